@@ -1,0 +1,162 @@
+"""Interpenetration of one piece with one other: how deep, along which normal, and where.
+
+The depth is the least travel that parts the two, tried along the normals of the surfaces that cut each
+other, along and against gravity and the seating direction, and from centre to centre.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from brickseat_core.contact.index import Mover, Near, SceneIndex, frame_along
+from brickseat_core.contact.inside import holds_point
+from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
+from brickseat_core.contact.pairs import pairs_within, triangle_in_frame
+from brickseat_core.contact.retreat import first_window
+from brickseat_core.kernels import kernel
+from brickseat_core.scene import Piece, Vec
+from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH
+
+MOST_NORMALS = 12
+SAME_NORMAL = 0.985
+
+
+@dataclass(frozen=True)
+class Cut:
+    """``depth`` in metres; ``normal`` (3,) the world direction that parts them soonest; ``point`` (3,) where."""
+
+    row: int
+    depth: float
+    normal: Vec
+    point: Vec
+
+
+def contained(index: SceneIndex, piece: Piece, row: int, rows: tuple[int, ...]) -> tuple[int, ...]:
+    """Which of ``rows`` hold the piece wholly inside (or under the ground), or stand wholly inside it."""
+    lo, hi = piece.world_box()
+    placed = index.placed
+    found = []
+    probes = None
+    for other in rows:
+        o_lo, o_hi = placed.lo[other], placed.hi[other]
+        if placed.sense[other] != 0.0:
+            holder = index.pieces[index.keys[other] or ""]
+            ground = not holder.prop.mesh.health.closed
+            within = bool(lo[1] < o_hi[1]) if ground else bool((lo >= o_lo).all() and (hi <= o_hi).all())
+            if within:
+                probes = piece.pose.apply(piece.prop.mesh.probes) if probes is None else probes
+                if holds_point(index, other, probes):
+                    found.append(other)
+                    continue
+        if row >= 0 and placed.sense[row] != 0.0 and (o_lo >= lo).all() and (o_hi <= hi).all():
+            guest = index.pieces[index.keys[other] or ""]
+            if holds_point(index, row, guest.pose.apply(guest.prop.mesh.probes)):
+                found.append(other)
+    return tuple(found)
+
+
+def penetration(index: SceneIndex, piece: Piece, row: int) -> Cut:
+    """How ``piece`` (at its pose) and the piece standing in ``row`` interpenetrate."""
+    mesh = piece.prop.mesh
+    down = np.asarray(piece.direction)
+    mover = index.mover(mesh, piece.pose, frame_along(down))
+    near = index.only(mover, piece.pose.origin, [row])
+    pairs = pairs_within(index.forest, index.placed, mover, near.rows, near.matrix, near.offset, 0.0, 0.0)
+    normals, points = cut_kernel(index.forest, mover, near.matrix, near.offset, pairs)
+    middle = 0.5 * (index.placed.lo[row] + index.placed.hi[row])
+    lo, hi = piece.world_box()
+    centre = 0.5 * (lo + hi)
+    tried = [-down, np.array([0.0, 1.0, 0.0]), *(normals @ mover.frame)]
+    level = centre - middle
+    level[1] = 0.0
+    tried += [level, down]
+    probes = piece.pose.apply(mesh.probes)
+    best, best_normal = np.inf, -down
+    for along in tried:
+        length = float(np.linalg.norm(along))
+        if length < 1e-9:
+            continue
+        along = along / length
+        turned = index.mover(mesh, piece.pose, frame_along(-along))
+        alone = index.only(turned, piece.pose.origin, [row])
+        lift = first_window(index, turned, alone, probes, limit=best)
+        if lift is not None and lift < best:
+            best, best_normal = lift, along
+    at = points.mean(axis=0) @ mover.frame + piece.pose.origin if len(points) else centre
+    if not np.isfinite(best):
+        best = float(np.linalg.norm(hi - lo))
+    return Cut(row, float(best), best_normal, at)
+
+
+def column(index: SceneIndex, piece: Piece, skip: int) -> tuple[Mover, Near]:
+    """The piece as a mover along its direction, and everything in its column."""
+    mover = index.mover(piece.prop.mesh, piece.pose, frame_along(np.asarray(piece.direction)))
+    return mover, index.near(mover, piece.pose.origin, skip)
+
+
+@kernel
+def unit_normal(t, out):  # type: ignore[no-untyped-def]
+    ax, ay, az = t[1, 0] - t[0, 0], t[1, 1] - t[0, 1], t[1, 2] - t[0, 2]
+    bx, by, bz = t[2, 0] - t[0, 0], t[2, 1] - t[0, 1], t[2, 2] - t[0, 2]
+    x, y, z = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
+    length = np.sqrt(x * x + y * y + z * z)
+    if length == 0.0:
+        return False
+    out[0], out[1], out[2] = x / length, y / length, z / length
+    return True
+
+
+@kernel
+def note_normal(normals, weight, found, n, sign):  # type: ignore[no-untyped-def]
+    for i in range(found):
+        if sign * (normals[i, 0] * n[0] + normals[i, 1] * n[1] + normals[i, 2] * n[2]) > SAME_NORMAL:
+            weight[i] += 1
+            return found
+    if found < normals.shape[0]:
+        for k in range(3):
+            normals[found, k] = sign * n[k]
+        weight[found] = 1
+        return found + 1
+    return found
+
+
+@kernel
+def cut_kernel(forest, mover, matrix, offset, pairs):  # type: ignore[no-untyped-def]
+    """Normals (in the frame, commonest first) and points (in the frame) where the surfaces cut."""
+    normals = np.empty((64, 3))
+    weight = np.zeros(64, np.int64)
+    found = 0
+    points = np.empty((256, 3))
+    marked = 0
+    n = np.empty(3)
+    s = np.empty((3, 3))
+    out = np.empty((POLYGON_ROOM, 4))
+    work = np.empty((POLYGON_ROOM, 3))
+    for pair in range(pairs.shape[0]):
+        i = pairs[pair, 2]
+        t = mover.tri[pairs[pair, 0]]
+        triangle_in_frame(forest, pairs[pair, 1], matrix[i], offset[i], s)
+        corners = overlap_polygon(t, s, FLUSH_WIDTH, out, work)
+        if corners == 0:
+            continue
+        g0 = out[0, 3]
+        g1 = g0
+        for c in range(1, corners):
+            g0 = min(g0, out[c, 3])
+            g1 = max(g1, out[c, 3])
+        if g0 >= -CONTACT_EPSILON or g1 <= CONTACT_EPSILON:
+            continue
+        if unit_normal(s, n):
+            found = note_normal(normals, weight, found, n, 1.0)
+        if unit_normal(t, n):
+            found = note_normal(normals, weight, found, n, -1.0)
+        for c in range(corners):
+            d = (c + 1) % corners
+            g, h = out[c, 3], out[d, 3]
+            if (g < 0.0) != (h < 0.0) and marked < points.shape[0]:
+                f = g / (g - h)
+                for k in range(3):
+                    points[marked, k] = out[c, k] + f * (out[d, k] - out[c, k])
+                marked += 1
+    order = np.argsort(-weight[:found])
+    return normals[order[:MOST_NORMALS]].copy(), points[:marked].copy()

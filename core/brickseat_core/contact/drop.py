@@ -1,0 +1,147 @@
+"""The exact drop: how far a mesh travels along a direction before it first touches anything.
+
+Best-first over the pairs of nodes of the mover's tree and of every standing piece's tree, keyed by the
+least travel the pair could block; at the leaves, the exact interval of two triangles
+(``overlap_polygon``). Exact in float64: rays, hulls and boxes only ever prune.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brickseat_core.contact.index import Mover, Near, SceneIndex
+from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
+from brickseat_core.contact.pairs import (
+    HEAP_START,
+    apart,
+    box_in_frame,
+    heap_drop_top,
+    heap_push,
+    heap_room,
+    high_w,
+    low_w,
+    splits_mover,
+    triangle_in_frame,
+)
+from brickseat_core.kernels import kernel
+from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH
+
+
+@dataclass(frozen=True)
+class Drop:
+    """``travel``: metres until first contact (None: nothing is there). ``row``: what is touched first.
+
+    ``started``: rows whose surface the mover already cuts at the start; those pairs of triangles are left
+    out of ``travel``.
+    """
+
+    travel: float | None
+    row: int | None
+    started: tuple[int, ...]
+
+
+def first_contact(index: SceneIndex, mover: Mover, near: Near, slack: NDArray[np.float64] | None = None) -> Drop:
+    """Travel of ``mover`` along its direction until it first touches one of ``near``.
+
+    ``slack``: (len(near),) width in metres of projected overlap to let pass; ``FLUSH_WIDTH`` by default.
+    """
+    if not len(near.rows):
+        return Drop(None, None, ())
+    if slack is None:
+        slack = np.full(len(near.rows), FLUSH_WIDTH)
+    best, who, started = first_contact_kernel(
+        index.forest, index.placed, mover, near.rows, near.matrix, near.offset, slack
+    )
+    cut = tuple(int(r) for r in near.rows[started])
+    if who < 0:
+        return Drop(None, None, cut)
+    return Drop(float(best), int(near.rows[who]), cut)
+
+
+@kernel
+def first_contact_kernel(forest, placed, mover, rows, matrix, offset, slack):  # type: ignore[no-untyped-def]
+    best = np.inf
+    who = -1
+    started = np.zeros(rows.shape[0], np.bool_)
+    key = np.empty(HEAP_START)
+    item = np.empty((HEAP_START, 3), np.int32)
+    lo = np.empty(3)
+    hi = np.empty(3)
+    s = np.empty((3, 3))
+    out = np.empty((POLYGON_ROOM, 4))
+    work = np.empty((POLYGON_ROOM, 3))
+    n = 0
+    for i in range(rows.shape[0]):
+        root = placed.root[rows[i]]
+        box_in_frame(forest, root, matrix[i], offset[i], lo, hi)
+        if mover.hi[0, 2] - lo[2] < -CONTACT_EPSILON:
+            continue
+        key, item = heap_room(key, item, n, 1)
+        n = heap_push(key, item, n, mover.lo[0, 2] - hi[2], 0, root, i)
+    while n > 0:
+        if key[0] >= best:
+            break
+        p, q, i = item[0, 0], item[0, 1], item[0, 2]
+        n = heap_drop_top(key, item, n)
+        m = matrix[i]
+        o = offset[i]
+        p_leaf = forest.child[mover.node0 + p] < 0
+        q_leaf = forest.child[q] < 0
+        if p_leaf and q_leaf:
+            first = forest.start[mover.node0 + p] - mover.tri0
+            for a in range(forest.start[q], forest.start[q] + forest.count[q]):
+                triangle_in_frame(forest, a, m, o, s)
+                s_top = high_w(s)
+                s_low = low_w(s)
+                for b in range(first, first + forest.count[mover.node0 + p]):
+                    t = mover.tri[b]
+                    if low_w(t) - s_top >= best or high_w(t) - s_low < -CONTACT_EPSILON or apart(t, s):
+                        continue
+                    corners = overlap_polygon(t, s, slack[i], out, work)
+                    if corners == 0:
+                        continue
+                    g0 = out[0, 3]
+                    g1 = g0
+                    for c in range(1, corners):
+                        g0 = min(g0, out[c, 3])
+                        g1 = max(g1, out[c, 3])
+                    if g0 >= -CONTACT_EPSILON:
+                        if g0 < best:
+                            best = g0
+                            who = i
+                    elif g1 > CONTACT_EPSILON:
+                        started[i] = True
+            continue
+        key, item = heap_room(key, item, n, 2)
+        box_in_frame(forest, q, m, o, lo, hi)
+        if splits_mover(forest, mover, p, q, lo, hi):
+            left = forest.child[mover.node0 + p] - mover.node0
+            for child in range(left, left + 2):
+                if (
+                    mover.lo[child, 0] > hi[0]
+                    or mover.hi[child, 0] < lo[0]
+                    or mover.lo[child, 1] > hi[1]
+                    or mover.hi[child, 1] < lo[1]
+                    or mover.hi[child, 2] - lo[2] < -CONTACT_EPSILON
+                ):
+                    continue
+                k = mover.lo[child, 2] - hi[2]
+                if k < best:
+                    n = heap_push(key, item, n, k, child, q, i)
+        else:
+            left = forest.child[q]
+            for child in range(left, left + 2):
+                box_in_frame(forest, child, m, o, lo, hi)
+                if (
+                    mover.lo[p, 0] > hi[0]
+                    or mover.hi[p, 0] < lo[0]
+                    or mover.lo[p, 1] > hi[1]
+                    or mover.hi[p, 1] < lo[1]
+                    or mover.hi[p, 2] - lo[2] < -CONTACT_EPSILON
+                ):
+                    continue
+                k = mover.lo[p, 2] - hi[2]
+                if k < best:
+                    n = heap_push(key, item, n, k, p, child, i)
+    return best, who, started

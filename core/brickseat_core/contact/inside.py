@@ -1,0 +1,93 @@
+"""Is a point inside a solid, or under the ground? Signed crossings of a ray straight up."""
+
+import numpy as np
+
+from brickseat_core.contact.index import SceneIndex
+from brickseat_core.kernels import kernel
+from brickseat_core.scene import Vec
+from brickseat_core.tolerances import CONTACT_EPSILON
+
+
+def holds_point(index: SceneIndex, row: int, points: Vec) -> bool:
+    """Whether the piece in ``row`` has any of the world ``points`` ((n, 3)) in its inside."""
+    return bool(holds_point_kernel(index.forest, index.placed, row, np.ascontiguousarray(points)))
+
+
+@kernel
+def crossings(forest, root, origin, direction):  # type: ignore[no-untyped-def]
+    """Sum of signs of the crossings of a ray (local coordinates): +1 leaving, -1 entering."""
+    stack = np.empty(128, np.int32)
+    stack[0] = root
+    depth = 1
+    total = 0
+    while depth > 0:
+        depth -= 1
+        node = stack[depth]
+        t0, t1 = 0.0, np.inf
+        for k in range(3):
+            if direction[k] == 0.0:
+                if origin[k] < forest.lo[node, k] or origin[k] > forest.hi[node, k]:
+                    t1 = -1.0
+            else:
+                a = (forest.lo[node, k] - origin[k]) / direction[k]
+                b = (forest.hi[node, k] - origin[k]) / direction[k]
+                t0 = max(t0, min(a, b))
+                t1 = min(t1, max(a, b))
+        if t1 < t0:
+            continue
+        if forest.child[node] >= 0:
+            stack[depth] = forest.child[node]
+            stack[depth + 1] = forest.child[node] + 1
+            depth += 2
+            continue
+        for t in range(forest.start[node], forest.start[node] + forest.count[node]):
+            distance, facing = ray_triangle(forest, t, origin, direction)
+            if distance > CONTACT_EPSILON:
+                total += 1 if facing > 0.0 else -1
+    return total
+
+
+@kernel
+def ray_triangle(forest, t, origin, direction):  # type: ignore[no-untyped-def]
+    """Distance along the ray (-1 for a miss) and normal · direction (Möller and Trumbore, 1997)."""
+    ax, ay, az = forest.corners[t, 0, 0], forest.corners[t, 0, 1], forest.corners[t, 0, 2]
+    e1x, e1y, e1z = forest.corners[t, 1, 0] - ax, forest.corners[t, 1, 1] - ay, forest.corners[t, 1, 2] - az
+    e2x, e2y, e2z = forest.corners[t, 2, 0] - ax, forest.corners[t, 2, 1] - ay, forest.corners[t, 2, 2] - az
+    dx, dy, dz = direction[0], direction[1], direction[2]
+    px, py, pz = dy * e2z - dz * e2y, dz * e2x - dx * e2z, dx * e2y - dy * e2x
+    det = e1x * px + e1y * py + e1z * pz
+    if det == 0.0:
+        return -1.0, 0.0
+    sx, sy, sz = origin[0] - ax, origin[1] - ay, origin[2] - az
+    b = (sx * px + sy * py + sz * pz) / det
+    if b < 0.0 or b > 1.0:
+        return -1.0, 0.0
+    qx, qy, qz = sy * e1z - sz * e1y, sz * e1x - sx * e1z, sx * e1y - sy * e1x
+    c = (dx * qx + dy * qy + dz * qz) / det
+    if c < 0.0 or b + c > 1.0:
+        return -1.0, 0.0
+    return (e2x * qx + e2y * qy + e2z * qz) / det, -det
+
+
+@kernel
+def holds_point_kernel(forest, placed, row, points):  # type: ignore[no-untyped-def]
+    sense = placed.sense[row]
+    if sense == 0.0:
+        return False
+    up = placed.inverse[row, :, 1].copy()
+    local = np.empty(3)
+    for i in range(points.shape[0]):
+        if points[i, 0] < placed.lo[row, 0] or points[i, 0] > placed.hi[row, 0]:
+            continue
+        if points[i, 2] < placed.lo[row, 2] or points[i, 2] > placed.hi[row, 2]:
+            continue
+        if points[i, 1] > placed.hi[row, 1]:
+            continue
+        for c in range(3):
+            total = 0.0
+            for k in range(3):
+                total += placed.inverse[row, c, k] * (points[i, k] - placed.origin[row, k])
+            local[c] = total
+        if sense * crossings(forest, placed.root[row], local, up) > 0.0:
+            return True
+    return False

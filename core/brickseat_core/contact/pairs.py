@@ -1,0 +1,179 @@
+"""Shared by every walk over two trees: boxes and triangles in the mover's frame, and the heap."""
+
+import numpy as np
+
+from brickseat_core.kernels import kernel
+
+HEAP_START = 1024
+
+
+@kernel
+def box_in_frame(forest, node, m, o, lo, hi):  # type: ignore[no-untyped-def]
+    """Write the frame box of a standing node into ``lo``, ``hi`` ((3,))."""
+    for c in range(3):
+        middle = o[c]
+        reach = 0.0
+        for k in range(3):
+            middle += m[c, k] * (0.5 * (forest.lo[node, k] + forest.hi[node, k]))
+            reach += abs(m[c, k]) * (0.5 * (forest.hi[node, k] - forest.lo[node, k]))
+        lo[c] = middle - reach
+        hi[c] = middle + reach
+
+
+@kernel
+def triangle_in_frame(forest, t, m, o, out):  # type: ignore[no-untyped-def]
+    """Write standing triangle ``t`` in the frame into ``out`` ((3, 3))."""
+    for k in range(3):
+        x, y, z = forest.corners[t, k, 0], forest.corners[t, k, 1], forest.corners[t, k, 2]
+        for c in range(3):
+            out[k, c] = m[c, 0] * x + m[c, 1] * y + m[c, 2] * z + o[c]
+
+
+@kernel
+def apart(p, s):  # type: ignore[no-untyped-def]
+    """Do the projections' boxes of two triangles miss each other?"""
+    return (
+        min(p[0, 0], p[1, 0], p[2, 0]) > max(s[0, 0], s[1, 0], s[2, 0])
+        or max(p[0, 0], p[1, 0], p[2, 0]) < min(s[0, 0], s[1, 0], s[2, 0])
+        or min(p[0, 1], p[1, 1], p[2, 1]) > max(s[0, 1], s[1, 1], s[2, 1])
+        or max(p[0, 1], p[1, 1], p[2, 1]) < min(s[0, 1], s[1, 1], s[2, 1])
+    )
+
+
+@kernel
+def low_w(t):  # type: ignore[no-untyped-def]
+    return min(t[0, 2], t[1, 2], t[2, 2])
+
+
+@kernel
+def high_w(t):  # type: ignore[no-untyped-def]
+    return max(t[0, 2], t[1, 2], t[2, 2])
+
+
+@kernel
+def heap_push(key, item, n, k, a, b, c):  # type: ignore[no-untyped-def]
+    """Sift (k; a, b, c) up into a binary heap of ``n`` entries; returns n + 1."""
+    i = n
+    while i > 0:
+        parent = (i - 1) >> 1
+        if key[parent] <= k:
+            break
+        key[i] = key[parent]
+        for q in range(3):
+            item[i, q] = item[parent, q]
+        i = parent
+    key[i] = k
+    item[i, 0] = a
+    item[i, 1] = b
+    item[i, 2] = c
+    return n + 1
+
+
+@kernel
+def heap_drop_top(key, item, n):  # type: ignore[no-untyped-def]
+    """Remove the least entry; returns n - 1."""
+    n -= 1
+    if n == 0:
+        return 0
+    k = key[n]
+    a, b, c = item[n, 0], item[n, 1], item[n, 2]
+    i = 0
+    while True:
+        j = 2 * i + 1
+        if j >= n:
+            break
+        if j + 1 < n and key[j + 1] < key[j]:
+            j += 1
+        if key[j] >= k:
+            break
+        key[i] = key[j]
+        for q in range(3):
+            item[i, q] = item[j, q]
+        i = j
+    key[i] = k
+    item[i, 0] = a
+    item[i, 1] = b
+    item[i, 2] = c
+    return n
+
+
+@kernel
+def heap_room(key, item, n, wanted):  # type: ignore[no-untyped-def]
+    """The same heap with room for ``wanted`` more entries."""
+    if n + wanted <= key.shape[0]:
+        return key, item
+    room = 2 * (n + wanted)
+    new_key = np.empty(room)
+    new_item = np.empty((room, 3), np.int32)
+    new_key[:n] = key[:n]
+    new_item[:n] = item[:n]
+    return new_key, new_item
+
+
+@kernel
+def splits_mover(forest, mover, p, s, s_lo, s_hi):  # type: ignore[no-untyped-def]
+    """Which side of a pair of nodes to open: the larger box, or the one that is not a leaf."""
+    if forest.child[mover.node0 + p] < 0:
+        return False
+    if forest.child[s] < 0:
+        return True
+    mine = mover.hi[p, 0] - mover.lo[p, 0] + mover.hi[p, 1] - mover.lo[p, 1] + mover.hi[p, 2] - mover.lo[p, 2]
+    other = s_hi[0] - s_lo[0] + s_hi[1] - s_lo[1] + s_hi[2] - s_lo[2]
+    return mine >= other
+
+
+@kernel
+def pairs_within(forest, placed, mover, rows, matrix, offset, low, high):  # type: ignore[no-untyped-def]
+    """Pairs of triangles whose projections' boxes meet and whose gap along w may lie in [low, high].
+
+    Returns (n, 3) int32: the mover's triangle, the standing triangle, the place in ``rows``.
+    """
+    found = np.empty((64, 3), np.int32)
+    n = 0
+    stack = np.empty((256, 2), np.int32)
+    lo = np.empty(3)
+    hi = np.empty(3)
+    s = np.empty((3, 3))
+    for i in range(rows.shape[0]):
+        m = matrix[i]
+        o = offset[i]
+        stack[0, 0] = 0
+        stack[0, 1] = placed.root[rows[i]]
+        depth = 1
+        while depth > 0:
+            depth -= 1
+            p, q = stack[depth, 0], stack[depth, 1]
+            box_in_frame(forest, q, m, o, lo, hi)
+            if (
+                mover.lo[p, 0] > hi[0]
+                or mover.hi[p, 0] < lo[0]
+                or mover.lo[p, 1] > hi[1]
+                or mover.hi[p, 1] < lo[1]
+                or mover.lo[p, 2] - hi[2] > high
+                or mover.hi[p, 2] - lo[2] < low
+            ):
+                continue
+            if forest.child[mover.node0 + p] >= 0 or forest.child[q] >= 0:
+                opens_mover = splits_mover(forest, mover, p, q, lo, hi)
+                left = forest.child[mover.node0 + p] - mover.node0 if opens_mover else forest.child[q]
+                for side in range(2):
+                    stack[depth, 0] = left + side if opens_mover else p
+                    stack[depth, 1] = q if opens_mover else left + side
+                    depth += 1
+                continue
+            first = forest.start[mover.node0 + p] - mover.tri0
+            for a in range(forest.start[q], forest.start[q] + forest.count[q]):
+                triangle_in_frame(forest, a, m, o, s)
+                for b in range(first, first + forest.count[mover.node0 + p]):
+                    t = mover.tri[b]
+                    if low_w(t) - high_w(s) > high or high_w(t) - low_w(s) < low or apart(t, s):
+                        continue
+                    if n == found.shape[0]:
+                        more = np.empty((2 * n, 3), np.int32)
+                        more[:n] = found
+                        found = more
+                    found[n, 0] = b
+                    found[n, 1] = a
+                    found[n, 2] = i
+                    n += 1
+    return found[:n].copy()

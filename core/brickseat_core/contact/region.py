@@ -1,0 +1,70 @@
+"""Where a mover touches: the parts of its surface whose gap lies within a band."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brickseat_core.contact.index import Mover, Near, SceneIndex
+from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
+from brickseat_core.contact.pairs import pairs_within, triangle_in_frame
+from brickseat_core.kernels import kernel
+from brickseat_core.scene import Vec
+from brickseat_core.tolerances import FLUSH_WIDTH
+
+
+@dataclass(frozen=True)
+class Region:
+    """``points`` (n, 3) in the mover's frame, and the ``rows`` (n,) of the pieces touched there."""
+
+    points: Vec
+    rows: NDArray[np.int64]
+
+
+def contact_region(index: SceneIndex, mover: Mover, near: Near, low: float, high: float) -> Region:
+    """Corners of the parts of the surfaces whose gap along the direction lies in [low, high] metres."""
+    if not len(near.rows) or high < low:
+        return Region(np.zeros((0, 3)), np.zeros(0, np.int64))
+    pairs = pairs_within(index.forest, index.placed, mover, near.rows, near.matrix, near.offset, low, high)
+    points, who = contact_region_kernel(index.forest, mover, near.matrix, near.offset, pairs, low, high)
+    return Region(points, near.rows[who])
+
+
+@kernel
+def contact_region_kernel(forest, mover, matrix, offset, pairs, low, high):  # type: ignore[no-untyped-def]
+    points = np.empty((64, 3))
+    who = np.empty(64, np.int64)
+    found = 0
+    s = np.empty((3, 3))
+    out = np.empty((POLYGON_ROOM, 4))
+    work = np.empty((POLYGON_ROOM, 3))
+    for pair in range(pairs.shape[0]):
+        i = pairs[pair, 2]
+        triangle_in_frame(forest, pairs[pair, 1], matrix[i], offset[i], s)
+        corners = overlap_polygon(mover.tri[pairs[pair, 0]], s, FLUSH_WIDTH, out, work)
+        if found + 3 * corners > points.shape[0]:
+            room = 2 * points.shape[0] + 3 * corners
+            more = np.empty((room, 3))
+            more[:found] = points[:found]
+            points = more
+            more_who = np.empty(room, np.int64)
+            more_who[:found] = who[:found]
+            who = more_who
+        for c in range(corners):
+            d = (c + 1) % corners
+            g = out[c, 3]
+            h = out[d, 3]
+            if low <= g <= high:
+                for k in range(3):
+                    points[found, k] = out[c, k]
+                who[found] = i
+                found += 1
+            for end in range(2):
+                level = low if end == 0 else high
+                if (g < level < h) or (h < level < g):
+                    f = (level - g) / (h - g)
+                    for k in range(3):
+                        points[found, k] = out[c, k] + f * (out[d, k] - out[c, k])
+                    who[found] = i
+                    found += 1
+    return points[:found].copy(), who[:found].copy()

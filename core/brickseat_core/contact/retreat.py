@@ -1,0 +1,197 @@
+"""The way out: how far a mesh that starts inside others must travel back to its first free place.
+
+Blocked travel is the union of the intervals of all pairs of triangles. It is walked best-first from zero
+upwards to the first free window; a window in which the mover is buried in a solid or under the ground is
+no window, and the walk goes on.
+"""
+
+import math
+
+import numpy as np
+
+from brickseat_core.contact.index import Mover, Near, SceneIndex
+from brickseat_core.contact.inside import crossings
+from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
+from brickseat_core.contact.pairs import (
+    HEAP_START,
+    apart,
+    box_in_frame,
+    heap_drop_top,
+    heap_push,
+    heap_room,
+    high_w,
+    low_w,
+    splits_mover,
+    triangle_in_frame,
+)
+from brickseat_core.kernels import kernel
+from brickseat_core.scene import Vec
+from brickseat_core.tolerances import FLUSH_WIDTH, MIN_WINDOW
+
+
+def first_window(
+    index: SceneIndex,
+    mover: Mover,
+    near: Near,
+    probes: Vec,
+    limit: float = math.inf,
+    slack: Vec | None = None,
+) -> float | None:
+    """Least travel along +w (against the mover's direction) that frees it from all of ``near``.
+
+    ``probes``: (k, 3) world points of the mover, one on each of its shells. Returns 0.0 when it is free where
+    it stands, None when no window opens below ``limit`` metres.
+    """
+    if not len(near.rows):
+        return 0.0
+    if slack is None:
+        slack = np.full(len(near.rows), FLUSH_WIDTH)
+    lift = first_window_kernel(
+        index.forest,
+        index.placed,
+        mover,
+        near.rows,
+        near.matrix,
+        near.offset,
+        np.ascontiguousarray(probes),
+        mover.frame[2].copy(),
+        limit,
+        slack,
+    )
+    return float(lift) if lift < math.inf else None
+
+
+@kernel
+def buried(forest, placed, rows, probes, along, lift):  # type: ignore[no-untyped-def]
+    local = np.empty(3)
+    for j in range(rows.shape[0]):
+        r = rows[j]
+        if placed.sense[r] == 0.0:
+            continue
+        up = placed.inverse[r, :, 1].copy()
+        for i in range(probes.shape[0]):
+            x = probes[i, 0] + lift * along[0]
+            y = probes[i, 1] + lift * along[1]
+            z = probes[i, 2] + lift * along[2]
+            if x < placed.lo[r, 0] or x > placed.hi[r, 0] or z < placed.lo[r, 2] or z > placed.hi[r, 2]:
+                continue
+            if y > placed.hi[r, 1]:
+                continue
+            dx, dy, dz = x - placed.origin[r, 0], y - placed.origin[r, 1], z - placed.origin[r, 2]
+            for c in range(3):
+                local[c] = placed.inverse[r, c, 0] * dx + placed.inverse[r, c, 1] * dy + placed.inverse[r, c, 2] * dz
+            if placed.sense[r] * crossings(forest, placed.root[r], local, up) > 0.0:
+                return True
+    return False
+
+
+@kernel
+def first_window_kernel(  # type: ignore[no-untyped-def]
+    forest, placed, mover, rows, matrix, offset, probes, along, limit, slack
+):
+    lift = 0.0
+    key = np.empty(HEAP_START)
+    item = np.empty((HEAP_START, 3), np.int32)
+    # Exact intervals that begin later wait in the same heap, as (-1, number, _), with their upper ends here.
+    ends = np.empty(256)
+    waiting = 0
+    lo = np.empty(3)
+    hi = np.empty(3)
+    s = np.empty((3, 3))
+    out = np.empty((POLYGON_ROOM, 4))
+    work = np.empty((POLYGON_ROOM, 3))
+    n = 0
+    for i in range(rows.shape[0]):
+        root = placed.root[rows[i]]
+        box_in_frame(forest, root, matrix[i], offset[i], lo, hi)
+        if hi[2] - mover.lo[0, 2] <= 0.0:
+            continue
+        if (
+            mover.lo[0, 0] > hi[0]
+            or mover.hi[0, 0] < lo[0]
+            or mover.lo[0, 1] > hi[1]
+            or mover.hi[0, 1] < lo[1]
+        ):
+            continue
+        key, item = heap_room(key, item, n, 1)
+        n = heap_push(key, item, n, lo[2] - mover.hi[0, 2], 0, root, i)
+    while True:
+        if n == 0 or key[0] > lift + MIN_WINDOW:
+            if lift >= limit:
+                return np.inf
+            if not buried(forest, placed, rows, probes, along, lift):
+                return lift
+            # Buried here: go on to the end of the next blocked stretch.
+            if n == 0:
+                return np.inf
+            lift = max(lift, key[0])
+        if lift >= limit:
+            return np.inf
+        p, q, i = item[0, 0], item[0, 1], item[0, 2]
+        n = heap_drop_top(key, item, n)
+        if p < 0:
+            lift = max(lift, ends[q])
+            continue
+        m = matrix[i]
+        o = offset[i]
+        p_leaf = forest.child[mover.node0 + p] < 0
+        q_leaf = forest.child[q] < 0
+        if p_leaf and q_leaf:
+            first = forest.start[mover.node0 + p] - mover.tri0
+            for a in range(forest.start[q], forest.start[q] + forest.count[q]):
+                triangle_in_frame(forest, a, m, o, s)
+                s_top = high_w(s)
+                for b in range(first, first + forest.count[mover.node0 + p]):
+                    t = mover.tri[b]
+                    if s_top - low_w(t) <= lift or apart(t, s):
+                        continue
+                    corners = overlap_polygon(t, s, slack[i], out, work)
+                    if corners == 0:
+                        continue
+                    g0 = out[0, 3]
+                    g1 = g0
+                    for c in range(1, corners):
+                        g0 = min(g0, out[c, 3])
+                        g1 = max(g1, out[c, 3])
+                    begin, end = -g1, -g0
+                    if end <= lift:
+                        continue
+                    if begin <= lift + MIN_WINDOW:
+                        lift = end
+                        continue
+                    if waiting == ends.shape[0]:
+                        more = np.empty(2 * waiting)
+                        more[:waiting] = ends
+                        ends = more
+                    ends[waiting] = end
+                    key, item = heap_room(key, item, n, 1)
+                    n = heap_push(key, item, n, begin, -1, waiting, i)
+                    waiting += 1
+            continue
+        key, item = heap_room(key, item, n, 2)
+        box_in_frame(forest, q, m, o, lo, hi)
+        if splits_mover(forest, mover, p, q, lo, hi):
+            left = forest.child[mover.node0 + p] - mover.node0
+            for child in range(left, left + 2):
+                if (
+                    mover.lo[child, 0] > hi[0]
+                    or mover.hi[child, 0] < lo[0]
+                    or mover.lo[child, 1] > hi[1]
+                    or mover.hi[child, 1] < lo[1]
+                    or hi[2] - mover.lo[child, 2] <= lift
+                ):
+                    continue
+                n = heap_push(key, item, n, lo[2] - mover.hi[child, 2], child, q, i)
+        else:
+            left = forest.child[q]
+            for child in range(left, left + 2):
+                box_in_frame(forest, child, m, o, lo, hi)
+                if (
+                    mover.lo[p, 0] > hi[0]
+                    or mover.hi[p, 0] < lo[0]
+                    or mover.lo[p, 1] > hi[1]
+                    or mover.hi[p, 1] < lo[1]
+                    or hi[2] - mover.lo[p, 2] <= lift
+                ):
+                    continue
+                n = heap_push(key, item, n, lo[2] - mover.hi[p, 2], p, child, i)

@@ -1,0 +1,223 @@
+"""The fit check: gap, depth, support and balance of every piece, on the true triangles."""
+
+import os
+from collections import Counter
+from collections.abc import Callable, Iterable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from typing import Literal, get_args
+
+import numpy as np
+
+from brickseat_core.contact.balance import balance_margin, support_polygon
+from brickseat_core.contact.clash import Cut, column, contained, penetration
+from brickseat_core.contact.drop import first_contact
+from brickseat_core.contact.index import SceneIndex
+from brickseat_core.contact.region import contact_region
+from brickseat_core.fit.lengths import in_words
+from brickseat_core.scene import Piece, Triple, Vec
+from brickseat_core.tolerances import BALANCE_SLACK, CONTACT_BAND_SHARE, CONTACT_EPSILON, SEATED_TOLERANCE
+
+State = Literal["clashing", "sunk", "unborne", "floating", "tippy", "seated", "unchecked"]
+STATES: tuple[State, ...] = get_args(State)
+"""In the order in which one of several faults is shown first."""
+
+UPWARD = 0.5
+"""An overlap whose shortest way out points this much against the direction is a sinking, not a clash."""
+
+MOST_CONTACTS = 12
+
+
+@dataclass(frozen=True)
+class Clash:
+    """Interpenetration with one neighbour: metres, and a point and parting normal in the world."""
+
+    other: str
+    depth: float
+    point: Triple
+    normal: Triple
+
+
+@dataclass(frozen=True)
+class Fit:
+    """The measured verdict on one piece. Keys, not names, for ``key``, ``rests_on`` and ``Clash.other``."""
+
+    key: str
+    state: State
+    faults: tuple[State, ...]
+    gap: float | None
+    depth: float
+    rests_on: tuple[str, ...]
+    clashes: tuple[Clash, ...]
+    contacts: tuple[Triple, ...]
+    touch: Triple | None
+    balance_margin: float | None
+    tilt_deg: float
+    reason: str
+
+
+def triple(v: Vec) -> Triple:
+    return (float(v[0]), float(v[1]), float(v[2]))
+
+
+def cuts_of(index: SceneIndex, piece: Piece, row: int, started: tuple[int, ...], rows: tuple[int, ...]) -> list[Cut]:
+    """Every piece that ``piece`` interpenetrates: those whose surface it cuts, and those that contain it."""
+    hidden = contained(index, piece, row, tuple(r for r in rows if r not in started))
+    return [penetration(index, piece, r) for r in (*started, *hidden)]
+
+
+def measure_fit(index: SceneIndex, piece: Piece, tolerance: float = SEATED_TOLERANCE) -> Fit:
+    """The fit of one piece that stands in ``index``. ``tolerance`` in metres."""
+    row = index.row.get(piece.key, -1)
+    direction = np.asarray(piece.direction)
+    raised = piece.at(piece.pose.moved(-piece.sink * direction)) if piece.sink else piece
+    mover, near = column(index, raised, row)
+    drop = first_contact(index, mover, near)
+    cuts = cuts_of(index, raised, row, drop.started, tuple(int(r) for r in near.rows))
+
+    bearing = [c for c in cuts if float(c.normal @ -direction) > UPWARD]
+    beside = [c for c in cuts if float(c.normal @ -direction) <= UPWARD and c.depth > tolerance]
+    sunk = [c for c in bearing if c.depth > tolerance]
+    band = CONTACT_BAND_SHARE * tolerance
+
+    if bearing:
+        gap: float | None = 0.0
+        carriers = index.only(mover, raised.pose.origin, [c.row for c in bearing])
+        deepest = max(c.depth for c in bearing)
+        region = contact_region(index, mover, carriers, -deepest - CONTACT_EPSILON, piece.sink + band)
+    elif drop.travel is None:
+        gap = None
+        region = contact_region(index, mover, near, 0.0, -1.0)
+    else:
+        gap = max(0.0, drop.travel - piece.sink)
+        grazed = {c.row for c in cuts}
+        free = [int(r) for r in near.rows if int(r) not in grazed or int(r) == drop.row]
+        region = contact_region(
+            index,
+            mover,
+            index.only(mover, raised.pose.origin, free),
+            drop.travel - CONTACT_EPSILON,
+            max(drop.travel, piece.sink) + band,
+        )
+
+    world = region.points @ mover.frame + raised.pose.origin
+    touching = gap is not None and gap <= tolerance
+    margin: float | None = None
+    if len(world) and abs(direction[1]) > UPWARD:
+        centre = piece.pose.apply(piece.prop.mesh.mass[1])
+        margin = balance_margin(support_polygon(world[:, [0, 2]]), centre[[0, 2]])
+
+    faults: list[State] = []
+    if beside:
+        faults.append("clashing")
+    if sunk:
+        faults.append("sunk")
+    if gap is None:
+        faults.append("unborne")
+    elif gap > tolerance + piece.stand_off:
+        faults.append("floating")
+    if touching and margin is not None and margin < -BALANCE_SLACK and not piece.stand_off:
+        faults.append("tippy")
+
+    below = Counter(int(r) for r in region.rows)
+    rests_on = tuple(index.keys[r] or "" for r, _ in sorted(below.items(), key=lambda kv: (-kv[1], kv[0])))
+    clashes = tuple(
+        Clash(index.keys[c.row] or "", c.depth, triple(c.point), triple(c.normal))
+        for c in sorted([*beside, *sunk], key=lambda c: -c.depth)
+    )
+    contacts = spread(world) if touching else np.zeros((0, 3))
+    up = piece.pose.linear[:, 1]
+    fit = Fit(
+        key=piece.key,
+        state=faults[0] if faults else "seated",
+        faults=tuple(faults),
+        gap=gap,
+        depth=max((c.depth for c in cuts), default=0.0),
+        rests_on=rests_on,
+        clashes=clashes,
+        contacts=tuple(triple(p) for p in contacts),
+        touch=triple(world.mean(axis=0)) if len(world) else None,
+        balance_margin=margin,
+        tilt_deg=float(np.degrees(np.arccos(np.clip(up[1] / np.linalg.norm(up), -1.0, 1.0)))),
+        reason="",
+    )
+    return with_reason(fit, {key: p.name for key, p in index.pieces.items()}, piece)
+
+
+def spread(points: Vec) -> Vec:
+    """At most ``MOST_CONTACTS`` of the points, those that lie farthest from one another."""
+    if len(points) <= 1:
+        return points
+    chosen = [int(np.argmax(np.linalg.norm(points - points.mean(axis=0), axis=1)))]
+    distance = np.linalg.norm(points - points[chosen[0]], axis=1)
+    while len(chosen) < MOST_CONTACTS and float(distance.max()) > CONTACT_EPSILON:
+        chosen.append(int(np.argmax(distance)))
+        distance = np.minimum(distance, np.linalg.norm(points - points[chosen[-1]], axis=1))
+    return points[chosen]
+
+
+def with_reason(fit: Fit, names: dict[str, str], piece: Piece) -> Fit:
+    """The same fit with its reason in words."""
+    on = " and ".join(names[k] for k in fit.rests_on[:2])
+    into = fit.clashes[0] if fit.clashes else None
+    words = {
+        "clashing": lambda: f"{in_words(into.depth)} into {names[into.other]}" if into else "",
+        "sunk": lambda: f"sunk {in_words(into.depth)} into {names[into.other]}" if into else "",
+        "unborne": lambda: "nothing in its direction to rest on",
+        "floating": lambda: f"{in_words((fit.gap or 0.0) - piece.stand_off)} above {on}"
+        if not piece.stand_off
+        else f"{in_words(fit.gap or 0.0)} off {on}, {in_words(piece.stand_off)} wanted",
+        "tippy": lambda: f"touches {on}, but its weight is {in_words(-(fit.balance_margin or 0.0))} outside what bears it",
+    }
+    text = "; ".join(words[fault]() for fault in fit.faults) if fit.faults else f"sits on {on}"
+    if not fit.faults and piece.sink:
+        text = f"bedded {in_words(piece.sink)} in {on}"
+    if not fit.faults and piece.stand_off:
+        text = f"kept {in_words(piece.stand_off)} off {on}"
+    return Fit(**{**fit.__dict__, "reason": text})
+
+
+def check(
+    index: SceneIndex,
+    tolerance: float = SEATED_TOLERANCE,
+    keys: Iterable[str] | None = None,
+    told: Callable[[int, int], bool] | None = None,
+) -> dict[str, Fit]:
+    """The fit of every prop standing in ``index`` (or of ``keys``), bearers left out.
+
+    ``told(done, total)`` is called now and then and may return False to stop early.
+    """
+    chosen = [k for k in (index.pieces if keys is None else keys) if index.pieces[k].role == "prop"]
+    if not chosen:
+        return {}
+    index.forest  # noqa: B018  (planted once, before the threads share it)
+    fits: dict[str, Fit] = {}
+    with ThreadPoolExecutor(max_workers=max(1, os.cpu_count() or 1)) as pool:
+        for fit in pool.map(lambda k: measure_fit(index, index.pieces[k], tolerance), chosen):
+            fits[fit.key] = fit
+            if told is not None and len(fits) % 32 == 0 and not told(len(fits), len(chosen)):
+                pool.shutdown(cancel_futures=True)
+                break
+    return fits
+
+
+def touched_by(index: SceneIndex, boxes: Iterable[tuple[Vec, Vec]], margin: float = 1e-3) -> list[str]:
+    """Keys of the props whose fit may change when something in ``boxes`` came, went or moved.
+
+    A piece is touched when a box lies in its column, from the piece itself onwards in its direction.
+    """
+    found = []
+    spans = list(boxes)
+    for key, piece in index.pieces.items():
+        if piece.role != "prop":
+            continue
+        row = index.row[key]
+        lo, hi = index.placed.lo[row], index.placed.hi[row]
+        d = np.asarray(piece.direction)
+        for b_lo, b_hi in spans:
+            ahead = (d > 1e-9) * np.maximum(b_hi - hi, 0.0)
+            behind = (d < -1e-9) * np.maximum(lo - b_lo, 0.0)
+            if bool(((lo - behind - margin <= b_hi) & (hi + ahead + margin >= b_lo)).all()):
+                found.append(key)
+                break
+    return found

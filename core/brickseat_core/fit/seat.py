@@ -1,0 +1,99 @@
+"""Set one piece down where it is: drop it to what is below, or push it out to the seat it came from."""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from brickseat_core.contact.clash import Cut, column, contained, penetration
+from brickseat_core.contact.drop import first_contact
+from brickseat_core.contact.index import Mover, Near, SceneIndex, frame_along
+from brickseat_core.contact.retreat import first_window
+from brickseat_core.fit.check import UPWARD
+from brickseat_core.scene import Piece, Pose, Vec
+from brickseat_core.tolerances import FLUSH_WIDTH, GRAZE_DEPTH
+
+GRAZE_WIDTHS = 4.0
+"""How many times its depth a graze is wide at most, on the projections of its triangles."""
+
+
+@dataclass(frozen=True)
+class Seat:
+    """Where a piece sits. ``travel``: metres moved along its direction (negative: pushed back), None when
+    it stays where it is; ``reason`` then says why."""
+
+    pose: Pose
+    travel: float | None
+    reason: str = ""
+
+
+def seat(index: SceneIndex, piece: Piece, rows: list[int] | None = None) -> Seat:
+    """The pose at which ``piece`` just touches (less its sink, plus its stand-off), by moving along its direction.
+
+    A piece that starts inside others goes to the nearest seat it came from: back against its direction when
+    that takes no more than its own height, else on through to the free side, else as far back as it takes.
+    ``rows``: only these standing pieces count; all others by default.
+    """
+    direction = np.asarray(piece.direction)
+    row = index.row.get(piece.key, -1)
+    raised = piece.at(piece.pose.moved(-piece.sink * direction)) if piece.sink else piece
+    mover, near = column(index, raised, row)
+    if rows is not None:
+        near = index.only(mover, raised.pose.origin, rows)
+    travel = travel_to_seat(index, raised, row, mover, near)
+    if travel is None:
+        return Seat(piece.pose, None, "nothing in its direction to rest on")
+    # Measured from the raised pose: a bedded piece ends ``sink`` further on than first contact.
+    final = raised.pose.moved(direction * (travel + piece.sink - piece.stand_off))
+    return Seat(final, float((final.origin - piece.pose.origin) @ direction))
+
+
+def travel_to_seat(index: SceneIndex, piece: Piece, row: int, mover: Mover, near: Near) -> float | None:
+    """Signed travel along the direction to first contact or to the nearest seat; None when unborne."""
+    drop = first_contact(index, mover, near)
+    others = tuple(int(r) for r in near.rows if int(r) not in drop.started)
+    hidden = contained(index, piece, row, others)
+    if not drop.started and not hidden:
+        return drop.travel
+    probes = piece.pose.apply(piece.prop.mesh.probes)
+    lift = first_window(index, mover, near, probes)
+    if lift is not None and lift <= GRAZE_DEPTH:
+        return -lift
+    slack = np.full(len(near.rows), FLUSH_WIDTH)
+    if not hidden:
+        cuts = [penetration(index, piece, r) for r in drop.started]
+        grazes = [c for c in cuts if is_graze(c, np.asarray(piece.direction))]
+        for cut in grazes:
+            slack[near.rows == cut.row] = FLUSH_WIDTH + GRAZE_WIDTHS * cut.depth
+        if grazes and len(grazes) == len(cuts):
+            return first_contact(index, mover, near, slack).travel
+        if grazes:
+            lift = first_window(index, mover, near, probes, slack=slack)
+    height = float(mover.hi[0, 2] - mover.lo[0, 2])
+    if lift is not None and lift <= height * (1.0 + 1e-9):
+        return -lift
+    through = way_through(index, piece, near, probes, height, slack)
+    if through is not None:
+        return through
+    return -lift if lift is not None else None
+
+
+def is_graze(cut: Cut, direction: Vec) -> bool:
+    return cut.depth <= GRAZE_DEPTH and float(cut.normal @ -direction) <= UPWARD
+
+
+def way_through(
+    index: SceneIndex, piece: Piece, near: Near, probes: Vec, height: float, slack: Vec
+) -> float | None:
+    """Travel on along the direction out of what the piece pokes up into, and then to its seat below."""
+    direction = np.asarray(piece.direction)
+    flipped = index.mover(piece.prop.mesh, piece.pose, frame_along(-direction))
+    ahead = index.only(flipped, piece.pose.origin, [int(r) for r in near.rows])
+    out = first_window(index, flipped, ahead, probes, limit=height, slack=slack)
+    if out is None or not math.isfinite(out):
+        return None
+    freed = piece.at(piece.pose.moved(direction * out))
+    mover = index.mover(piece.prop.mesh, freed.pose, frame_along(direction))
+    below = index.only(mover, freed.pose.origin, [int(r) for r in near.rows])
+    rest = first_contact(index, mover, below, slack).travel
+    return None if rest is None else out + rest

@@ -1,0 +1,177 @@
+"""A prop's true surface: triangles, their tree, and what is measured of them."""
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brickseat_core.kernels import kernel
+from brickseat_core.meshes.tree import Tree, build_tree
+
+Vec = NDArray[np.float64]
+MAX_PROBES = 16
+WELD_SHARE = 1e-7
+"""Corners nearer than this share of the mesh's size are one vertex when topology is judged."""
+
+
+class MeshError(ValueError):
+    """A triangle mesh that cannot be used; says what, and where."""
+
+
+@dataclass(frozen=True)
+class Health:
+    """What is unusual about a mesh. Reported, never silently repaired."""
+
+    triangles: int
+    degenerate: int
+    duplicate: int
+    open_edges: int
+    shells: int
+    inward: bool
+
+    @property
+    def closed(self) -> bool:
+        return self.open_edges == 0
+
+
+@dataclass(frozen=True, eq=False)
+class Mesh:
+    """An immutable triangle mesh.
+
+    ``vertices``: (n, 3) float64, metres in the prop's own frame. ``faces``: (m, 3) int32.
+    Raises MeshError on no triangles, indices out of range or coordinates that are not finite.
+    """
+
+    vertices: Vec
+    faces: NDArray[np.int32]
+
+    def __post_init__(self) -> None:
+        if self.faces.size == 0 or self.vertices.size == 0:
+            raise MeshError("it has no triangles")
+        low, high = int(self.faces.min()), int(self.faces.max())
+        if low < 0 or high >= len(self.vertices):
+            raise MeshError(f"index {high if low >= 0 else low} is out of range (there are {len(self.vertices)} vertices)")
+        if not np.isfinite(self.vertices).all():
+            row = int(np.flatnonzero(~np.isfinite(self.vertices).all(axis=1))[0])
+            raise MeshError(f"vertex {row} is not a finite number")
+
+    @cached_property
+    def tree(self) -> Tree:
+        return build_tree(self.vertices[self.faces])
+
+    @cached_property
+    def box(self) -> tuple[Vec, Vec]:
+        """Axis-aligned box of the triangles: (lo, hi)."""
+        used = self.vertices[self.faces.ravel()]
+        return used.min(axis=0), used.max(axis=0)
+
+    @cached_property
+    def mass(self) -> tuple[float, Vec]:
+        """Signed volume (m³, negative when turned inside out) and centre of mass (3,).
+
+        Closed meshes: signed tetrahedra about the box centre (Mirtich, 1996, reduced to first order).
+        Open meshes are taken as thin shells: the centre is that of the area.
+        """
+        centre = 0.5 * (self.box[0] + self.box[1])
+        corners = self.vertices[self.faces] - centre
+        cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+        signed = np.einsum("ij,ij->i", corners[:, 0], np.cross(corners[:, 1], corners[:, 2])) / 6.0
+        volume = float(signed.sum())
+        size = float(np.prod(np.maximum(self.box[1] - self.box[0], 1e-12)))
+        if self.health.closed and abs(volume) > 1e-9 * size:
+            first = (signed[:, None] * corners.sum(axis=1) / 4.0).sum(axis=0)
+            return volume, centre + first / volume
+        area = np.linalg.norm(cross, axis=1)
+        total = float(area.sum())
+        if total <= 0.0:
+            return 0.0, centre
+        return 0.0, centre + (area[:, None] * corners.mean(axis=1)).sum(axis=0) / total
+
+    @cached_property
+    def _welded(self) -> NDArray[np.int64]:
+        lo, hi = self.box
+        step = max(float((hi - lo).max()), 1e-9) * WELD_SHARE
+        keys = np.round((self.vertices - lo) / step).astype(np.int64)
+        packed = np.ascontiguousarray(keys).view(np.dtype((np.void, 24))).ravel()
+        _, inverse = np.unique(packed, return_inverse=True)
+        return inverse.reshape(-1)[self.faces]
+
+    @cached_property
+    def shell_of(self) -> NDArray[np.int32]:
+        """(m,) which connected shell each triangle belongs to, numbered from 0."""
+        welded = self._welded
+        return shells_kernel(welded, int(welded.max()) + 1)
+
+    @cached_property
+    def probes(self) -> Vec:
+        """(k, 3) a point on each shell (the largest ``MAX_PROBES``), for telling inside from outside."""
+        sizes = np.bincount(self.shell_of)
+        chosen = np.argsort(-sizes, kind="stable")[:MAX_PROBES]
+        firsts = np.array([np.flatnonzero(self.shell_of == s)[0] for s in chosen])
+        # Irregular weights, so that a probe does not stand right above an edge of a regular grid.
+        return np.einsum("k,ikj->ij", np.array([0.31, 0.27, 0.42]), self.vertices[self.faces[firsts]])
+
+    @cached_property
+    def health(self) -> Health:
+        welded = self._welded
+        degenerate = (welded[:, 0] == welded[:, 1]) | (welded[:, 1] == welded[:, 2]) | (welded[:, 2] == welded[:, 0])
+        good = welded[~degenerate]
+        duplicate = 0
+        opened = 0
+        if len(good):
+            duplicate = len(good) - len(np.unique(np.sort(good, axis=1), axis=0))
+            a = good.ravel()
+            b = np.roll(good, -1, axis=1).ravel()
+            top = int(welded.max()) + 1
+            low, high = np.minimum(a, b), np.maximum(a, b)
+            _, where = np.unique(low * top + high, return_inverse=True)
+            # A closed surface passes each edge as often one way as the other.
+            opened = int(np.count_nonzero(np.bincount(where.reshape(-1), weights=np.where(a < b, 1.0, -1.0))))
+        corners = self.vertices[self.faces] - 0.5 * (self.box[0] + self.box[1])
+        volume = float(np.einsum("ij,ij->i", corners[:, 0], np.cross(corners[:, 1], corners[:, 2])).sum())
+        return Health(
+            triangles=len(self.faces),
+            degenerate=int(degenerate.sum()),
+            duplicate=duplicate,
+            open_edges=opened,
+            shells=int(self.shell_of.max()) + 1,
+            inward=opened == 0 and volume < 0.0,
+        )
+
+    @cached_property
+    def uprightness(self) -> float:
+        """How much of the area seen from above faces one way: ±1 for a height field, 0 for a solid."""
+        corners = self.vertices[self.faces]
+        up = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])[:, 1]
+        total = float(np.abs(up).sum())
+        return float(up.sum()) / total if total > 0.0 else 0.0
+
+
+@kernel
+def shells_kernel(faces, vertices):  # type: ignore[no-untyped-def]
+    parent = np.arange(vertices)
+    for i in range(faces.shape[0]):
+        for k in range(1, 3):
+            a = faces[i, 0]
+            while parent[a] != a:
+                parent[a] = parent[parent[a]]
+                a = parent[a]
+            b = faces[i, k]
+            while parent[b] != b:
+                parent[b] = parent[parent[b]]
+                b = parent[b]
+            if a != b:
+                parent[max(a, b)] = min(a, b)
+    number = np.full(vertices, -1, np.int32)
+    shell = np.empty(faces.shape[0], np.int32)
+    found = 0
+    for i in range(faces.shape[0]):
+        a = faces[i, 0]
+        while parent[a] != a:
+            a = parent[a]
+        if number[a] < 0:
+            number[a] = found
+            found += 1
+        shell[i] = number[a]
+    return shell

@@ -1,0 +1,25 @@
+"""Every tolerance of the computation, once, with its reason. All lengths in metres."""
+
+CONTACT_EPSILON = 1e-6
+"""Surfaces nearer or deeper than this are touching. One micrometre is far below anything a
+set can show and far above float64 rounding at the size of a building."""
+
+FLUSH_WIDTH = 1e-7
+"""Projected overlaps narrower than this do not block travel, so that flush neighbours (tiles side
+by side) slide past each other instead of hanging on rounding errors."""
+
+MIN_WINDOW = 1e-9
+"""A free stretch of travel shorter than this is the rounding gap between two blocked stretches."""
+
+GRAZE_DEPTH = 1e-4
+"""A sideways overlap up to this depth is a graze: files keep 32-bit coordinates and people nudge
+by eye. A grazed neighbour must not send a piece up onto its top."""
+
+SEATED_TOLERANCE = 5e-4
+"""Default tolerance of a set: half a millimetre is what a close camera can see."""
+
+CONTACT_BAND_SHARE = 0.2
+"""Contacts that carry: those nearer than this share of the set's tolerance count to the support."""
+
+BALANCE_SLACK = 1e-6
+"""A centre of mass this little outside its support still balances (a ball on its one point)."""
