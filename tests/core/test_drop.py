@@ -160,3 +160,10 @@ def test_sink_and_stand_off() -> None:
     kept_off = piece("kept off", box(0.4, 0.2, 0.4), (2.0, 1.0, 0.0), stand_off=0.01)
     assert seated_height(bedded, FLOOR) == pytest.approx(0.07, abs=EXACT)
     assert seated_height(kept_off, FLOOR) == pytest.approx(0.11, abs=EXACT)
+
+
+def test_what_lies_on_a_piece_does_not_hold_it_up() -> None:
+    """A floating table with a crate flush on its top: the table still falls to the floor."""
+    crate = piece("crate", box(0.3, 0.3, 0.3), (0.0, 0.95, 0.0))
+    table = piece("table", box(1.0, 0.6, 0.6), (0.0, 0.5, 0.0))
+    assert seated_height(table, FLOOR, crate) == pytest.approx(0.3, abs=EXACT)

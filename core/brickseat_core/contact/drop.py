@@ -15,6 +15,7 @@ from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
 from brickseat_core.contact.pairs import (
     HEAP_START,
     apart,
+    back_to_back,
     box_in_frame,
     heap_drop_top,
     heap_push,
@@ -51,7 +52,7 @@ def first_contact(index: SceneIndex, mover: Mover, near: Near, slack: NDArray[np
     if slack is None:
         slack = np.full(len(near.rows), FLUSH_WIDTH)
     best, who, started = first_contact_kernel(
-        index.forest, index.placed, mover, near.rows, near.matrix, near.offset, slack
+        index.forest, index.placed, mover, near.rows, near.matrix, near.offset, near.facing, slack
     )
     cut = tuple(int(r) for r in near.rows[started])
     if who < 0:
@@ -60,7 +61,9 @@ def first_contact(index: SceneIndex, mover: Mover, near: Near, slack: NDArray[np
 
 
 @kernel
-def first_contact_kernel(forest, placed, mover, rows, matrix, offset, slack):  # type: ignore[no-untyped-def]
+def first_contact_kernel(  # type: ignore[no-untyped-def]
+    forest, placed, mover, rows, matrix, offset, facing, slack
+):
     best = np.inf
     who = -1
     started = np.zeros(rows.shape[0], np.bool_)
@@ -107,6 +110,8 @@ def first_contact_kernel(forest, placed, mover, rows, matrix, offset, slack):  #
                         g0 = min(g0, out[c, 3])
                         g1 = max(g1, out[c, 3])
                     if g0 >= -CONTACT_EPSILON:
+                        if g1 <= CONTACT_EPSILON and back_to_back(t, s, mover.facing, facing[i]):
+                            continue
                         if g0 < best:
                             best = g0
                             who = i

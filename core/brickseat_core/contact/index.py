@@ -41,7 +41,8 @@ class Mover(NamedTuple):
     """A mesh turned into the frame of a direction, relative to its own position.
 
     ``frame``: (3, 3), rows u, v, w with w against the travel. ``tri``: (m, 3, 3). ``lo``, ``hi``: refitted
-    boxes of its nodes. ``node0``, ``tri0``: where its tree begins in the forest.
+    boxes of its nodes. ``node0``, ``tri0``: where its tree begins in the forest. ``facing``: +1 / -1 when
+    its outside is where its triangles turn anticlockwise / clockwise, 0 when it has no outside.
     """
 
     frame: Vec
@@ -50,14 +51,16 @@ class Mover(NamedTuple):
     hi: Vec
     node0: int
     tri0: int
+    facing: float
 
 
 class Near(NamedTuple):
-    """The pieces in a mover's column: their rows, and their transforms into its frame."""
+    """The pieces in a mover's column: their rows, their transforms into its frame, and their facing."""
 
     rows: NDArray[np.int64]
     matrix: Vec
     offset: Vec
+    facing: Vec
 
 
 @dataclass(frozen=True)
@@ -237,18 +240,25 @@ class SceneIndex:
         span = self.span(mesh)
         forest = self.forest
         tri, lo, hi = turn_kernel(forest, span.node0, span.nodes, span.tri0, span.triangles, frame @ pose.linear)
-        return Mover(frame, tri, lo, hi, span.node0, span.tri0)
+        facing = 0.0
+        if mesh.health.closed:
+            facing = float(np.sign(np.linalg.det(pose.linear))) * (-1.0 if mesh.health.inward else 1.0)
+        return Mover(frame, tri, lo, hi, span.node0, span.tri0, facing)
 
     def near(self, mover: Mover, origin: Vec, skip: int = -1) -> Near:
         """All pieces whose box meets the mover's column, without row ``skip``."""
-        return Near(*near_kernel(self.placed, len(self.keys), mover.frame, origin, mover.lo[0], mover.hi[0], skip))
+        rows, matrix, offset = near_kernel(
+            self.placed, len(self.keys), mover.frame, origin, mover.lo[0], mover.hi[0], skip
+        )
+        return Near(rows, matrix, offset, self.placed.sense[rows] * np.sign(np.linalg.det(matrix)))
 
     def only(self, mover: Mover, origin: Vec, rows: Iterable[int]) -> Near:
         """Just these rows, whether or not they are in the column."""
         chosen = np.array(list(rows), dtype=np.int64)
         matrix = mover.frame @ self.placed.linear[chosen]
         offset = (self.placed.origin[chosen] - origin) @ mover.frame.T
-        return Near(chosen, np.ascontiguousarray(matrix), np.ascontiguousarray(offset))
+        facing = self.placed.sense[chosen] * np.sign(np.linalg.det(matrix))
+        return Near(chosen, np.ascontiguousarray(matrix), np.ascontiguousarray(offset), facing)
 
 
 @kernel

@@ -9,7 +9,7 @@ from brickseat_core.tolerances import CONTACT_EPSILON
 
 
 def holds_point(index: SceneIndex, row: int, points: Vec) -> bool:
-    """Whether the piece in ``row`` has any of the world ``points`` ((n, 3)) in its inside."""
+    """Whether the piece in ``row`` has a shell in its inside; ``points``: (2k, 3) world probes, two a shell."""
     return bool(holds_point_kernel(index.forest, index.placed, row, np.ascontiguousarray(points)))
 
 
@@ -70,24 +70,27 @@ def ray_triangle(forest, t, origin, direction):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def holds_point_kernel(forest, placed, row, points):  # type: ignore[no-untyped-def]
-    sense = placed.sense[row]
-    if sense == 0.0:
+def holds(forest, placed, row, x, y, z):  # type: ignore[no-untyped-def]
+    """Is a world point inside the piece in ``row``, or under it when it is ground?"""
+    if x < placed.lo[row, 0] or x > placed.hi[row, 0] or z < placed.lo[row, 2] or z > placed.hi[row, 2]:
         return False
-    up = placed.inverse[row, :, 1].copy()
+    if y > placed.hi[row, 1]:
+        return False
+    dx, dy, dz = x - placed.origin[row, 0], y - placed.origin[row, 1], z - placed.origin[row, 2]
     local = np.empty(3)
-    for i in range(points.shape[0]):
-        if points[i, 0] < placed.lo[row, 0] or points[i, 0] > placed.hi[row, 0]:
-            continue
-        if points[i, 2] < placed.lo[row, 2] or points[i, 2] > placed.hi[row, 2]:
-            continue
-        if points[i, 1] > placed.hi[row, 1]:
-            continue
-        for c in range(3):
-            total = 0.0
-            for k in range(3):
-                total += placed.inverse[row, c, k] * (points[i, k] - placed.origin[row, k])
-            local[c] = total
-        if sense * crossings(forest, placed.root[row], local, up) > 0.0:
+    for c in range(3):
+        local[c] = placed.inverse[row, c, 0] * dx + placed.inverse[row, c, 1] * dy + placed.inverse[row, c, 2] * dz
+    up = placed.inverse[row, :, 1].copy()
+    return placed.sense[row] * crossings(forest, placed.root[row], local, up) > 0.0
+
+
+@kernel
+def holds_point_kernel(forest, placed, row, points):  # type: ignore[no-untyped-def]
+    if placed.sense[row] == 0.0:
+        return False
+    for i in range(0, points.shape[0], 2):
+        if holds(forest, placed, row, points[i, 0], points[i, 1], points[i, 2]) and holds(
+            forest, placed, row, points[i + 1, 0], points[i + 1, 1], points[i + 1, 2]
+        ):
             return True
     return False

@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from brickseat_core.contact.interval import double_area
 from brickseat_core.kernels import kernel
 
 HEAP_START = 1024
@@ -48,6 +49,15 @@ def low_w(t):  # type: ignore[no-untyped-def]
 @kernel
 def high_w(t):  # type: ignore[no-untyped-def]
     return max(t[0, 2], t[1, 2], t[2, 2])
+
+
+@kernel
+def back_to_back(p, s, p_facing, s_facing):  # type: ignore[no-untyped-def]
+    """Can these two not press on each other: P's outside looks up, or S's outside looks down?
+
+    Tells what lies on a piece from what it lies on, where both touch it at gap zero.
+    """
+    return p_facing * double_area(p) > 0.0 or s_facing * double_area(s) < 0.0
 
 
 @kernel

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from brickseat_core.contact.index import Mover, Near, SceneIndex
 from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
-from brickseat_core.contact.pairs import pairs_within, triangle_in_frame
+from brickseat_core.contact.pairs import back_to_back, pairs_within, triangle_in_frame
 from brickseat_core.kernels import kernel
 from brickseat_core.scene import Vec
 from brickseat_core.tolerances import FLUSH_WIDTH
@@ -26,12 +26,12 @@ def contact_region(index: SceneIndex, mover: Mover, near: Near, low: float, high
     if not len(near.rows) or high < low:
         return Region(np.zeros((0, 3)), np.zeros(0, np.int64))
     pairs = pairs_within(index.forest, index.placed, mover, near.rows, near.matrix, near.offset, low, high)
-    points, who = contact_region_kernel(index.forest, mover, near.matrix, near.offset, pairs, low, high)
+    points, who = contact_region_kernel(index.forest, mover, near.matrix, near.offset, near.facing, pairs, low, high)
     return Region(points, near.rows[who])
 
 
 @kernel
-def contact_region_kernel(forest, mover, matrix, offset, pairs, low, high):  # type: ignore[no-untyped-def]
+def contact_region_kernel(forest, mover, matrix, offset, facing, pairs, low, high):  # type: ignore[no-untyped-def]
     points = np.empty((64, 3))
     who = np.empty(64, np.int64)
     found = 0
@@ -41,7 +41,10 @@ def contact_region_kernel(forest, mover, matrix, offset, pairs, low, high):  # t
     for pair in range(pairs.shape[0]):
         i = pairs[pair, 2]
         triangle_in_frame(forest, pairs[pair, 1], matrix[i], offset[i], s)
-        corners = overlap_polygon(mover.tri[pairs[pair, 0]], s, FLUSH_WIDTH, out, work)
+        t = mover.tri[pairs[pair, 0]]
+        if back_to_back(t, s, mover.facing, facing[i]):
+            continue
+        corners = overlap_polygon(t, s, FLUSH_WIDTH, out, work)
         if found + 3 * corners > points.shape[0]:
             room = 2 * points.shape[0] + 3 * corners
             more = np.empty((room, 3))

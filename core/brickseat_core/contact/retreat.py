@@ -10,7 +10,7 @@ import math
 import numpy as np
 
 from brickseat_core.contact.index import Mover, Near, SceneIndex
-from brickseat_core.contact.inside import crossings
+from brickseat_core.contact.inside import holds
 from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
 from brickseat_core.contact.pairs import (
     HEAP_START,
@@ -39,7 +39,7 @@ def first_window(
 ) -> float | None:
     """Least travel along +w (against the mover's direction) that frees it from all of ``near``.
 
-    ``probes``: (k, 3) world points of the mover, one on each of its shells. Returns 0.0 when it is free where
+    ``probes``: (2k, 3) world points of the mover, two on each of its shells. Returns 0.0 when it is free where
     it stands, None when no window opens below ``limit`` metres.
     """
     if not len(near.rows):
@@ -63,24 +63,16 @@ def first_window(
 
 @kernel
 def buried(forest, placed, rows, probes, along, lift):  # type: ignore[no-untyped-def]
-    local = np.empty(3)
+    """Does any of ``rows`` hold a shell of the mover, lifted by ``lift``? Two probes a shell."""
+    x, y, z = lift * along[0], lift * along[1], lift * along[2]
     for j in range(rows.shape[0]):
         r = rows[j]
         if placed.sense[r] == 0.0:
             continue
-        up = placed.inverse[r, :, 1].copy()
-        for i in range(probes.shape[0]):
-            x = probes[i, 0] + lift * along[0]
-            y = probes[i, 1] + lift * along[1]
-            z = probes[i, 2] + lift * along[2]
-            if x < placed.lo[r, 0] or x > placed.hi[r, 0] or z < placed.lo[r, 2] or z > placed.hi[r, 2]:
-                continue
-            if y > placed.hi[r, 1]:
-                continue
-            dx, dy, dz = x - placed.origin[r, 0], y - placed.origin[r, 1], z - placed.origin[r, 2]
-            for c in range(3):
-                local[c] = placed.inverse[r, c, 0] * dx + placed.inverse[r, c, 1] * dy + placed.inverse[r, c, 2] * dz
-            if placed.sense[r] * crossings(forest, placed.root[r], local, up) > 0.0:
+        for i in range(0, probes.shape[0], 2):
+            if holds(forest, placed, r, probes[i, 0] + x, probes[i, 1] + y, probes[i, 2] + z) and holds(
+                forest, placed, r, probes[i + 1, 0] + x, probes[i + 1, 1] + y, probes[i + 1, 2] + z
+            ):
                 return True
     return False
 

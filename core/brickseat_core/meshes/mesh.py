@@ -11,6 +11,7 @@ from brickseat_core.meshes.tree import Tree, build_tree
 
 Vec = NDArray[np.float64]
 MAX_PROBES = 16
+PROBE_AXIS = np.array([0.83, 0.71, 0.47])
 WELD_SHARE = 1e-7
 """Corners nearer than this share of the mesh's size are one vertex when topology is judged."""
 
@@ -98,6 +99,17 @@ class Mesh:
         return inverse.reshape(-1)[self.faces]
 
     @cached_property
+    def corner_normals(self) -> Vec:
+        """(m, 3, 3) smooth unit normal at each corner: the faces round it, weighted by area."""
+        welded = self._welded
+        corners = self.vertices[self.faces]
+        cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+        flat = welded.ravel()
+        total = np.stack([np.bincount(flat, weights=np.repeat(cross[:, k], 3)) for k in range(3)], axis=1)
+        total /= np.maximum(np.linalg.norm(total, axis=1), 1e-30)[:, None]
+        return np.asarray(total[welded])
+
+    @cached_property
     def shell_of(self) -> NDArray[np.int32]:
         """(m,) which connected shell each triangle belongs to, numbered from 0."""
         welded = self._welded
@@ -105,12 +117,20 @@ class Mesh:
 
     @cached_property
     def probes(self) -> Vec:
-        """(k, 3) a point on each shell (the largest ``MAX_PROBES``), for telling inside from outside."""
+        """(2k, 3) two far points on each of the ``MAX_PROBES`` largest shells, one after the other.
+
+        A shell that cuts nothing is wholly inside or wholly outside; two points, so that one that lies in a
+        contact cannot mislead.
+        """
         sizes = np.bincount(self.shell_of)
-        chosen = np.argsort(-sizes, kind="stable")[:MAX_PROBES]
-        firsts = np.array([np.flatnonzero(self.shell_of == s)[0] for s in chosen])
         # Irregular weights, so that a probe does not stand right above an edge of a regular grid.
-        return np.einsum("k,ikj->ij", np.array([0.31, 0.27, 0.42]), self.vertices[self.faces[firsts]])
+        centres = np.einsum("k,ikj->ij", np.array([0.31, 0.27, 0.42]), self.vertices[self.faces])
+        spread = centres @ PROBE_AXIS
+        chosen = []
+        for shell in np.argsort(-sizes, kind="stable")[:MAX_PROBES]:
+            mine = np.flatnonzero(self.shell_of == shell)
+            chosen += [mine[np.argmin(spread[mine])], mine[np.argmax(spread[mine])]]
+        return np.asarray(centres[chosen])
 
     @cached_property
     def health(self) -> Health:

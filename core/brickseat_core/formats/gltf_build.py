@@ -1,0 +1,240 @@
+"""Build glTF documents: a prop from painted surfaces, and a set from props and poses."""
+
+import copy
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brickseat_core.formats.gltf_document import GltfDocument, Json
+from brickseat_core.meshes.mesh import Vec
+from brickseat_core.scene import DOWN, Piece
+
+GENERATOR = "Brick Seat"
+CREASE_COSINE = 0.78
+
+
+@dataclass(frozen=True)
+class Paint:
+    """A material: linear base colour, and how rough and metallic it is (0..1)."""
+
+    name: str
+    colour: tuple[float, float, float]
+    roughness: float = 0.9
+    metallic: float = 0.0
+
+
+@dataclass(frozen=True, eq=False)
+class Surface:
+    """Triangles of one paint. ``colours``: (n, 3) linear, per vertex, or None."""
+
+    paint: Paint
+    vertices: Vec
+    faces: NDArray[np.int32]
+    colours: Vec | None = None
+
+
+def empty_document() -> GltfDocument:
+    return GltfDocument({"asset": {"version": "2.0", "generator": GENERATOR}}, b"", None)
+
+
+def shaded(surface: Surface) -> tuple[Vec, Vec, NDArray[np.int64], NDArray[np.int64]]:
+    """Vertices split where faces meet at a crease: (positions, normals, faces, source vertex of each)."""
+    corners = surface.vertices[surface.faces]
+    cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    unit = cross / np.maximum(np.linalg.norm(cross, axis=1), 1e-30)[:, None]
+    # Every corner of a face meets the corners of the other faces at its vertex: all pairs at once.
+    at = surface.faces.ravel()
+    order = np.argsort(at, kind="stable")
+    degree = np.bincount(at, minlength=len(surface.vertices))
+    first = np.cumsum(degree) - degree
+    mine = np.repeat(order, degree[at[order]])
+    within = np.arange(len(mine)) - np.repeat(np.cumsum(degree[at[order]]) - degree[at[order]], degree[at[order]])
+    other = order[np.repeat(first[at[order]], degree[at[order]]) + within]
+    smooth = np.einsum("ij,ij->i", unit[mine // 3], unit[other // 3]) > CREASE_COSINE
+    normals = np.stack(
+        [np.bincount(mine[smooth], weights=cross[other[smooth] // 3, k], minlength=len(at)) for k in range(3)], axis=1
+    )
+    normals /= np.maximum(np.linalg.norm(normals, axis=1), 1e-30)[:, None]
+    keys = np.concatenate([at[:, None], np.round(normals * 1e4)], axis=1).astype(np.int64)
+    _, chosen, number = np.unique(keys, axis=0, return_index=True, return_inverse=True)
+    source = at[chosen]
+    return surface.vertices[source], normals[chosen], number.reshape(-1, 3), source
+
+
+def prop_document(name: str, surfaces: Iterable[Surface]) -> GltfDocument:
+    """A glTF document of one mesh, one primitive a surface."""
+    document = empty_document()
+    paints: dict[str, int] = {}
+    materials: list[Json] = []
+    primitives: list[Json] = []
+    for surface in surfaces:
+        if surface.paint.name not in paints:
+            paints[surface.paint.name] = len(materials)
+            materials.append(
+                {
+                    "name": surface.paint.name,
+                    "pbrMetallicRoughness": {
+                        "baseColorFactor": [*surface.paint.colour, 1.0],
+                        "roughnessFactor": surface.paint.roughness,
+                        "metallicFactor": surface.paint.metallic,
+                    },
+                }
+            )
+        positions, normals, faces, source = shaded(surface)
+        attributes = {
+            "POSITION": document.append(positions.astype("<f4"), "VEC3"),
+            "NORMAL": document.append(normals.astype("<f4"), "VEC3"),
+        }
+        if surface.colours is not None:
+            attributes["COLOR_0"] = document.append(surface.colours[source].astype("<f4"), "VEC3")
+        indices = document.append(faces.ravel().astype("<u4"), "SCALAR")
+        primitives.append({"attributes": attributes, "indices": indices, "material": paints[surface.paint.name]})
+    document.json.update(
+        {
+            "materials": materials,
+            "meshes": [{"name": name, "primitives": primitives}],
+            "nodes": [{"name": name, "mesh": 0}],
+            "scenes": [{"nodes": [0]}],
+            "scene": 0,
+        }
+    )
+    return document
+
+
+class Carrier:
+    """Carries meshes, with all they draw on, from other documents into a new one."""
+
+    def __init__(self) -> None:
+        self.document = empty_document()
+        self._moved: dict[tuple[int, str, int], int] = {}
+
+    def _carry(self, source: GltfDocument, kind: str, number: int, edit: Any) -> int:
+        key = (id(source), kind, number)
+        if key not in self._moved:
+            entry = copy.deepcopy(source.item(kind, number, "a mesh"))
+            edit(entry)
+            items = self.document.json.setdefault(kind, [])
+            items.append(entry)
+            self._moved[key] = len(items) - 1
+        return self._moved[key]
+
+    def accessor(self, source: GltfDocument, number: int) -> int:
+        def edit(entry: Json) -> None:
+            if "bufferView" in entry:
+                entry["bufferView"] = self.view(source, entry["bufferView"])
+            for part in (entry.get("sparse") or {}).values():
+                if isinstance(part, dict) and "bufferView" in part:
+                    part["bufferView"] = self.view(source, part["bufferView"])
+
+        return self._carry(source, "accessors", number, edit)
+
+    def view(self, source: GltfDocument, number: int) -> int:
+        def edit(entry: Json) -> None:
+            data, _ = source.view(number, "an accessor")
+            # Bytes are appended as a throw-away accessor would be; only the view is kept.
+            made = self.document.append(np.frombuffer(data, dtype=np.uint8), "SCALAR")
+            made_view = self.document.json["accessors"].pop()["bufferView"]
+            assert made == len(self.document.json["accessors"])
+            fresh = self.document.json["bufferViews"].pop(made_view)
+            entry.update({"buffer": 0, "byteOffset": fresh["byteOffset"], "byteLength": fresh["byteLength"]})
+
+        return self._carry(source, "bufferViews", number, edit)
+
+    def texture(self, source: GltfDocument, number: int) -> int:
+        def edit(entry: Json) -> None:
+            if "source" in entry:
+                entry["source"] = self._carry(source, "images", entry["source"], lambda image: self._image(source, image))
+            if "sampler" in entry:
+                entry["sampler"] = self._carry(source, "samplers", entry["sampler"], lambda sampler: None)
+            entry.pop("extensions", None)
+
+        return self._carry(source, "textures", number, edit)
+
+    def _image(self, source: GltfDocument, image: Json) -> None:
+        if "bufferView" in image:
+            image["bufferView"] = self.view(source, image["bufferView"])
+
+    def material(self, source: GltfDocument, number: int) -> int:
+        def edit(value: Any) -> None:
+            if isinstance(value, dict):
+                for key, inner in value.items():
+                    if key.endswith("Texture") and isinstance(inner, dict) and isinstance(inner.get("index"), int):
+                        inner["index"] = self.texture(source, inner["index"])
+                    edit(inner)
+
+        return self._carry(source, "materials", number, edit)
+
+    def mesh(self, source: GltfDocument, number: int) -> int:
+        def edit(entry: Json) -> None:
+            for primitive in entry["primitives"]:
+                primitive["attributes"] = {k: self.accessor(source, n) for k, n in primitive["attributes"].items()}
+                if "indices" in primitive:
+                    primitive["indices"] = self.accessor(source, primitive["indices"])
+                if "material" in primitive:
+                    primitive["material"] = self.material(source, primitive["material"])
+                for target in primitive.get("targets", []):
+                    target.update({k: self.accessor(source, n) for k, n in target.items()})
+                primitive.pop("extensions", None)
+
+        return self._carry(source, "meshes", number, edit)
+
+    def subtree(self, source: GltfDocument, parts: Iterable[tuple[int, Vec]], name: str) -> list[Json]:
+        """Child nodes drawing ``parts`` (mesh number, matrix in the body's frame)."""
+        out = []
+        for i, (mesh, matrix) in enumerate(parts):
+            node: Json = {"name": f"{name} part {i + 1}", "mesh": self.mesh(source, mesh)}
+            if not np.array_equal(matrix, np.eye(4)):
+                node["matrix"] = [float(v) for v in matrix.T.ravel()]
+            out.append(node)
+        return out
+
+
+def piece_extras(piece: Piece) -> Json:
+    """What ``node.extras.brickseat`` carries of a piece; defaults are left out."""
+    ours: Json = {"role": piece.role}
+    if piece.direction == (0.0, 1.0, 0.0):
+        ours["direction"] = "up"
+    elif piece.direction != DOWN:
+        ours["direction"] = list(piece.direction)
+    if piece.sink:
+        ours["sink"] = piece.sink
+    if piece.stand_off:
+        ours["stand_off"] = piece.stand_off
+    if piece.spiked:
+        ours["spiked"] = True
+    return ours
+
+
+def set_document(pieces: Iterable[Piece], models: Mapping[str, GltfDocument]) -> GltfDocument:
+    """A whole set: one node a piece, meshes shared by all pieces of a prop. ``models`` by prop key."""
+    carrier = Carrier()
+    nodes: list[Json] = carrier.document.json.setdefault("nodes", [])
+    roots: list[int] = []
+    for piece in pieces:
+        source = models[piece.prop.key]
+        drawn = [n for n in source.items("nodes") if "mesh" in n]
+        node: Json = {
+            "name": piece.name,
+            "translation": list(piece.pose.position),
+            "rotation": list(piece.pose.orientation),
+            "scale": list(piece.pose.scale),
+            "extras": {"brickseat": piece_extras(piece)},
+        }
+        number = len(nodes)
+        nodes.append(node)
+        roots.append(number)
+        if len(drawn) == 1 and not any(k in drawn[0] for k in ("matrix", "translation", "rotation", "scale")):
+            node["mesh"] = carrier.mesh(source, drawn[0]["mesh"])
+            continue
+        node["children"] = []
+        for part in drawn:
+            child = {k: v for k, v in part.items() if k in ("name", "matrix", "translation", "rotation", "scale")}
+            child["mesh"] = carrier.mesh(source, part["mesh"])
+            node["children"].append(len(nodes))
+            nodes.append(child)
+    carrier.document.json["scenes"] = [{"nodes": roots}]
+    carrier.document.json["scene"] = 0
+    return carrier.document

@@ -1,0 +1,202 @@
+"""Moves: the one way to change a set. Each is a small typed command; computed, it is a Change in words."""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from brickseat_core.contact.index import SceneIndex
+from brickseat_core.fit.check import Fit
+from brickseat_core.fit.lengths import in_words
+from brickseat_core.fit.repair import Left, bottom_up, repair
+from brickseat_core.fit.seat import seat
+from brickseat_core.placing.frames import rotation_about
+from brickseat_core.scene import DOWN, Change, Delta, Piece, Pose, Prop, Triple
+
+
+class MoveRefused(ValueError):
+    """A move that cannot be made: says what, and what to do."""
+
+
+@dataclass(frozen=True)
+class SetDown:
+    """A new piece of ``prop`` at ``pose``, as the ghost showed it."""
+
+    key: str
+    prop: Prop
+    pose: Pose
+    direction: Triple = DOWN
+    sink: float = 0.0
+    stand_off: float = 0.0
+
+
+@dataclass(frozen=True)
+class Place:
+    """One piece to another pose; ``reseat`` sets it down again from there."""
+
+    key: str
+    pose: Pose
+    direction: Triple | None = None
+    reseat: bool = False
+
+
+@dataclass(frozen=True)
+class Slide:
+    """Pieces by a vector in metres, staying seated."""
+
+    keys: tuple[str, ...]
+    by: Triple
+
+
+@dataclass(frozen=True)
+class Turn:
+    """Pieces by an angle in radians about the vertical through each, staying seated."""
+
+    keys: tuple[str, ...]
+    angle: float
+
+
+@dataclass(frozen=True)
+class Size:
+    """Pieces by a factor, about where they touch."""
+
+    keys: tuple[str, ...]
+    factor: float
+
+
+@dataclass(frozen=True)
+class Bed:
+    """Wanted sink (positive) or stand-off (negative) of pieces, in metres; they follow at once."""
+
+    keys: tuple[str, ...]
+    sink: float
+
+
+@dataclass(frozen=True)
+class Seat:
+    """Set pieces down where they are."""
+
+    keys: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Spike:
+    """Lock or free pieces."""
+
+    keys: tuple[str, ...]
+    spiked: bool
+
+
+@dataclass(frozen=True)
+class Remove:
+    keys: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Mend:
+    """Repair faults: of ``keys``, or of everything when None."""
+
+    keys: tuple[str, ...] | None
+
+
+Move = SetDown | Place | Slide | Turn | Size | Bed | Seat | Spike | Remove | Mend
+
+
+@dataclass(frozen=True)
+class Outcome:
+    change: Change
+    left: tuple[Left, ...] = ()
+
+
+def copy_name(prop: str, taken: set[str]) -> str:
+    number = 1
+    while f"{prop} {number}" in taken:
+        number += 1
+    return f"{prop} {number}"
+
+
+def compute(index: SceneIndex, move: Move, tolerance: float, fits: dict[str, Fit]) -> Outcome:
+    """What ``move`` does to the set in ``index``, which is left as it was. Raises MoveRefused."""
+    if isinstance(move, SetDown):
+        name = copy_name(move.prop.name, {p.name for p in index.pieces.values()})
+        piece = Piece(move.key, name, move.prop, move.pose, "prop", move.direction, move.sink, move.stand_off)
+        return Outcome(Change(f"set down {name}", (Delta(move.key, None, piece),)))
+    if isinstance(move, Mend):
+        return mended(index, move, tolerance, fits)
+    keys = (move.key,) if isinstance(move, Place) else move.keys
+    pieces = chosen(index, keys, must_move=not isinstance(move, Spike))
+    what = pieces[0].name if len(pieces) == 1 else f"{len(pieces)} pieces"
+    if isinstance(move, Remove):
+        return Outcome(Change(f"took away {what}", tuple(Delta(p.key, p, None) for p in pieces)))
+    if isinstance(move, Spike):
+        word = "spiked" if move.spiked else "freed"
+        return Outcome(Change(f"{word} {what}", tuple(Delta(p.key, p, replace(p, spiked=move.spiked)) for p in pieces)))
+    words = {Place: "moved", Slide: "slid", Turn: "turned", Size: "sized", Bed: "bedded", Seat: "seated"}[type(move)]
+    wanted = {p.key: altered(p, move) for p in pieces}
+    reseat = not isinstance(move, Place) or move.reseat
+    deltas = []
+    try:
+        for piece in wanted.values():
+            index.put(piece)
+        for piece in bottom_up(wanted.values()):
+            after = piece.at(seat(index, piece).pose) if reseat else piece
+            index.put(after)
+            before = next(p for p in pieces if p.key == piece.key)
+            if after != before:
+                deltas.append(Delta(piece.key, before, after))
+    finally:
+        for piece in pieces:
+            index.put(piece)
+    if isinstance(move, Bed):
+        words = f"sank by {in_words(move.sink)}" if move.sink >= 0 else f"kept {in_words(-move.sink)} off"
+    return Outcome(Change(f"{words} {what}", tuple(deltas)))
+
+
+def chosen(index: SceneIndex, keys: tuple[str, ...], must_move: bool) -> list[Piece]:
+    pieces = []
+    for key in keys:
+        piece = index.pieces.get(key)
+        if piece is None:
+            raise MoveRefused("that piece is no longer on the set; somebody took it away")
+        if must_move and piece.role == "bearer":
+            raise MoveRefused(f"{piece.name} is a bearer and stays where it is")
+        if must_move and piece.spiked:
+            raise MoveRefused(f"{piece.name} is spiked; free it first")
+        pieces.append(piece)
+    if not pieces:
+        raise MoveRefused("no piece is selected; press on one first")
+    return pieces
+
+
+def altered(piece: Piece, move: Move) -> Piece:
+    """The piece as the move wants it, before it is set down again."""
+    if isinstance(move, Place):
+        return replace(piece, pose=move.pose, direction=move.direction or piece.direction)
+    if isinstance(move, Slide):
+        return piece.at(piece.pose.moved(np.asarray(move.by)))
+    if isinstance(move, Bed):
+        return replace(piece, sink=max(0.0, move.sink), stand_off=max(0.0, -move.sink))
+    lo, hi = piece.world_box()
+    direction = np.asarray(piece.direction)
+    middle = 0.5 * (lo + hi)
+    foot = middle + direction * float(np.abs(direction) @ (0.5 * (hi - lo)))
+    if isinstance(move, Turn):
+        rotation = rotation_about(np.array([0.0, 1.0, 0.0]), move.angle)
+    elif isinstance(move, Size):
+        rotation = np.eye(3) * move.factor
+    else:
+        return piece
+    linear = rotation @ piece.pose.linear
+    return piece.at(Pose.of(linear, foot + rotation @ (piece.pose.origin - foot)))
+
+
+def mended(index: SceneIndex, move: Mend, tolerance: float, fits: dict[str, Fit]) -> Outcome:
+    before = dict(index.pieces)
+    if move.keys is not None:
+        chosen(index, move.keys, must_move=False)
+    try:
+        result = repair(index, tolerance, move.keys, fits)
+    finally:
+        for piece in before.values():
+            if index.pieces[piece.key] is not piece:
+                index.put(piece)
+    return Outcome(result.change, result.left)

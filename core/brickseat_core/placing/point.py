@@ -1,0 +1,152 @@
+"""Live pointing: where a prop sits on the surface under the pointer, exactly, and what it would clash with."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from brickseat_core.contact.clash import penetration
+from brickseat_core.contact.drop import first_contact
+from brickseat_core.contact.index import SceneIndex, frame_along
+from brickseat_core.contact.rays import Hit, first_hit
+from brickseat_core.fit.check import Clash, triple
+from brickseat_core.fit.seat import seat
+from brickseat_core.placing.frames import (
+    PLUMB,
+    SIDE_TURNS,
+    Follow,
+    TouchSide,
+    blended_up,
+    ground_normal,
+    rotation_about,
+    shortest_rotation,
+    smooth_normal,
+)
+from brickseat_core.scene import DOWN, Piece, Pose, Prop, Triple, Vec
+from brickseat_core.tolerances import SEATED_TOLERANCE
+
+FLOOR_SLOPE = 0.3
+"""A surface whose normal points up at least this much is seated on along gravity; one that points down as
+much, upwards; anything steeper is a wall and is seated on along its normal."""
+
+MOST_MEASURED = 3
+
+
+@dataclass(frozen=True)
+class Slip:
+    """How a prop is set down. ``lean``: 0 plumb .. 1 square to what ``follow`` names. ``turn``: radians about
+    its way up. ``size``: factor. ``sink``, ``stand_off``: metres. ``aim``: world point its front faces, or None."""
+
+    side: TouchSide = "base"
+    lean: float = 0.0
+    follow: Follow = "ground"
+    turn: float = 0.0
+    size: float = 1.0
+    sink: float = 0.0
+    stand_off: float = 0.0
+    aim: Triple | None = None
+
+
+@dataclass(frozen=True)
+class Pointed:
+    """The seated pose under the pointer. ``touch``, ``normal``: where the ray met the surface of piece ``on``.
+    ``problem``: why it does not fit there, or None."""
+
+    pose: Pose
+    direction: Triple
+    touch: Triple
+    normal: Triple
+    on: str
+    clashes: tuple[Clash, ...]
+    problem: str | None
+
+
+def seating_direction(normal: Vec) -> Triple:
+    if normal[1] >= FLOOR_SLOPE:
+        return DOWN
+    if normal[1] <= -FLOOR_SLOPE:
+        return (0.0, 1.0, 0.0)
+    return triple(-normal + 0.0)
+
+
+def orientation(prop_direction: Triple, normal: Vec, hit: Hit, slip: Slip) -> Vec:
+    """(3, 3) rotation of the prop: its touch side, its lean, and its turn or aim."""
+    axis, angle = SIDE_TURNS[slip.side]
+    base = rotation_about(np.array(axis), angle)
+    fixed_by = -np.asarray(prop_direction)
+    if abs(fixed_by[1]) < 0.5:
+        # A prop made to grow out of walls: its back goes to the surface whatever it is.
+        return rotation_about(hit.normal, slip.turn) @ shortest_rotation(fixed_by, hit.normal) @ base
+    up = blended_up(normal, slip.lean)
+    turn = slip.turn
+    tilt = shortest_rotation(PLUMB, up)
+    if slip.aim is not None:
+        toward = tilt.T @ (np.asarray(slip.aim) - hit.point)
+        if np.hypot(toward[0], toward[2]) > 1e-6:
+            turn = float(np.arctan2(toward[0], toward[2]))
+    return np.asarray(tilt @ rotation_about(PLUMB, turn) @ base)
+
+
+def point(
+    index: SceneIndex,
+    prop: Prop,
+    origin: Vec,
+    ray: Vec,
+    slip: Slip,
+    prop_direction: Triple = DOWN,
+    key: str = "",
+    tolerance: float = SEATED_TOLERANCE,
+) -> Pointed | None:
+    """Set ``prop`` down where the ray (``origin``, ``ray``) meets the set; None when it meets nothing.
+
+    It is seated on the surface pointed at; whatever else it would clash with is reported, not avoided.
+    ``key``: the piece being moved, which is looked through.
+    """
+    skip = index.row.get(key, -1)
+    hit = first_hit(index, origin, ray, skip)
+    if hit is None:
+        return None
+    lo, hi = prop.mesh.box
+    radius = 0.5 * slip.size * float(np.hypot(hi[0] - lo[0], hi[2] - lo[2]))
+    normal = hit.normal
+    if slip.lean > 0.0 and slip.follow == "smooth":
+        normal = smooth_normal(index, hit)
+    elif slip.lean > 0.0 and slip.follow == "ground":
+        normal = ground_normal(index, hit, 0.7 * radius, skip)
+    direction = seating_direction(hit.normal)
+    linear = orientation(prop_direction, normal, hit, slip) * slip.size
+    along = np.asarray(direction)
+    # Start with the foremost point of the prop's box on the plane through the point met.
+    middle = linear @ (0.5 * (lo + hi))
+    reach = float(np.abs(linear.T @ along) @ (0.5 * (hi - lo)))
+    start = Pose.of(linear, hit.point - along * reach - middle)
+    on = index.keys[hit.row] or ""
+    piece = Piece(key or "ghost", prop.name, prop, start, direction=direction, sink=slip.sink, stand_off=slip.stand_off)
+    result = seat(index, piece, [hit.row])
+    problem = None
+    height = 2.0 * reach
+    pose = result.pose
+    if result.travel is None or result.travel < -height:
+        pose = start.moved(along * (slip.sink - slip.stand_off))
+        problem = f"does not fit here on {index.pieces[on].name}"
+    placed = piece.at(pose)
+    return Pointed(
+        pose,
+        direction,
+        triple(hit.point),
+        triple(hit.normal),
+        on,
+        ghost_clashes(index, placed, skip, hit.row, tolerance),
+        problem,
+    )
+
+
+def ghost_clashes(index: SceneIndex, piece: Piece, skip: int, on: int, tolerance: float) -> tuple[Clash, ...]:
+    """What the piece would interpenetrate where it is, deepest first; its bearer only beyond the wanted sink."""
+    mover = index.mover(piece.prop.mesh, piece.pose, frame_along(np.asarray(piece.direction)))
+    near = index.near(mover, piece.pose.origin, skip)
+    started = [r for r in first_contact(index, mover, near).started if r != on][:MOST_MEASURED]
+    cuts = [c for c in (penetration(index, piece, r) for r in started) if c.depth > tolerance]
+    return tuple(
+        Clash(index.keys[c.row] or "", c.depth, triple(c.point), triple(c.normal))
+        for c in sorted(cuts, key=lambda c: -c.depth)
+    )

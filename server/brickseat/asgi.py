@@ -1,0 +1,22 @@
+"""HTTP to Django, WebSockets to the live session of a set; the origin is checked before anything else."""
+
+import os
+
+from django.core.asgi import get_asgi_application
+
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "brickseat.settings")
+django_application = get_asgi_application()
+
+from channels.auth import AuthMiddlewareStack  # noqa: E402  (needs the apps to be loaded)
+from channels.routing import ProtocolTypeRouter, URLRouter  # noqa: E402
+from django.urls import path  # noqa: E402
+
+from brickseat.live.consumer import SetConsumer  # noqa: E402
+from brickseat.live.origin import SameOrigin  # noqa: E402
+
+application = ProtocolTypeRouter(
+    {
+        "http": django_application,
+        "websocket": SameOrigin(AuthMiddlewareStack(URLRouter([path("ws/sets/<uuid:key>", SetConsumer.as_asgi())]))),
+    }
+)

@@ -1,0 +1,62 @@
+"""Put the demo into the database: its dresser, its props, and the two sets."""
+
+from collections.abc import Callable
+
+from django.contrib.auth import get_user_model
+from django.db import transaction
+
+from brickseat.accounts.demo_visitor import DRESSER
+from brickseat.demo.dressing import workshop, yard
+from brickseat.demo.place import BEARERS
+from brickseat.demo.props import PROPS
+from brickseat.sets.changing import columns
+from brickseat.sets.models import DressedSet, StandingPiece
+from brickseat.sets.records import piece_record
+from brickseat.store.models import StoredProp
+from brickseat.store.shelving import prop_of, shelve
+from brickseat_core.contact.index import SceneIndex
+from brickseat_core.fit.check import check
+from brickseat_core.formats.gltf_build import prop_document
+from brickseat_core.formats.report import counts
+from brickseat_core.scene import Piece, Prop
+
+SETS = (
+    ("Workshop, throwing day", workshop, {"eye": (2.9, 2.5, 2.6), "target": (-0.15, 0.75, -2.4)}),
+    ("Kiln yard, morning", yard, {"eye": (3.6, 2.6, 8.6), "target": (-0.4, 0.0, 2.2)}),
+)
+
+
+def ensure_demo(told: Callable[[str], None] = lambda text: None) -> None:
+    """Make the demo data if there is none. One transaction: it is there whole or not at all."""
+    user, _ = get_user_model().objects.get_or_create(
+        username=DRESSER, defaults={"first_name": "Wren", "last_name": "Ashby", "password": "!"}
+    )
+    if DressedSet.objects.filter(owner=user).exists():
+        return
+    with transaction.atomic():
+        told("making the props of Hollow Hill Pottery")
+        stored: dict[str, StoredProp] = {}
+        for made in (*PROPS, *BEARERS):
+            stored[made.key] = shelve(
+                made.key,
+                made.name,
+                prop_document(made.name, made.make()),
+                category=made.category,
+                role="bearer" if made in BEARERS else "prop",
+                direction=made.direction,
+                listed=made not in BEARERS,
+            )
+        props: dict[str, Prop] = {key: prop_of(row) for key, row in stored.items()}
+        for name, dress, look in SETS:
+            told(f"dressing “{name}”")
+            pieces = dress(props)
+            dressed = DressedSet.objects.create(owner=user, name=name, look=look)
+            save_pieces(dressed, pieces, stored)
+
+
+def save_pieces(dressed: DressedSet, pieces: list[Piece], stored: dict[str, StoredProp]) -> None:
+    StandingPiece.objects.bulk_create(
+        StandingPiece(dressed=dressed, key=p.key, **columns(piece_record(p), stored[p.prop.key])) for p in pieces
+    )
+    dressed.counts = counts(check(SceneIndex(pieces), dressed.tolerance))
+    dressed.save(update_fields=["counts"])

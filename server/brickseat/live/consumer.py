@@ -1,0 +1,119 @@
+"""The WebSocket of a set: changes go out to every stage, questions of the pointer are answered.
+
+Only the newest question counts. One that is overtaken before its turn is never computed, so the ghost
+does not lag behind a queue however fast the pointer moves.
+"""
+
+import asyncio
+import json
+import logging
+import uuid
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any
+
+from asgiref.sync import sync_to_async
+from channels.generic.websocket import AsyncWebsocketConsumer
+
+from brickseat.live.pointing import BadQuestion, answer
+from brickseat.live.session import LiveSet, sessions
+from brickseat.live.telling import group_of
+from brickseat.sets.models import DressedSet
+from brickseat.store.models import StoredProp
+from brickseat_core.scene import Triple
+
+LARGEST_MESSAGE = 16_384
+REFUSED = 4404
+pointing_threads = ThreadPoolExecutor(max_workers=2, thread_name_prefix="pointing")
+log = logging.getLogger(__name__)
+
+
+class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
+    async def connect(self) -> None:
+        self.newest: dict[str, Any] | None = None
+        self.asked = asyncio.Event()
+        self.worker: asyncio.Task[None] | None = None
+        self.directions: dict[str, Triple] = {}
+        self.key: uuid.UUID = self.scope["url_route"]["kwargs"]["key"]
+        user = self.scope.get("user")
+        if user is None or not user.is_authenticated or not await self._open(user.pk):
+            await self.close(code=REFUSED)
+            return
+        await self.channel_layer.group_add(group_of(self.key), self.channel_name)
+        await self.accept()
+        live = await self._session()
+        await self._send({"kind": "ready", "revision": live.revision})
+        self.worker = asyncio.create_task(self._answer_newest())
+
+    @sync_to_async
+    def _open(self, user: int) -> bool:
+        return DressedSet.objects.filter(key=self.key, owner_id=user).exists()
+
+    @sync_to_async
+    def _session(self) -> LiveSet:
+        self.directions = {
+            p.key: (p.direction[0], p.direction[1], p.direction[2]) for p in StoredProp.objects.only("key", "direction")
+        }
+        return sessions.of(DressedSet.objects.get(key=self.key))
+
+    @sync_to_async
+    def _warm_prop(self, key: str) -> None:
+        """Bring a prop new to this set into memory, where the database may be asked."""
+        dressed = DressedSet.objects.get(key=self.key)
+        live = sessions.of(dressed)
+        stored = StoredProp.objects.filter(key=key).first()
+        if stored is not None and (stored.owner_id is None or stored.owner_id == dressed.owner_id):
+            self.directions[key] = (stored.direction[0], stored.direction[1], stored.direction[2])
+            with live.lock:
+                live.prop(key)
+
+    async def receive(self, text_data: str | None = None, bytes_data: bytes | None = None) -> None:
+        if text_data is None or len(text_data) > LARGEST_MESSAGE:
+            await self._send({"kind": "error", "error": "a message is a short JSON text"})
+            return
+        try:
+            question = json.loads(text_data)
+        except ValueError:
+            question = None
+        if not isinstance(question, dict) or question.get("ask") != "point":
+            await self._send({"kind": "error", "error": "the message is not a question this server knows"})
+            return
+        self.newest = question
+        self.asked.set()
+
+    async def _answer_newest(self) -> None:
+        loop = asyncio.get_running_loop()
+        while True:
+            await self.asked.wait()
+            self.asked.clear()
+            question, self.newest = self.newest, None
+            if question is None:
+                continue
+            try:
+                live = await self._live()
+                prop = question.get("prop")
+                if isinstance(prop, str) and prop not in live.props and not question.get("piece"):
+                    await self._warm_prop(prop)
+                    if prop not in live.props:
+                        raise BadQuestion("that prop is not in the store")
+                reply = await loop.run_in_executor(pointing_threads, answer, live, question, self.directions)
+                await self._send({"kind": "pointed", "n": question.get("n"), **reply})
+            except BadQuestion as error:
+                await self._send({"kind": "error", "n": question.get("n"), "error": str(error)})
+            except Exception:
+                log.exception("pointing failed")
+                await self._send({"kind": "error", "n": question.get("n"), "error": "the server could not place it there"})
+
+    async def _live(self) -> LiveSet:
+        found = sessions.kept(self.key)
+        return found if found is not None else await self._session()
+
+    async def set_changed(self, event: dict[str, Any]) -> None:
+        await self._send({"kind": "changed", **event["change"]})
+
+    async def _send(self, message: dict[str, Any]) -> None:
+        await self.send(text_data=json.dumps(message, separators=(",", ":")))
+
+    async def disconnect(self, code: int) -> None:
+        if self.worker is not None:
+            self.worker.cancel()
+        await self.channel_layer.group_discard(group_of(self.key), self.channel_name)

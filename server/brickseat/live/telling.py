@@ -1,0 +1,54 @@
+"""Tell every open stage of a set what changed."""
+
+import uuid
+from typing import TYPE_CHECKING, Any
+
+from asgiref.sync import async_to_sync
+from channels.layers import get_channel_layer
+
+from brickseat_core.fit.check import Fit
+
+if TYPE_CHECKING:
+    from brickseat.sets.changing import Told
+
+
+def group_of(key: uuid.UUID) -> str:
+    return f"set.{key.hex}"
+
+
+def fit_record(fit: Fit) -> dict[str, Any]:
+    """A fit as JSON values; pieces by key, lengths in metres."""
+    return {
+        "key": fit.key,
+        "state": fit.state,
+        "faults": list(fit.faults),
+        "gap": fit.gap,
+        "depth": fit.depth,
+        "rests_on": list(fit.rests_on),
+        "clashes": [
+            {"other": c.other, "depth": c.depth, "point": c.point, "normal": c.normal} for c in fit.clashes
+        ],
+        "contacts": list(fit.contacts),
+        "touch": fit.touch,
+        "balance_margin": fit.balance_margin,
+        "tilt_deg": fit.tilt_deg,
+        "reason": fit.reason,
+    }
+
+
+def told_record(told: "Told") -> dict[str, Any]:
+    return {
+        "revision": told.revision,
+        "words": told.words,
+        "deltas": [{"key": d["key"], "piece": d["after"]} for d in told.deltas],
+        "fits": [fit_record(f) for f in told.fits.values() if f is not None],
+        "left": [{"key": entry.key, "reason": entry.reason} for entry in told.left],
+        "can_undo": told.can_undo,
+        "can_redo": told.can_redo,
+    }
+
+
+def tell(key: uuid.UUID, told: "Told") -> None:
+    layer = get_channel_layer()
+    if layer is not None:
+        async_to_sync(layer.group_send)(group_of(key), {"type": "set.changed", "change": told_record(told)})

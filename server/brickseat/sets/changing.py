@@ -1,0 +1,149 @@
+"""The one way to change a set: a move is computed, stored with its history row, and told to every stage."""
+
+import uuid
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from django.contrib.auth.models import AbstractBaseUser
+from django.db import transaction
+
+from brickseat.live.session import LiveSet, sessions
+from brickseat.live.telling import tell
+from brickseat.sets.models import DressedSet, HistoryEntry, StandingPiece
+from brickseat.sets.records import DeltaRecord, PieceRecord, piece_record
+from brickseat.store.models import StoredProp
+from brickseat_core.fit.check import Fit
+from brickseat_core.fit.repair import Left
+from brickseat_core.formats.report import counts
+from brickseat_core.placing.moves import Move, MoveRefused, compute
+from brickseat_core.scene import Change
+
+
+@dataclass(frozen=True)
+class Told:
+    """What a change did: for the one who made it and for every other stage of the set."""
+
+    revision: int
+    words: str
+    deltas: list[DeltaRecord]
+    fits: dict[str, Fit | None]
+    left: tuple[Left, ...]
+    can_undo: str | None
+    can_redo: str | None
+
+
+def change_records(change: Change) -> list[DeltaRecord]:
+    return [
+        {
+            "key": d.key,
+            "before": piece_record(d.before) if d.before else None,
+            "after": piece_record(d.after) if d.after else None,
+        }
+        for d in change.deltas
+    ]
+
+
+def store_deltas(dressed: DressedSet, deltas: list[DeltaRecord]) -> None:
+    """Write the pieces after a change. Runs inside the caller's transaction."""
+    wanted = {d["after"]["prop"] for d in deltas if d["after"]}
+    props = {p.key: p for p in StoredProp.objects.filter(key__in=wanted)}
+    for delta in deltas:
+        after = delta["after"]
+        if after is None:
+            StandingPiece.objects.filter(dressed=dressed, key=delta["key"]).delete()
+            continue
+        StandingPiece.objects.update_or_create(dressed=dressed, key=delta["key"], defaults=columns(after, props[after["prop"]]))
+
+
+def columns(record: PieceRecord, prop: StoredProp) -> dict[str, object]:
+    return {
+        "name": record["name"],
+        "prop": prop,
+        "role": record["role"],
+        "pose": record["pose"],
+        "direction": list(record["direction"]),
+        "sink": record["sink"],
+        "stand_off": record["stand_off"],
+        "spiked": record["spiked"],
+    }
+
+
+def undo_words(dressed: DressedSet) -> tuple[str | None, str | None]:
+    """What undo would take back and what redo would do again, in words."""
+    last = dressed.history.filter(undone=False).order_by("-number").first()
+    following = dressed.history.filter(undone=True).order_by("number").first()
+    return (last.words if last else None, following.words if following else None)
+
+
+def make_move(dressed_key: uuid.UUID, user: AbstractBaseUser, build: Callable[[LiveSet], Move]) -> Told:
+    """Compute the move that ``build`` makes for the live set, and carry it out. Raises MoveRefused.
+
+    The computing is done before the transaction begins; one set changes one move at a time.
+    """
+    live = sessions.of(DressedSet.objects.get(key=dressed_key))
+    with live.lock:
+        outcome = compute(live.index, build(live), live.tolerance, live.fits)
+        deltas = change_records(outcome.change)
+        with transaction.atomic():
+            dressed = unchanged(dressed_key, live)
+            if deltas:
+                dressed.history.filter(undone=True).delete()
+                last = dressed.history.order_by("-number").first()
+                HistoryEntry.objects.create(
+                    dressed=dressed,
+                    number=last.number + 1 if last else 1,
+                    words=outcome.change.words[:300],
+                    actor=user,
+                    deltas=deltas,
+                )
+            return carry_out(dressed, live, deltas, outcome.change.words, outcome.left)
+
+
+def undo(dressed_key: uuid.UUID, back: bool) -> Told:
+    """Take back the last change, or do the next one again. Raises MoveRefused when there is none."""
+    live = sessions.of(DressedSet.objects.get(key=dressed_key))
+    with live.lock, transaction.atomic():
+        dressed = unchanged(dressed_key, live)
+        entry = dressed.history.filter(undone=not back).order_by("-number" if back else "number").first()
+        if entry is None:
+            raise MoveRefused("there is nothing to undo" if back else "there is nothing to do again")
+        deltas: list[DeltaRecord] = entry.deltas
+        if back:
+            deltas = [{"key": d["key"], "before": d["after"], "after": d["before"]} for d in reversed(deltas)]
+        entry.undone = back
+        entry.save(update_fields=["undone"])
+        return carry_out(dressed, live, deltas, f"{'undid' if back else 'did again'}: {entry.words}", ())
+
+
+def unchanged(dressed_key: uuid.UUID, live: LiveSet) -> DressedSet:
+    """The stored set, still at the revision the session knows. Raises MoveRefused otherwise."""
+    dressed = DressedSet.objects.select_for_update().get(key=dressed_key)
+    if dressed.revision != live.revision:
+        sessions.drop(dressed_key)
+        raise MoveRefused("the set was changed by another server meanwhile; try once more")
+    return dressed
+
+
+def carry_out(
+    dressed: DressedSet, live: LiveSet, deltas: list[DeltaRecord], words: str, left: tuple[Left, ...]
+) -> Told:
+    """Store deltas, bring the session up to date and, once the transaction is safe, tell every stage.
+
+    Runs inside a transaction, with the session's lock held.
+    """
+    fits: dict[str, Fit | None] = {}
+    if deltas:
+        store_deltas(dressed, deltas)
+        dressed.revision += 1
+        try:
+            fits = live.take(deltas, dressed.revision)
+        except BaseException:
+            sessions.drop(dressed.key)
+            raise
+        dressed.counts = counts(live.fits)
+        dressed.save(update_fields=["revision", "counts", "changed"])
+    back, again = undo_words(dressed)
+    told = Told(dressed.revision, words, deltas, fits, left, back, again)
+    if deltas:
+        transaction.on_commit(lambda: tell(dressed.key, told))
+    return told

@@ -1,0 +1,84 @@
+"""Django settings. What differs from machine to machine comes from the environment:
+
+BRICKSEAT_DATA    folder of the database, the props' files and the secret key (default: ./data)
+BRICKSEAT_DEMO    1: the visitor on a loopback address is signed in as the demo's dresser
+BRICKSEAT_HOSTS   comma-separated host names served (default: this machine)
+"""
+
+import os
+import secrets
+from pathlib import Path
+
+DATA = Path(os.environ.get("BRICKSEAT_DATA", "data")).absolute()
+DATA.mkdir(parents=True, exist_ok=True)
+DEMO = os.environ.get("BRICKSEAT_DEMO") == "1"
+WEB = Path(__file__).parent / "web"
+
+
+def secret_key() -> str:
+    """The key of this installation, made once."""
+    path = DATA / "secret-key"
+    if not path.exists():
+        handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+        with os.fdopen(handle, "w") as file:
+            file.write(secrets.token_urlsafe(50))
+    return path.read_text()
+
+
+SECRET_KEY = secret_key()
+DEBUG = False
+ALLOWED_HOSTS = os.environ.get("BRICKSEAT_HOSTS", "localhost,127.0.0.1,[::1]").split(",")
+ROOT_URLCONF = "brickseat.urls"
+ASGI_APPLICATION = "brickseat.asgi.application"
+USE_TZ = True
+TIME_ZONE = "UTC"
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "channels",
+    "brickseat.accounts",
+    "brickseat.store",
+    "brickseat.sets",
+    "brickseat.live",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+]
+TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "DIRS": [], "APP_DIRS": True}]
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": DATA / "brickseat.sqlite3",
+        "OPTIONS": {
+            "transaction_mode": "IMMEDIATE",
+            "timeout": 10,
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA foreign_keys=ON;",
+        },
+    }
+}
+CHANNEL_LAYERS = {"default": {"BACKEND": "channels.layers.InMemoryChannelLayer"}}
+STATIC_URL = "/static/"
+STATIC_ROOT = WEB / "static"
+WHITENOISE_ROOT = WEB
+WHITENOISE_INDEX_FILE = False
+WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/.+[-.][A-Za-z0-9_-]{8,}\.\w+$"
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = "Lax"
+CSRF_COOKIE_SAMESITE = "Lax"
+CSRF_FAILURE_VIEW = "brickseat.api.errors.csrf_failure"
+DATA_UPLOAD_MAX_MEMORY_SIZE = 200 * 1024 * 1024
+FILE_UPLOAD_MAX_MEMORY_SIZE = 16 * 1024 * 1024
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+}

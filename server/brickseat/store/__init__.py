@@ -1,0 +1,1 @@
+"""The store: props with their true measures, their files on disk, and their meshes in memory."""

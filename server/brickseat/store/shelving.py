@@ -1,0 +1,86 @@
+"""Put props into the store, and take their meshes out of it."""
+
+import hashlib
+import threading
+from collections import OrderedDict
+
+from django.contrib.auth.models import AbstractBaseUser
+
+from brickseat.store.models import StoredProp, file_of
+from brickseat_core.formats.gltf_document import GltfDocument, write_whole
+from brickseat_core.formats.prop_file import whole_mesh
+from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.scene import DOWN, Prop, Triple
+
+MESHES_KEPT = 400
+_meshes: "OrderedDict[str, Mesh]" = OrderedDict()
+_lock = threading.Lock()
+
+
+def shelve(
+    key: str,
+    name: str,
+    document: GltfDocument,
+    *,
+    category: str = "mine",
+    owner: AbstractBaseUser | None = None,
+    role: str = "prop",
+    direction: Triple = DOWN,
+    listed: bool = True,
+) -> StoredProp:
+    """Write the prop's file under its digest and its row beside it. Raises FileError on a bad mesh."""
+    data = document.to_glb()
+    mesh = whole_mesh(GltfDocument.parse(data), name)
+    digest = hashlib.sha256(data).hexdigest()
+    path = file_of(digest)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    if not path.exists():
+        write_whole(path, data)
+    with _lock:
+        _meshes.setdefault(digest, mesh)
+    lo, hi = mesh.box
+    volume = abs(mesh.mass[0])
+    made, _ = StoredProp.objects.update_or_create(
+        key=key,
+        defaults={
+            "name": name,
+            "category": category,
+            "owner": owner,
+            "digest": digest,
+            "role": role,
+            "direction": list(direction),
+            "width": float(hi[0] - lo[0]),
+            "height": float(hi[1] - lo[1]),
+            "depth": float(hi[2] - lo[2]),
+            "volume": volume or None,
+            "triangles": len(mesh.faces),
+            "listed": listed,
+        },
+    )
+    return made
+
+
+def mesh_of(stored: StoredProp) -> Mesh:
+    """The true mesh of a prop, kept in memory while it is in use."""
+    with _lock:
+        found = _meshes.get(stored.digest)
+        if found is not None:
+            _meshes.move_to_end(stored.digest)
+            return found
+    mesh = whole_mesh(GltfDocument.open(stored.path), stored.name)
+    with _lock:
+        mesh = _meshes.setdefault(stored.digest, mesh)
+        while len(_meshes) > MESHES_KEPT:
+            _meshes.popitem(last=False)
+    return mesh
+
+
+def prop_of(stored: StoredProp) -> Prop:
+    return Prop(stored.key, stored.name, mesh_of(stored))
+
+
+def documents_of(keys: set[str]) -> dict[str, GltfDocument]:
+    """The files of props by key, for handing over."""
+    return {p.key: GltfDocument.open(p.path) for p in StoredProp.objects.filter(key__in=keys)}
+
+
