@@ -87,6 +87,15 @@ class Spike:
 
 
 @dataclass(frozen=True)
+class Copy:
+    """The same pieces once more under new ``names`` (keys), moved by a vector in metres and set down there."""
+
+    keys: tuple[str, ...]
+    names: tuple[str, ...]
+    by: Triple
+
+
+@dataclass(frozen=True)
 class Remove:
     keys: tuple[str, ...]
 
@@ -98,7 +107,7 @@ class Mend:
     keys: tuple[str, ...] | None
 
 
-Move = SetDown | Place | Slide | Turn | Size | Bed | Seat | Spike | Remove | Mend
+Move = SetDown | Place | Slide | Turn | Size | Bed | Seat | Spike | Copy | Remove | Mend
 
 
 @dataclass(frozen=True)
@@ -123,13 +132,15 @@ def compute(index: SceneIndex, move: Move, tolerance: float, fits: dict[str, Fit
     if isinstance(move, Mend):
         return mended(index, move, tolerance, fits)
     keys = (move.key,) if isinstance(move, Place) else move.keys
-    pieces = chosen(index, keys, must_move=not isinstance(move, Spike))
+    pieces = chosen(index, keys, must_move=not isinstance(move, Spike | Copy))
     what = pieces[0].name if len(pieces) == 1 else f"{len(pieces)} pieces"
     if isinstance(move, Remove):
         return Outcome(Change(f"took away {what}", tuple(Delta(p.key, p, None) for p in pieces)))
     if isinstance(move, Spike):
         word = "spiked" if move.spiked else "freed"
         return Outcome(Change(f"{word} {what}", tuple(Delta(p.key, p, replace(p, spiked=move.spiked)) for p in pieces)))
+    if isinstance(move, Copy):
+        return copied(index, pieces, move)
     words = {Place: "moved", Slide: "slid", Turn: "turned", Size: "sized", Bed: "bedded", Seat: "seated"}[type(move)]
     wanted = {p.key: altered(p, move) for p in pieces}
     reseat = not isinstance(move, Place) or move.reseat
@@ -149,6 +160,24 @@ def compute(index: SceneIndex, move: Move, tolerance: float, fits: dict[str, Fit
     if isinstance(move, Bed):
         words = f"sank by {in_words(move.sink)}" if move.sink >= 0 else f"kept {in_words(-move.sink)} off"
     return Outcome(Change(f"{words} {what}", tuple(deltas)))
+
+
+def copied(index: SceneIndex, pieces: list[Piece], move: Copy) -> Outcome:
+    taken = {p.name for p in index.pieces.values()}
+    made: list[Piece] = []
+    try:
+        for piece, key in zip(pieces, move.names, strict=True):
+            name = copy_name(piece.prop.name, taken)
+            taken.add(name)
+            fresh = replace(piece, key=key, name=name, spiked=False, pose=piece.pose.moved(np.asarray(move.by)))
+            fresh = fresh.at(seat(index, fresh).pose)
+            index.put(fresh)
+            made.append(fresh)
+    finally:
+        for piece in made:
+            index.remove(piece.key)
+    what = pieces[0].name if len(pieces) == 1 else f"{len(pieces)} pieces"
+    return Outcome(Change(f"copied {what}", tuple(Delta(p.key, None, p) for p in made)))
 
 
 def chosen(index: SceneIndex, keys: tuple[str, ...], must_move: bool) -> list[Piece]:

@@ -95,11 +95,12 @@ def point(
     prop_direction: Triple = DOWN,
     key: str = "",
     tolerance: float = SEATED_TOLERANCE,
+    keeping: Vec | None = None,
 ) -> Pointed | None:
     """Set ``prop`` down where the ray (``origin``, ``ray``) meets the set; None when it meets nothing.
 
     It is seated on the surface pointed at; whatever else it would clash with is reported, not avoided.
-    ``key``: the piece being moved, which is looked through.
+    ``key``: the piece being moved, which is looked through. ``keeping``: its (3, 3) basis, kept as it is.
     """
     skip = index.row.get(key, -1)
     hit = first_hit(index, origin, ray, skip)
@@ -113,7 +114,7 @@ def point(
     elif slip.lean > 0.0 and slip.follow == "ground":
         normal = ground_normal(index, hit, 0.7 * radius, skip)
     direction = seating_direction(hit.normal)
-    linear = orientation(prop_direction, normal, hit, slip) * slip.size
+    linear = orientation(prop_direction, normal, hit, slip) * slip.size if keeping is None else keeping
     along = np.asarray(direction)
     # Start with the foremost point of the prop's box on the plane through the point met.
     middle = linear @ (0.5 * (lo + hi))

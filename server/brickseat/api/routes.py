@@ -169,6 +169,8 @@ def core_move(request: HttpRequest, asked: Any, live: LiveSet) -> Move:
             return moves.Seat(tuple(asked.keys))
         case schemas.SpikeMove():
             return moves.Spike(tuple(asked.keys), asked.spiked)
+        case schemas.CopyMove():
+            return moves.Copy(tuple(asked.keys), tuple(uuid.uuid4().hex for _ in asked.keys), asked.by)
         case schemas.RemoveMove():
             return moves.Remove(tuple(asked.keys))
         case schemas.RepairMove():

@@ -176,6 +176,12 @@ class SpikeMove(Schema):
     spiked: bool
 
 
+class CopyMove(Schema):
+    kind: Literal["copy"]
+    keys: Keys
+    by: Triple
+
+
 class RemoveMove(Schema):
     kind: Literal["remove"]
     keys: Keys
@@ -187,7 +193,7 @@ class RepairMove(Schema):
 
 
 MoveSchema = Annotated[
-    SetDownMove | PlaceMove | SlideMove | TurnMove | SizeMove | BedMove | SeatMove | SpikeMove | RemoveMove | RepairMove,
+    SetDownMove | PlaceMove | SlideMove | TurnMove | SizeMove | BedMove | SeatMove | SpikeMove | CopyMove | RemoveMove | RepairMove,
     Field(discriminator="kind"),
 ]
 

@@ -58,8 +58,10 @@ def answer(live: LiveSet, question: dict[str, Any], directions: dict[str, Triple
     slip = slip_of(question.get("slip"))
     moving = question.get("piece")
     with live.lock:
+        keeping = None
         if isinstance(moving, str) and moving in live.index.pieces:
             prop = live.index.pieces[moving].prop
+            keeping = live.index.pieces[moving].pose.linear
         else:
             try:
                 prop = live.prop(str(question.get("prop")))
@@ -67,7 +69,7 @@ def answer(live: LiveSet, question: dict[str, Any], directions: dict[str, Triple
                 raise BadQuestion("that prop is not in the store") from None
         usual = directions.get(prop.key, DOWN)
         found = point(
-            live.index, prop, np.array(origin), np.array(along), slip, usual, str(moving or ""), live.tolerance
+            live.index, prop, np.array(origin), np.array(along), slip, usual, str(moving or ""), live.tolerance, keeping
         )
         if found is None:
             return {"pose": None}

@@ -1,0 +1,21 @@
+"""Write the published schema to a file: python -m brickseat.schema_file server/openapi.json."""
+
+import json
+import os
+import sys
+from pathlib import Path
+
+
+def main(path: Path) -> None:
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "brickseat.settings")
+    import django
+
+    django.setup()
+    from brickseat.api import api
+
+    schema = json.loads(json.dumps(api.get_openapi_schema(), default=str))
+    path.write_text(json.dumps(schema, indent=1, sort_keys=True) + "\n")
+
+
+if __name__ == "__main__":
+    main(Path(sys.argv[1]))

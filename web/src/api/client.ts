@@ -1,0 +1,63 @@
+/** The server's API, typed from its published schema, with one way of failing: an Error that says what to do. */
+import createClient, { type Middleware } from "openapi-fetch";
+
+import type { components, paths } from "./schema";
+
+export type Schemas = components["schemas"];
+export type Piece = Schemas["PieceSchema"];
+export type Pose = Schemas["PoseSchema"];
+export type Fit = Schemas["FitSchema"];
+export type FitState = Fit["state"];
+export type Prop = Schemas["PropSchema"];
+export type SetData = Schemas["SetSchema"];
+export type SetCard = Schemas["SetCard"];
+export type Change = Schemas["ChangeSchema"];
+export type Feeler = Schemas["FeelerSchema"];
+export type Move = Schemas["MoveRequest"]["move"];
+export type Triple = [number, number, number];
+
+export class ServerError extends Error {
+  constructor(
+    readonly status: number,
+    message: string,
+  ) {
+    super(message);
+  }
+}
+
+function cookie(name: string): string {
+  const found = document.cookie.split("; ").find((entry) => entry.startsWith(`${name}=`));
+  return found ? decodeURIComponent(found.slice(name.length + 1)) : "";
+}
+
+const carriesToken: Middleware = {
+  onRequest({ request }) {
+    if (request.method !== "GET") request.headers.set("X-CSRFToken", cookie("csrftoken"));
+    return request;
+  },
+};
+
+export const client = createClient<paths>({ baseUrl: "/" });
+client.use(carriesToken);
+
+interface Answer<T> {
+  data?: T;
+  error?: unknown;
+  response: Response;
+}
+
+/** The data of an answer, as the schema calls it (the client library widens tuples to lists, so it is named
+ * where it is asked for). Throws ServerError with the server's own words. */
+export async function wanted<T>(asked: Promise<Answer<unknown>>): Promise<T> {
+  let answer: Answer<unknown>;
+  try {
+    answer = await asked;
+  } catch {
+    throw new ServerError(0, "The server does not answer. Your work is safe; try again in a moment.");
+  }
+  if (!answer.response.ok) {
+    const said = answer.error as { error?: string } | undefined;
+    throw new ServerError(answer.response.status, said?.error ?? `the server said ${answer.response.status}`);
+  }
+  return answer.data as T;
+}

@@ -1,0 +1,137 @@
+/** The live line to a set: changes come in, questions of the pointer go out. One question is under way at a
+ * time and only the newest waits, so answers never queue up behind the pointer. */
+import type { Change, Pose, Triple } from "./client";
+
+export interface SlipSettings {
+  side: string;
+  lean: number;
+  follow: string;
+  turn: number;
+  size: number;
+  sink: number;
+  stand_off: number;
+  aim?: Triple | null;
+}
+
+export interface Question {
+  ray: { origin: Triple; direction: Triple };
+  slip: SlipSettings;
+  prop?: string;
+  piece?: string;
+}
+
+export interface Pointed {
+  n: number;
+  pose: Pose | null;
+  direction: Triple;
+  touch: Triple;
+  normal: Triple;
+  on: string;
+  clashes: { other: string; name: string; depth: number }[];
+  problem: string | null;
+}
+
+export type LineState = "joining" | "joined" | "lost";
+
+interface Handlers {
+  changed: (change: Change) => void;
+  ready: (revision: number) => void;
+  state: (state: LineState) => void;
+  refused: (words: string) => void;
+}
+
+interface Waiting {
+  question: Question;
+  resolve: (answer: Pointed | null) => void;
+}
+
+const RETRY_MS = [300, 700, 1500, 3000, 6000];
+const LOST_ANSWER_MS = 4000;
+
+export class LiveLine {
+  private socket: WebSocket | null = null;
+  private closed = false;
+  private tries = 0;
+  private n = 0;
+  private asked: (Waiting & { n: number; at: number }) | null = null;
+  private next: Waiting | null = null;
+  /** Milliseconds from question to answer, newest last; read by the benchmark. */
+  readonly latencies: number[] = [];
+
+  constructor(
+    private readonly key: string,
+    private readonly handlers: Handlers,
+  ) {
+    this.open();
+  }
+
+  private open(): void {
+    const scheme = location.protocol === "https:" ? "wss" : "ws";
+    const socket = new WebSocket(`${scheme}://${location.host}/ws/sets/${this.key}`);
+    this.socket = socket;
+    this.handlers.state("joining");
+    socket.onmessage = (event: MessageEvent<string>) => this.receive(JSON.parse(event.data));
+    socket.onclose = () => {
+      if (this.closed) return;
+      this.dropQuestions();
+      this.handlers.state("lost");
+      setTimeout(() => !this.closed && this.open(), RETRY_MS[Math.min(this.tries++, RETRY_MS.length - 1)]);
+    };
+  }
+
+  private dropQuestions(): void {
+    this.asked?.resolve(null);
+    this.next?.resolve(null);
+    this.asked = this.next = null;
+  }
+
+  private receive(message: { kind: string; n?: number; error?: string } & Record<string, unknown>): void {
+    if (message.kind === "ready") {
+      this.tries = 0;
+      this.handlers.state("joined");
+      this.handlers.ready(message.revision as number);
+    } else if (message.kind === "changed") {
+      this.handlers.changed(message as unknown as Change);
+    } else if (message.n !== undefined && this.asked && message.n === this.asked.n) {
+      const { resolve, at } = this.asked;
+      this.asked = null;
+      this.latencies.push(performance.now() - at);
+      if (this.latencies.length > 2000) this.latencies.shift();
+      if (message.kind === "error") {
+        this.handlers.refused(message.error ?? "");
+        resolve(null);
+      } else {
+        const pointed = message as unknown as Pointed;
+        resolve(pointed.pose ? pointed : null);
+      }
+      this.sendNext();
+    }
+  }
+
+  /** Ask where a prop sits under a ray. Resolves to null when it sits nowhere or a newer question overtook it. */
+  ask(question: Question): Promise<Pointed | null> {
+    return new Promise((resolve) => {
+      this.next?.resolve(null);
+      this.next = { question, resolve };
+      if (this.asked && performance.now() - this.asked.at > LOST_ANSWER_MS) {
+        this.asked.resolve(null);
+        this.asked = null;
+      }
+      if (!this.asked) this.sendNext();
+    });
+  }
+
+  private sendNext(): void {
+    if (!this.next || this.socket?.readyState !== WebSocket.OPEN) return;
+    this.n += 1;
+    this.asked = { ...this.next, n: this.n, at: performance.now() };
+    this.next = null;
+    this.socket.send(JSON.stringify({ ask: "point", n: this.n, ...this.asked.question }));
+  }
+
+  close(): void {
+    this.closed = true;
+    this.dropQuestions();
+    this.socket?.close();
+  }
+}

@@ -1,0 +1,237 @@
+/** Every piece as one thin bar on a base line. Flat means everything sits. */
+import { useEffect, useMemo, useRef, useState } from "react";
+
+import { isFault } from "../fit/Glyph";
+import { inWords } from "../fit/units";
+import { useStage } from "../stage/store";
+import { type Bar, groupBars } from "./bars";
+
+const HEIGHT = 92;
+const BASE = 50;
+const UP = 38;
+const DOWN = 26;
+const GROUP_GAP = 26;
+const EDGE = 14;
+const INK = "#22303a";
+const QUIET = "#5f6b72";
+const CLAY = "#a9482a";
+
+interface Slot {
+  bar: Bar;
+  x: number;
+  width: number;
+}
+
+export function LevelLine({ onLook }: { onLook: (key: string) => void }) {
+  const { pieces, fits, selected, pointed, select, point } = useStage();
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const host = useRef<HTMLDivElement>(null);
+  const [width, setWidth] = useState(800);
+  const drag = useRef<{ x: number; moved: boolean } | null>(null);
+  const groups = useMemo(() => groupBars(pieces, fits), [pieces, fits]);
+
+  useEffect(() => {
+    const watcher = new ResizeObserver(([entry]) => entry && setWidth(entry.contentRect.width));
+    if (host.current) watcher.observe(host.current);
+    return () => watcher.disconnect();
+  }, []);
+
+  const { slots, headings } = useMemo(() => {
+    const count = groups.reduce((sum, g) => sum + g.bars.length, 0);
+    const room = width - 2 * EDGE - GROUP_GAP * Math.max(0, groups.length - 1);
+    const step = Math.min(11, room / Math.max(1, count));
+    const slots: Slot[] = [];
+    const headings: { name: string; x: number; width: number }[] = [];
+    let x = EDGE;
+    for (const group of groups) {
+      headings.push({ name: group.name, x, width: group.bars.length * step });
+      for (const bar of group.bars) {
+        slots.push({ bar, x, width: step });
+        x += step;
+      }
+      x += GROUP_GAP;
+    }
+    return { slots, headings };
+  }, [groups, width]);
+
+  useEffect(() => {
+    const element = canvas.current;
+    const ink = element?.getContext("2d");
+    if (!element || !ink) return;
+    const scale = window.devicePixelRatio || 1;
+    element.width = width * scale;
+    element.height = HEIGHT * scale;
+    ink.setTransform(scale, 0, 0, scale, 0, 0);
+    ink.clearRect(0, 0, width, HEIGHT);
+    const hatch = hatching(ink);
+    const chosen = new Set(selected);
+    for (const { x, width: w } of headings) {
+      ink.fillStyle = INK;
+      ink.fillRect(x - 2, BASE, w + 2, 1.5);
+    }
+    // Faults are drawn last: with thousands of bars to a few pixels, the worst stays on top.
+    const ordered = [...slots].sort((a, b) => Number(isFault(a.bar.state)) - Number(isFault(b.bar.state)));
+    for (const { bar, x, width: w } of ordered)
+      drawBar(ink, bar, x, w, hatch, chosen.has(bar.key), pointed === bar.key);
+    ink.font = '500 12px "Archivo Variable", sans-serif';
+    ink.textBaseline = "alphabetic";
+    let free = -1;
+    for (const { name, x, width: w } of headings) {
+      if (x < free) continue;
+      ink.fillStyle = QUIET;
+      const roomHere = Math.max(w + GROUP_GAP - 6, 0);
+      let text = name;
+      while (text.length > 3 && ink.measureText(text).width > roomHere)
+        text = `${text.slice(0, -2).trimEnd()}…`;
+      if (ink.measureText(text).width <= roomHere) ink.fillText(text, x - 2, HEIGHT - 4);
+      free = x + Math.min(ink.measureText(text).width, roomHere);
+    }
+  }, [slots, headings, width, selected, pointed]);
+
+  const slotAt = (clientX: number): Slot | undefined => {
+    const left = canvas.current?.getBoundingClientRect().left ?? 0;
+    const x = clientX - left;
+    const near = slots.filter((s) => x >= s.x - 3 && x < s.x + s.width + 3);
+    return near.sort(
+      (a, b) =>
+        Number(isFault(b.bar.state)) - Number(isFault(a.bar.state)) ||
+        Math.abs(a.x + a.width / 2 - x) - Math.abs(b.x + b.width / 2 - x),
+    )[0];
+  };
+
+  const faults = slots.filter((s) => isFault(s.bar.state));
+  const told = pointed ?? (selected.length === 1 ? selected[0] : undefined);
+  const fit = told ? fits.get(told) : undefined;
+  const step = (by: number, faultsOnly: boolean) => {
+    const list = faultsOnly && faults.length ? faults : slots;
+    if (!list.length) return;
+    const now = list.findIndex((s) => s.bar.key === selected[0]);
+    const next = list[(now + by + list.length) % list.length] ?? list[0];
+    if (next) select([next.bar.key]);
+  };
+
+  return (
+    <div className="relative border-t border-rule bg-card" ref={host}>
+      <canvas
+        ref={canvas}
+        tabIndex={0}
+        role="img"
+        aria-label={`Level line: ${slots.length} pieces, ${faults.length} not right. ${fit ? `${pieces.get(fit.key)?.name}: ${fit.reason}` : "Left and right choose a piece, N the next fault."}`}
+        style={{ width: "100%", height: HEIGHT, display: "block" }}
+        onPointerDown={(e) => {
+          drag.current = { x: e.clientX, moved: false };
+          e.currentTarget.setPointerCapture(e.pointerId);
+        }}
+        onPointerMove={(e) => {
+          if (drag.current && Math.abs(e.clientX - drag.current.x) > 5) drag.current.moved = true;
+          if (drag.current?.moved) {
+            const left = canvas.current?.getBoundingClientRect().left ?? 0;
+            const a = Math.min(drag.current.x, e.clientX) - left;
+            const b = Math.max(drag.current.x, e.clientX) - left;
+            select(slots.filter((s) => s.x + s.width > a && s.x < b).map((s) => s.bar.key));
+          } else point(slotAt(e.clientX)?.bar.key ?? null);
+        }}
+        onPointerUp={(e) => {
+          const moved = drag.current?.moved;
+          drag.current = null;
+          const slot = slotAt(e.clientX);
+          if (moved || !slot) return;
+          select([slot.bar.key]);
+          onLook(slot.bar.key);
+        }}
+        onPointerLeave={() => point(null)}
+        onKeyDown={(e) => {
+          if (e.key === "ArrowRight" || e.key === "ArrowLeft") {
+            e.preventDefault();
+            e.stopPropagation();
+            step(e.key === "ArrowRight" ? 1 : -1, false);
+          } else if (e.key.toLowerCase() === "n") step(e.shiftKey ? -1 : 1, true);
+          else if (e.key === "Enter" && selected[0]) {
+            e.stopPropagation();
+            onLook(selected[0]);
+          }
+        }}
+      />
+      <p
+        className="figure pointer-events-none absolute top-1.5 right-3 max-w-[60%] truncate text-[13.5px]"
+        aria-live="polite"
+      >
+        {fit ? (
+          <>
+            <strong>{pieces.get(fit.key)?.name}</strong>{" "}
+            <span data-testid="measured-gap" className={isFault(fit.state) ? "text-clay-deep" : "text-quiet"}>
+              {isFault(fit.state) ? fit.reason : `${inWords(fit.gap ?? 0)}, ${fit.reason}`}
+            </span>
+          </>
+        ) : (
+          <span className="text-quiet">
+            {faults.length
+              ? `${faults.length} of ${slots.length} do not sit`
+              : slots.length
+                ? "level: everything sits"
+                : "nothing stands here yet"}
+          </span>
+        )}
+      </p>
+    </div>
+  );
+}
+
+function hatching(ink: CanvasRenderingContext2D): CanvasPattern | string {
+  const tile = document.createElement("canvas");
+  tile.width = tile.height = 4;
+  const on = tile.getContext("2d");
+  if (!on) return CLAY;
+  on.fillStyle = "#e8c9bb";
+  on.fillRect(0, 0, 4, 4);
+  on.strokeStyle = CLAY;
+  on.lineWidth = 1.6;
+  on.beginPath();
+  for (const d of [-4, 0, 4]) {
+    on.moveTo(d, 4);
+    on.lineTo(d + 4, 0);
+  }
+  on.stroke();
+  return ink.createPattern(tile, "repeat") ?? CLAY;
+}
+
+function drawBar(
+  ink: CanvasRenderingContext2D,
+  bar: Bar,
+  x: number,
+  step: number,
+  hatch: CanvasPattern | string,
+  chosen: boolean,
+  pointed: boolean,
+): void {
+  const w = Math.max(1, step * 0.62);
+  const fault = isFault(bar.state);
+  ink.save();
+  ink.translate(x + (step - w) / 2, BASE);
+  if (chosen || pointed) {
+    ink.fillStyle = chosen ? "#e3d3b4" : "#efe6d3";
+    ink.fillRect(-(step - w) / 2 - 1, -UP - 4, step + 2, UP + DOWN + 8);
+  }
+  ink.fillStyle = fault ? hatch : QUIET;
+  ink.strokeStyle = CLAY;
+  ink.lineWidth = 1;
+  if (bar.slanted && bar.height === 0) {
+    ink.transform(1, 0, -0.55, 1, 3, 0);
+    ink.fillRect(0, -13, w, 13);
+    ink.strokeRect(0, -13, w, 13);
+  } else if (bar.state === "unborne") {
+    ink.setLineDash([2, 2]);
+    ink.strokeRect(0, -UP, w, UP - 5);
+  } else if (bar.height > 0) {
+    const h = Math.max(4, bar.height * UP);
+    ink.fillRect(0, -h, w, h);
+    if (fault) ink.strokeRect(0, -h, w, h);
+  } else if (bar.height < 0) {
+    const h = Math.max(4, -bar.height * DOWN);
+    ink.fillRect(0, 2, w, h);
+    if (fault) ink.strokeRect(0, 2, w, h);
+  } else {
+    ink.fillRect(0, -2.5, w, 2.5);
+  }
+  ink.restore();
+}

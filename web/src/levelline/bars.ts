@@ -1,0 +1,71 @@
+/** What the level line draws: a bar a piece, grouped by the bearer everything finally stands on. */
+import type { Fit, Piece } from "../api/client";
+
+export interface Bar {
+  key: string;
+  state: Fit["state"];
+  /** -1..1: above the line a gap, below it a depth, on a log scale from 0.1 mm to 1 m. */
+  height: number;
+  slanted: boolean;
+}
+
+export interface BarGroup {
+  name: string;
+  bars: Bar[];
+}
+
+const LEAST_M = 1e-4;
+const MOST_M = 1;
+
+export function logHeight(metres: number): number {
+  if (metres <= LEAST_M) return 0;
+  return Math.min(1, Math.log10(metres / LEAST_M) / Math.log10(MOST_M / LEAST_M));
+}
+
+function bearerOf(
+  key: string,
+  pieces: ReadonlyMap<string, Piece>,
+  fits: ReadonlyMap<string, Fit>,
+): string | null {
+  let at: string | undefined = key;
+  for (let hops = 0; at && hops < 50; hops += 1) {
+    const piece = pieces.get(at);
+    if (!piece) return null;
+    if (piece.role === "bearer") return at;
+    at = fits.get(at)?.rests_on[0];
+  }
+  return null;
+}
+
+export function barOf(fit: Fit, piece: Piece): Bar {
+  const excess = Math.max(0, (fit.gap ?? MOST_M) - piece.stand_off);
+  const down = fit.faults.includes("clashing") || fit.faults.includes("sunk");
+  return {
+    key: fit.key,
+    state: fit.state,
+    height: down
+      ? -logHeight(fit.depth)
+      : fit.faults.includes("floating") || fit.gap === null
+        ? logHeight(excess)
+        : 0,
+    slanted: fit.faults.includes("tippy"),
+  };
+}
+
+export function groupBars(pieces: ReadonlyMap<string, Piece>, fits: ReadonlyMap<string, Fit>): BarGroup[] {
+  const groups = new Map<string, Piece[]>();
+  for (const fit of fits.values()) {
+    const piece = pieces.get(fit.key);
+    if (!piece) continue;
+    const bearer = bearerOf(fit.key, pieces, fits) ?? "";
+    groups.set(bearer, [...(groups.get(bearer) ?? []), piece]);
+  }
+  return [...groups.entries()]
+    .map(([bearer, members]) => ({
+      name: bearer ? (pieces.get(bearer)?.name ?? "") : "on nothing",
+      bars: members
+        .sort((a, b) => a.pose.position[0] - b.pose.position[0] || a.key.localeCompare(b.key))
+        .map((p) => barOf(fits.get(p.key)!, p)),
+    }))
+    .sort((a, b) => b.bars.length - a.bars.length || a.name.localeCompare(b.name));
+}

@@ -1,0 +1,175 @@
+/** The underlined words of a slip: a word is a control. */
+import { DropdownMenu, Popover } from "radix-ui";
+import { type ReactNode, useRef, useState } from "react";
+
+interface Choice<T extends string> {
+  value: T;
+  words: string;
+}
+
+/** A word that is one of a few. */
+export function ChoiceWord<T extends string>(props: {
+  label: string;
+  value: T;
+  choices: Choice<T>[];
+  onChange: (value: T) => void;
+}) {
+  const now = props.choices.find((c) => c.value === props.value);
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger className="word" aria-label={`${props.label}: ${now?.words}`}>
+        {now?.words}
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content
+          align="start"
+          sideOffset={4}
+          className="z-20 min-w-40 rounded-sm border border-rule bg-card py-1 shadow-md"
+        >
+          <DropdownMenu.RadioGroup value={props.value} onValueChange={(v) => props.onChange(v as T)}>
+            {props.choices.map((c) => (
+              <DropdownMenu.RadioItem
+                key={c.value}
+                value={c.value}
+                className="cursor-pointer px-3 py-1 outline-none data-[highlighted]:bg-wash data-[state=checked]:font-semibold"
+              >
+                {c.words}
+              </DropdownMenu.RadioItem>
+            ))}
+          </DropdownMenu.RadioGroup>
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}
+
+/** A word that is a number: drag it sideways to scrub, press it to type, with units. */
+export function NumberWord(props: {
+  label: string;
+  value: number;
+  step: number;
+  min: number;
+  max: number;
+  show: (value: number) => string;
+  read: (text: string) => number | null;
+  onChange: (value: number) => void;
+}) {
+  const [open, setOpen] = useState(false);
+  const [text, setText] = useState("");
+  const [wrong, setWrong] = useState(false);
+  const drag = useRef<{ x: number; from: number; moved: boolean } | null>(null);
+  const clamp = (v: number) => Math.min(props.max, Math.max(props.min, v));
+  const rounded = (v: number) => Math.round(v / props.step) * props.step;
+  const commit = () => {
+    const value = props.read(text);
+    if (value === null || !Number.isFinite(value) || value < props.min || value > props.max)
+      return setWrong(true);
+    props.onChange(value);
+    setOpen(false);
+  };
+  return (
+    <Popover.Root
+      open={open}
+      onOpenChange={(next) => {
+        if (next && drag.current?.moved) return;
+        setText(props.show(props.value));
+        setWrong(false);
+        setOpen(next);
+      }}
+    >
+      <Popover.Trigger
+        className="word figure cursor-ew-resize"
+        aria-label={`${props.label}: ${props.show(props.value)}`}
+        onPointerDown={(e) => {
+          drag.current = { x: e.clientX, from: props.value, moved: false };
+          e.currentTarget.setPointerCapture(e.pointerId);
+        }}
+        onPointerMove={(e) => {
+          if (!drag.current || e.buttons !== 1) return;
+          const by = e.clientX - drag.current.x;
+          if (Math.abs(by) > 4) drag.current.moved = true;
+          if (drag.current.moved)
+            props.onChange(clamp(rounded(drag.current.from + Math.round(by / 4) * props.step)));
+        }}
+        onClick={(e) => {
+          if (drag.current?.moved) e.preventDefault();
+          drag.current = null;
+        }}
+      >
+        {props.show(props.value)}
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          align="start"
+          sideOffset={4}
+          className="z-20 rounded-sm border border-rule bg-card p-2 shadow-md"
+        >
+          <input
+            autoFocus
+            aria-label={props.label}
+            aria-invalid={wrong}
+            value={text}
+            onFocus={(e) => e.target.select()}
+            onChange={(e) => {
+              setText(e.target.value);
+              setWrong(false);
+            }}
+            onKeyDown={(e) => {
+              if (e.key === "Enter") commit();
+              if (e.key === "ArrowUp" || e.key === "ArrowDown") {
+                e.preventDefault();
+                const next = clamp(rounded(props.value + (e.key === "ArrowUp" ? 1 : -1) * props.step));
+                props.onChange(next);
+                setText(props.show(next));
+              }
+            }}
+            className="figure w-28 border-b border-ink bg-transparent px-1 outline-none"
+          />
+          {wrong && (
+            <p className="mt-1 max-w-40 text-[13px] text-clay-deep">
+              Write a value from {props.show(props.min)} to {props.show(props.max)}.
+            </p>
+          )}
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}
+
+export function ActionButton(props: {
+  children: ReactNode;
+  onClick: () => void;
+  disabled?: boolean;
+  why?: string;
+}) {
+  return (
+    <button
+      type="button"
+      onClick={props.onClick}
+      disabled={props.disabled}
+      title={props.disabled ? props.why : undefined}
+      className="rounded-sm bg-clay px-3 py-1 text-[14px] font-semibold text-card hover:bg-clay-deep disabled:bg-rule disabled:text-quiet"
+    >
+      {props.children}
+    </button>
+  );
+}
+
+export function QuietButton(props: {
+  children: ReactNode;
+  onClick: () => void;
+  disabled?: boolean;
+  why?: string;
+}) {
+  return (
+    <button
+      type="button"
+      onClick={props.onClick}
+      disabled={props.disabled}
+      title={props.disabled ? props.why : undefined}
+      className="border-b-[1.5px] border-quiet text-[14px] hover:border-clay hover:text-clay-deep disabled:border-transparent disabled:text-quiet"
+    >
+      {props.children}
+    </button>
+  );
+}

@@ -1,0 +1,112 @@
+/** Where to look from: a dial seen as the set is seen from above. */
+import type { Look } from "./looks";
+
+const SIDES: { look: Look; path: string; x: number; y: number; words: string }[] = [
+  {
+    look: "back",
+    path: "M14.6 14.6A50 50 0 0 1 85.4 14.6L66.3 33.7A23 23 0 0 0 33.7 33.7Z",
+    x: 50,
+    y: 19,
+    words: "back",
+  },
+  {
+    look: "right",
+    path: "M85.4 14.6A50 50 0 0 1 85.4 85.4L66.3 66.3A23 23 0 0 0 66.3 33.7Z",
+    x: 83,
+    y: 53.5,
+    words: "right",
+  },
+  {
+    look: "front",
+    path: "M85.4 85.4A50 50 0 0 1 14.6 85.4L33.7 66.3A23 23 0 0 0 66.3 66.3Z",
+    x: 50,
+    y: 89,
+    words: "front",
+  },
+  {
+    look: "left",
+    path: "M14.6 85.4A50 50 0 0 1 14.6 14.6L33.7 33.7A23 23 0 0 0 33.7 66.3Z",
+    x: 17,
+    y: 53.5,
+    words: "left",
+  },
+];
+
+export function LookDial(props: {
+  onLook: (look: Look) => void;
+  onThrough: () => void;
+  onDim: () => void;
+  dim: boolean;
+}) {
+  const pressed = (run: () => void) => ({
+    onClick: run,
+    onKeyDown: (e: React.KeyboardEvent) => {
+      if (e.key === "Enter" || e.key === " ") {
+        e.preventDefault();
+        run();
+      }
+    },
+  });
+  const word = "rounded-sm bg-card/85 px-1.5 text-[13px] hover:text-clay-deep";
+  return (
+    <nav aria-label="Look from" className="absolute top-3 right-3 flex flex-col items-end gap-1">
+      <svg width="104" height="104" viewBox="-2 -2 104 104">
+        {SIDES.map((side) => (
+          <g
+            key={side.look}
+            role="button"
+            tabIndex={0}
+            aria-label={`look from the ${side.words}`}
+            className="group cursor-pointer outline-none"
+            {...pressed(() => props.onLook(side.look))}
+          >
+            <path
+              d={side.path}
+              className="fill-card stroke-rule group-hover:fill-wash group-focus-visible:fill-wash group-focus-visible:stroke-ink"
+              strokeWidth="1.4"
+            />
+            <text
+              x={side.x}
+              y={side.y}
+              textAnchor="middle"
+              fontSize="12.5"
+              className="pointer-events-none fill-ink"
+            >
+              {side.words}
+            </text>
+          </g>
+        ))}
+        <g
+          role="button"
+          tabIndex={0}
+          aria-label="look from above, in plan"
+          className="group cursor-pointer outline-none"
+          {...pressed(() => props.onLook("plan"))}
+        >
+          <circle
+            cx="50"
+            cy="50"
+            r="19.5"
+            className="fill-card stroke-rule group-hover:fill-wash group-focus-visible:fill-wash group-focus-visible:stroke-ink"
+            strokeWidth="1.4"
+          />
+          <text x="50" y="54" textAnchor="middle" fontSize="12.5" className="pointer-events-none fill-ink">
+            plan
+          </text>
+        </g>
+      </svg>
+      <button type="button" className={word} onClick={() => props.onLook("corner")}>
+        three-quarter
+      </button>
+      <button type="button" className={word} onClick={() => props.onLook("under")}>
+        underneath
+      </button>
+      <button type="button" className={word} onClick={props.onThrough}>
+        through the gap
+      </button>
+      <button type="button" className={word} onClick={props.onDim} aria-pressed={props.dim}>
+        {props.dim ? "light stage" : "dim stage"}
+      </button>
+    </nav>
+  );
+}

@@ -1,0 +1,136 @@
+/** The keys of the stage, and what the key sheet says of them. */
+import { lookThroughGap, make, redo, undo } from "./making";
+import { type Verb, VERBS, useStage } from "./store";
+import type { StageView } from "./view";
+
+export const KEY_SHEET: [string, string][] = [
+  ["1 – 3", "choose what to do"],
+  ["/", "find a prop"],
+  ["← → ↑ ↓", "slide what is selected by 10 mm, staying seated; Shift ten times, Alt a tenth"],
+  [", .", "turn by 15°; Shift 90°, Alt 1°"],
+  ["[ ]", "make smaller, larger by 5 %"],
+  ["- =", "sink, raise by 1 mm; Shift 10 mm"],
+  ["Enter", "do what the slip says"],
+  ["Esc", "back out"],
+  ["L", "look through the gap"],
+  ["F", "look at what is selected"],
+  ["V", "see through bearers"],
+  ["I", "show only what is selected and what carries it"],
+  ["Tab", "next fault, with Shift the one before (on the level line)"],
+  ["Ctrl D", "one more copy beside it"],
+  ["K", "spike or free"],
+  ["Delete", "take away"],
+  ["Ctrl Z, Ctrl Shift Z", "undo, redo"],
+  ["?", "this sheet"],
+];
+
+const SLIDE_M = 0.01;
+const TURN_DEG = 15;
+const SIZE = 1.05;
+const SINK_M = 0.001;
+
+const rough = (event: KeyboardEvent): number => (event.shiftKey ? 10 : event.altKey ? 0.1 : 1);
+
+export function repairAll(): Promise<unknown> {
+  return make({ kind: "repair", keys: null });
+}
+
+function act(): void {
+  const { verb, selected } = useStage.getState();
+  if (verb === "repair") void repairAll();
+  else if (selected.length) void make({ kind: "seat", keys: selected });
+}
+
+export async function lookThrough(view: StageView): Promise<void> {
+  const { selected, pointed } = useStage.getState();
+  const key = selected[0] ?? pointed;
+  if (!key) {
+    useStage.getState().set({ note: "press on a piece first, then look through its gap" });
+    return;
+  }
+  const found = await lookThroughGap(key);
+  if (found) view.lookThrough(found.at, found.azimuth, found.half);
+}
+
+export function onStageKey(
+  event: KeyboardEvent,
+  view: StageView,
+  sheet: () => void,
+  cancel: () => void,
+): void {
+  const target = event.target as HTMLElement;
+  if (target.closest("input, textarea, select, [role=menu], [role=dialog], [role=listbox]")) return;
+  const state = useStage.getState();
+  const { selected } = state;
+  const some = selected.length > 0;
+  const key = event.key;
+  const done = () => event.preventDefault();
+
+  if ((event.ctrlKey || event.metaKey) && key.toLowerCase() === "z") {
+    done();
+    void (event.shiftKey ? redo() : undo());
+  } else if ((event.ctrlKey || event.metaKey) && key.toLowerCase() === "d") {
+    done();
+    if (some) void copyBeside(view);
+  } else if (event.ctrlKey || event.metaKey) {
+    return;
+  } else if (/^[1-9]$/.test(key)) {
+    const verb: Verb | undefined = VERBS[Number(key) - 1];
+    if (verb) state.setVerb(verb);
+  } else if (key.startsWith("Arrow") && some) {
+    done();
+    const { right, away } = view.floorAxes();
+    const way = key === "ArrowRight" || key === "ArrowLeft" ? right : away;
+    const sign = (key === "ArrowRight" || key === "ArrowUp" ? 1 : -1) * SLIDE_M * rough(event);
+    void make({ kind: "slide", keys: selected, by: [way[0] * sign, way[1] * sign, way[2] * sign] });
+  } else if ((key === "," || key === "." || key === "<" || key === ">") && some) {
+    const degrees = event.shiftKey ? 90 : event.altKey ? 1 : TURN_DEG;
+    const sign = key === "," || key === "<" ? 1 : -1;
+    void make({ kind: "turn", keys: selected, angle: (sign * degrees * Math.PI) / 180 });
+  } else if ((key === "[" || key === "]") && some) {
+    void make({ kind: "size", keys: selected, factor: key === "]" ? SIZE : 1 / SIZE });
+  } else if ((key === "-" || key === "=" || key === "_" || key === "+") && some) {
+    const piece = state.pieces.get(selected[0]!);
+    if (!piece) return;
+    const step = (key === "-" || key === "_" ? 1 : -1) * SINK_M * (event.shiftKey ? 10 : 1);
+    const sink = Math.round((piece.sink - piece.stand_off + step) * 1e6) / 1e6;
+    void make({ kind: "bed", keys: selected, sink });
+  } else if (key === "Enter" && !target.closest("button, a")) {
+    done();
+    act();
+  } else if (key === "Escape") {
+    cancel();
+    if (state.isolated) state.set({ isolated: false });
+    else if (state.verb === "set down" && state.slip.prop) state.setSlip({ prop: null });
+    else if (some) state.select([]);
+    else state.setVerb("look over");
+  } else if (key === "/") {
+    done();
+    document.getElementById("find-prop")?.focus();
+  } else if (key.toLowerCase() === "l") {
+    void lookThrough(view);
+  } else if (key.toLowerCase() === "f") {
+    view.look("corner", some ? selected : undefined);
+  } else if (key.toLowerCase() === "v") {
+    state.set({ seeThrough: !state.seeThrough });
+  } else if (key.toLowerCase() === "i") {
+    state.set({ isolated: !state.isolated && some });
+  } else if (key.toLowerCase() === "k" && some) {
+    void make({ kind: "spike", keys: selected, spiked: !state.pieces.get(selected[0]!)?.spiked });
+  } else if ((key === "Delete" || key === "Backspace") && some) {
+    done();
+    void make({ kind: "remove", keys: selected });
+  } else if (key === "?") {
+    sheet();
+  }
+}
+
+async function copyBeside(view: StageView): Promise<void> {
+  const { selected } = useStage.getState();
+  const box = view.pieces.worldBox(selected);
+  const { right } = view.floorAxes();
+  const width = Math.abs(right[0]) > 0 ? box.max.x - box.min.x : box.max.z - box.min.z;
+  const by = 1.06 * width;
+  const change = await make({ kind: "copy", keys: selected, by: [right[0] * by, 0, right[2] * by] });
+  if (change) useStage.getState().select(change.deltas.map((d) => d.key));
+}

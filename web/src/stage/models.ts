@@ -1,0 +1,58 @@
+/** Props as the stage draws them: loaded once, shared by every copy. */
+import * as THREE from "three";
+import { GLTFLoader } from "three/addons/loaders/GLTFLoader.js";
+import { acceleratedRaycast, computeBoundsTree, disposeBoundsTree } from "three-mesh-bvh";
+
+THREE.BufferGeometry.prototype.computeBoundsTree = computeBoundsTree;
+THREE.BufferGeometry.prototype.disposeBoundsTree = disposeBoundsTree;
+THREE.Mesh.prototype.raycast = acceleratedRaycast;
+
+export interface ModelPart {
+  geometry: THREE.BufferGeometry;
+  material: THREE.MeshStandardMaterial;
+}
+
+export interface Model {
+  parts: ModelPart[];
+  box: THREE.Box3;
+}
+
+const loader = new GLTFLoader();
+const loading = new Map<string, Promise<Model>>();
+
+/** The model behind a prop's file address. Rejects with a readable error. */
+export function loadModel(file: string): Promise<Model> {
+  let found = loading.get(file);
+  if (!found) {
+    found = fetchModel(file);
+    found.catch(() => loading.delete(file));
+    loading.set(file, found);
+  }
+  return found;
+}
+
+async function fetchModel(file: string): Promise<Model> {
+  const response = await fetch(file);
+  if (!response.ok) throw new Error(`the model of a prop could not be loaded (${response.status})`);
+  const gltf = await loader.parseAsync(await response.arrayBuffer(), "");
+  gltf.scene.updateMatrixWorld(true);
+  const parts: ModelPart[] = [];
+  const box = new THREE.Box3();
+  gltf.scene.traverse((node) => {
+    if (!(node instanceof THREE.Mesh)) return;
+    const mesh = node as THREE.Mesh<THREE.BufferGeometry, THREE.Material | THREE.Material[]>;
+    const geometry = mesh.geometry.clone().applyMatrix4(mesh.matrixWorld);
+    if (!geometry.getAttribute("normal")) geometry.computeVertexNormals();
+    geometry.computeBoundsTree();
+    geometry.computeBoundingBox();
+    box.union(geometry.boundingBox!);
+    const given = Array.isArray(mesh.material) ? mesh.material[0] : mesh.material;
+    const material =
+      given instanceof THREE.MeshStandardMaterial
+        ? given.clone()
+        : new THREE.MeshStandardMaterial({ color: "#b9a98c" });
+    material.shadowSide = THREE.DoubleSide;
+    parts.push({ geometry, material });
+  });
+  return { parts, box };
+}

@@ -1,0 +1,173 @@
+/** All pieces of a set, drawn as instances: one draw call for each part of a prop, however many copies stand. */
+import * as THREE from "three";
+
+import type { Piece, Pose } from "../api/client";
+import { type Model, loadModel } from "./models";
+
+export function matrixOf(pose: Pose, into = new THREE.Matrix4()): THREE.Matrix4 {
+  return into.compose(
+    new THREE.Vector3(...pose.position),
+    new THREE.Quaternion(...pose.orientation),
+    new THREE.Vector3(...pose.scale),
+  );
+}
+
+interface Crowd {
+  model: Model;
+  meshes: THREE.InstancedMesh[];
+  keys: string[];
+  bearer: boolean;
+}
+
+const ROOM = 8;
+
+export class Pieces {
+  readonly group = new THREE.Group();
+  private crowds = new Map<string, Crowd>();
+  private shown = new Map<string, Piece>();
+  private hidden = new Set<string>();
+  private overridden = new Map<string, Pose>();
+  private pending = new Map<string, Promise<void>>();
+  private seeThrough = false;
+
+  constructor(
+    private readonly fileOf: (prop: string) => string | undefined,
+    private readonly redraw: () => void,
+    private readonly shadows: boolean,
+  ) {}
+
+  /** Show exactly these pieces; resolves when all their models are on the stage. */
+  async show(pieces: ReadonlyMap<string, Piece>): Promise<void> {
+    const touched = new Set<string>();
+    for (const [key, old] of this.shown) if (pieces.get(key) !== old) touched.add(this.crowdName(old));
+    for (const [key, piece] of pieces) if (this.shown.get(key) !== piece) touched.add(this.crowdName(piece));
+    this.shown = new Map(pieces);
+    await Promise.all([...touched].map((name) => this.gather(name)));
+    this.redraw();
+  }
+
+  private crowdName(piece: Piece): string {
+    return `${piece.role} ${piece.prop}`;
+  }
+
+  private async gather(name: string): Promise<void> {
+    if (!this.crowds.has(name)) {
+      const prop = name.slice(name.indexOf(" ") + 1);
+      const file = this.fileOf(prop);
+      if (!file) return;
+      let loading = this.pending.get(name);
+      if (!loading) {
+        loading = loadModel(file).then((model) => {
+          this.crowds.set(name, { model, meshes: [], keys: [], bearer: name.startsWith("bearer ") });
+          this.pending.delete(name);
+        });
+        this.pending.set(name, loading);
+      }
+      await loading;
+    }
+    this.fill(name);
+  }
+
+  private fill(name: string): void {
+    const crowd = this.crowds.get(name);
+    if (!crowd) return;
+    const members = [...this.shown.values()].filter(
+      (p) => this.crowdName(p) === name && !this.hidden.has(p.key),
+    );
+    crowd.keys = members.map((p) => p.key);
+    const room = crowd.meshes[0]?.instanceMatrix.count ?? 0;
+    if (members.length > room) {
+      crowd.meshes.forEach((mesh) => {
+        this.group.remove(mesh);
+        mesh.dispose();
+      });
+      const wanted = crowd.bearer ? members.length : Math.max(ROOM, 2 * members.length);
+      crowd.meshes = crowd.model.parts.map((part) => {
+        const mesh = new THREE.InstancedMesh(part.geometry, part.material, wanted);
+        mesh.castShadow = this.shadows;
+        mesh.receiveShadow = this.shadows;
+        mesh.userData.crowd = name;
+        this.group.add(mesh);
+        return mesh;
+      });
+      this.dress(crowd);
+    }
+    const matrix = new THREE.Matrix4();
+    for (const mesh of crowd.meshes) {
+      members.forEach((piece, i) =>
+        mesh.setMatrixAt(i, matrixOf(this.overridden.get(piece.key) ?? piece.pose, matrix)),
+      );
+      mesh.count = members.length;
+      mesh.instanceMatrix.needsUpdate = true;
+      mesh.boundingSphere = null;
+      mesh.boundingBox = null;
+      mesh.visible = members.length > 0;
+    }
+  }
+
+  private dress(crowd: Crowd): void {
+    if (!crowd.bearer) return;
+    for (const { material } of crowd.model.parts) {
+      material.transparent = this.seeThrough;
+      material.opacity = this.seeThrough ? 0.28 : 1;
+      material.depthWrite = !this.seeThrough;
+      material.needsUpdate = true;
+    }
+  }
+
+  setSeeThrough(on: boolean): void {
+    this.seeThrough = on;
+    this.crowds.forEach((crowd) => this.dress(crowd));
+    this.redraw();
+  }
+
+  /** Draw one piece elsewhere while it is being moved; null puts it back. */
+  override(key: string, pose: Pose | null): void {
+    if (pose) this.overridden.set(key, pose);
+    else this.overridden.delete(key);
+    const piece = this.shown.get(key);
+    if (piece) this.fill(this.crowdName(piece));
+    this.redraw();
+  }
+
+  hide(keys: Iterable<string>): void {
+    this.hidden = new Set(keys);
+    for (const name of this.crowds.keys()) this.fill(name);
+    this.redraw();
+  }
+
+  /** Nearest piece under a ray, and where. */
+  pick(raycaster: THREE.Raycaster): { key: string; point: THREE.Vector3 } | null {
+    const hit = raycaster.intersectObjects(this.group.children, false)[0];
+    if (!hit || hit.instanceId === undefined) return null;
+    const crowd = this.crowds.get(hit.object.userData.crowd as string);
+    const key = crowd?.keys[hit.instanceId];
+    return key ? { key, point: hit.point } : null;
+  }
+
+  piece(key: string): Piece | undefined {
+    return this.shown.get(key);
+  }
+
+  /** Local box of a piece's model, and its pose as drawn. */
+  frame(key: string): { box: THREE.Box3; matrix: THREE.Matrix4 } | null {
+    const piece = this.shown.get(key);
+    const crowd = piece && this.crowds.get(this.crowdName(piece));
+    if (!piece || !crowd) return null;
+    return { box: crowd.model.box, matrix: matrixOf(this.overridden.get(key) ?? piece.pose) };
+  }
+
+  worldBox(keys?: Iterable<string>): THREE.Box3 {
+    const box = new THREE.Box3();
+    for (const key of keys ?? this.shown.keys()) {
+      const frame = this.frame(key);
+      if (frame) box.union(frame.box.clone().applyMatrix4(frame.matrix));
+    }
+    return box;
+  }
+
+  dispose(): void {
+    this.crowds.forEach((crowd) => crowd.meshes.forEach((mesh) => mesh.dispose()));
+    this.crowds.clear();
+  }
+}

@@ -1,0 +1,9 @@
+import type { MeshBVH } from "three-mesh-bvh";
+
+declare module "three" {
+  interface BufferGeometry {
+    boundsTree?: MeshBVH;
+    computeBoundsTree(): void;
+    disposeBoundsTree(): void;
+  }
+}

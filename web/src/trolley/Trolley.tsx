@@ -1,0 +1,129 @@
+/** The props in use: pick one and point. */
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useMemo, useState } from "react";
+
+import { type Prop, client, wanted } from "../api/client";
+import { inWords } from "../fit/units";
+import { useStage } from "../stage/store";
+import { thumbnail } from "./thumbnails";
+
+function PropCard({
+  prop,
+  chosen,
+  standing,
+  onChoose,
+}: {
+  prop: Prop;
+  chosen: boolean;
+  standing: number;
+  onChoose: () => void;
+}) {
+  const [picture, setPicture] = useState<string | null>(null);
+  useEffect(() => {
+    let here = true;
+    thumbnail(prop.file).then(
+      (p) => here && setPicture(p),
+      () => undefined,
+    );
+    return () => {
+      here = false;
+    };
+  }, [prop.file]);
+  return (
+    <button
+      type="button"
+      aria-pressed={chosen}
+      onClick={onChoose}
+      title={`${prop.name}: ${inWords(prop.width)} across, ${inWords(prop.height)} up, ${inWords(prop.depth)} along; ${prop.triangles} triangles`}
+      className={`flex flex-col items-center rounded-sm border px-1 pt-1 pb-1.5 text-center ${
+        chosen
+          ? "border-clay bg-card shadow-[inset_0_-3px_0_var(--color-clay)]"
+          : "border-transparent hover:border-rule hover:bg-card"
+      }`}
+    >
+      {picture ? <img src={picture} alt="" width={56} height={56} /> : <span className="block h-14 w-14" />}
+      <span className="w-full truncate text-[13px] leading-tight">{prop.name}</span>
+      <span className="figure text-[12px] text-quiet">
+        {inWords(prop.height)}
+        {standing ? ` · ${standing}` : ""}
+      </span>
+    </button>
+  );
+}
+
+export function Trolley() {
+  const { pieces, slip, learn, setSlip, setVerb } = useStage();
+  const [find, setFind] = useState("");
+  const { data, error, isPending } = useQuery({
+    queryKey: ["props"],
+    queryFn: () => wanted<Prop[]>(client.GET("/api/props")),
+    staleTime: 60_000,
+  });
+  useEffect(() => {
+    if (data) learn(data);
+  }, [data, learn]);
+  const standing = useMemo(() => {
+    const count = new Map<string, number>();
+    for (const p of pieces.values()) count.set(p.prop, (count.get(p.prop) ?? 0) + 1);
+    return count;
+  }, [pieces]);
+  const words = find.trim().toLowerCase();
+  const shown = (data ?? []).filter((p) => !words || `${p.name} ${p.category}`.toLowerCase().includes(words));
+  const kinds = [...new Set(shown.map((p) => p.category))];
+  const choose = (prop: Prop) => {
+    setSlip({ prop: prop.key });
+    setVerb("set down");
+  };
+  return (
+    <section aria-label="Trolley" className="flex min-h-0 flex-1 flex-col">
+      <div className="flex items-baseline gap-2 px-4 pt-2.5 pb-1">
+        <h2 className="font-semibold">Trolley</h2>
+        <input
+          id="find-prop"
+          type="search"
+          placeholder="find ( / )"
+          aria-label="find a prop"
+          value={find}
+          onChange={(e) => setFind(e.target.value)}
+          onKeyDown={(e) => {
+            if (e.key === "Enter" && shown[0]) {
+              choose(shown[0]);
+              e.currentTarget.blur();
+            } else if (e.key === "Escape") {
+              setFind("");
+              e.currentTarget.blur();
+            }
+          }}
+          className="ml-auto w-32 border-b border-rule bg-transparent px-1 text-[14px] outline-none placeholder:text-quiet focus:border-ink"
+        />
+      </div>
+      <div className="min-h-0 flex-1 overflow-y-auto px-3 pb-3">
+        {isPending && <p className="px-1 py-2 text-quiet">fetching the props…</p>}
+        {error && <p className="px-1 py-2 text-clay-deep">{error.message}</p>}
+        {data && shown.length === 0 && (
+          <p className="px-1 py-2 text-quiet">
+            {words ? `no prop is called “${find}”` : "The store is empty. Start the demo to fill it."}
+          </p>
+        )}
+        {kinds.map((kind) => (
+          <div key={kind}>
+            <h3 className="px-1 pt-1.5 text-[13px] text-quiet">{kind}</h3>
+            <div className="grid grid-cols-3 gap-1">
+              {shown
+                .filter((p) => p.category === kind)
+                .map((p) => (
+                  <PropCard
+                    key={p.key}
+                    prop={p}
+                    chosen={slip.prop === p.key}
+                    standing={standing.get(p.key) ?? 0}
+                    onChoose={() => choose(p)}
+                  />
+                ))}
+            </div>
+          </div>
+        ))}
+      </div>
+    </section>
+  );
+}
