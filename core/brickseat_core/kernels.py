@@ -30,7 +30,8 @@ def cache_folder() -> Path:
     return base / f"kernels-{digest.hexdigest()[:12]}"
 
 
-numba.config.CACHE_DIR = str(cache_folder())
+# Numba sets its options as attributes at run time, which its stubs do not know.
+numba.config.CACHE_DIR = str(cache_folder())  # type: ignore[attr-defined]
 
 
 def kernel(function: F) -> F:

@@ -144,6 +144,13 @@ class Piece:
     def movable(self) -> bool:
         return self.role == "prop" and not self.spiked
 
+    def shrunk(self, share: float) -> "Piece":
+        """The same piece, smaller by ``share`` about the middle of its box."""
+        lo, hi = self.prop.mesh.box
+        linear = self.pose.linear * (1.0 - share)
+        middle = 0.5 * (lo + hi)
+        return self.at(Pose.of(linear, self.pose.apply(middle) - linear @ middle))
+
     def world_box(self) -> tuple[Vec, Vec]:
         lo, hi = self.prop.mesh.box
         centre = self.pose.apply(0.5 * (lo + hi))

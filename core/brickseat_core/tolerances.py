@@ -11,6 +11,10 @@ by side) slide past each other instead of hanging on rounding errors."""
 MIN_WINDOW = 1e-9
 """A free stretch of travel shorter than this is the rounding gap between two blocked stretches."""
 
+SHRINK = 1e-5
+"""Share by which a piece is shrunk to part it from another whose faces lie in the very same planes (two
+copies of one tile): where all faces are flush, no two of them cut, and the overlap shows only so."""
+
 GRAZE_DEPTH = 1e-4
 """A sideways overlap up to this depth is a graze: files keep 32-bit coordinates and people nudge
 by eye. A grazed neighbour must not send a piece up onto its top."""

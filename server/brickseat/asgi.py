@@ -7,12 +7,12 @@ from django.core.asgi import get_asgi_application
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "brickseat.settings")
 django_application = get_asgi_application()
 
-from channels.auth import AuthMiddlewareStack  # noqa: E402  (needs the apps to be loaded)
-from channels.routing import ProtocolTypeRouter, URLRouter  # noqa: E402
-from django.urls import path  # noqa: E402
+from channels.auth import AuthMiddlewareStack
+from channels.routing import ProtocolTypeRouter, URLRouter
+from django.urls import path
 
-from brickseat.live.consumer import SetConsumer  # noqa: E402
-from brickseat.live.origin import SameOrigin  # noqa: E402
+from brickseat.live.consumer import SetConsumer
+from brickseat.live.origin import SameOrigin
 
 application = ProtocolTypeRouter(
     {

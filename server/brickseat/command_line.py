@@ -47,7 +47,9 @@ def parser() -> argparse.ArgumentParser:
 
     def takes_set(sub: argparse.ArgumentParser, writes: bool) -> None:
         sub.add_argument("set", metavar="SET.glb", type=Path)
-        sub.add_argument("--bearer", metavar="GLOB", action="append", default=[], help="bodies that carry and never move")
+        sub.add_argument(
+            "--bearer", metavar="GLOB", action="append", default=[], help="bodies that carry and never move"
+        )
         sub.add_argument("--tolerance", type=length, default=0.0005, metavar="0.5mm", help="default 0.5mm")
         if writes:
             sub.add_argument("-o", "--output", metavar="OUT.glb", type=Path, required=True)
@@ -175,7 +177,12 @@ def run_measure(args: argparse.Namespace) -> int:
             "volume_m3": abs(volume) if health.closed else None,
             "centre_of_mass": [float(v) for v in centre],
             "resting_sides": [
-                {"down": list(s.down), "steadiness_deg": s.steadiness_deg, "centre_height_m": s.height, "area_m2": s.area}
+                {
+                    "down": list(s.down),
+                    "steadiness_deg": s.steadiness_deg,
+                    "centre_height_m": s.height,
+                    "area_m2": s.area,
+                }
                 for s in sides
             ],
             "health": {
@@ -199,16 +206,16 @@ def run_measure(args: argparse.Namespace) -> int:
     if health.inward:
         print("         its faces look inward")
     for s in sides[:6]:
-        print(f"stands   with ({s.down[0]:.2f}, {s.down[1]:.2f}, {s.down[2]:.2f}) down, tips at {s.steadiness_deg:.1f}°")
+        print(
+            f"stands   with ({s.down[0]:.2f}, {s.down[1]:.2f}, {s.down[2]:.2f}) down, tips at {s.steadiness_deg:.1f}°"
+        )
     return DONE
 
 
 def run_serve(args: argparse.Namespace) -> int:
     from brickseat.serving import serve
 
-    return serve(
-        demo=args.command == "demo", host=args.host, port=args.port, open_browser=not args.no_open, fd=args.fd
-    )
+    return serve(demo=args.command == "demo", host=args.host, port=args.port, open_browser=not args.no_open, fd=args.fd)
 
 
 def run_warm(args: argparse.Namespace) -> int:

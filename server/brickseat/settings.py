@@ -65,8 +65,8 @@ DATABASES = {
     }
 }
 CHANNEL_LAYERS = {"default": {"BACKEND": "channels.layers.InMemoryChannelLayer"}}
+
 STATIC_URL = "/static/"
-STATIC_ROOT = WEB / "static"
 WHITENOISE_ROOT = WEB
 WHITENOISE_INDEX_FILE = False
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/.+[-.][A-Za-z0-9_-]{8,}\.\w+$"

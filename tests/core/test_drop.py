@@ -4,10 +4,10 @@ import math
 
 import numpy as np
 import pytest
-from shapes import FLOOR, ball, box, inward, piece, revolved, roof, sheet, standing, turned
 
 from brickseat_core.fit.seat import seat
 from brickseat_core.scene import Piece
+from shapes import FLOOR, ball, box, inward, piece, revolved, roof, sheet, standing, turned
 
 EXACT = 1e-9
 

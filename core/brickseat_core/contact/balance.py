@@ -19,6 +19,16 @@ def support_polygon(points: Vec) -> Vec:
     return np.asarray(ordered[chosen])
 
 
+def way_to_balance(polygon: Vec, centre: Vec) -> Vec:
+    """(2,) shortest move of ``centre`` that brings it onto the edge of a convex polygon (k, 2), k >= 1."""
+    after = np.roll(polygon, -1, axis=0)
+    edge = after - polygon
+    square = np.maximum(np.einsum("ij,ij->i", edge, edge), 1e-30)
+    along = np.clip(np.einsum("ij,ij->i", centre - polygon, edge) / square, 0.0, 1.0)
+    onto = polygon + along[:, None] * edge - centre
+    return np.asarray(onto[int(np.argmin(np.linalg.norm(onto, axis=1)))])
+
+
 def balance_margin(polygon: Vec, centre: Vec) -> float:
     """Distance in metres of ``centre`` (2,) inside (+) or outside (-) a convex polygon (k, 2), k >= 1."""
     if len(polygon) == 1:

@@ -15,7 +15,7 @@ from brickseat_core.contact.pairs import pairs_within, triangle_in_frame
 from brickseat_core.contact.retreat import first_window
 from brickseat_core.kernels import kernel
 from brickseat_core.scene import Piece, Vec
-from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH
+from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH, GRAZE_DEPTH, SHRINK
 
 MOST_NORMALS = 12
 SAME_NORMAL = 0.985
@@ -55,28 +55,46 @@ def contained(index: SceneIndex, piece: Piece, row: int, rows: tuple[int, ...]) 
     return tuple(found)
 
 
+def hidden_cut(index: SceneIndex, piece: Piece, row: int, other: int) -> Cut:
+    """The cut of two pieces of which one stands wholly inside the other, whichever it is."""
+    cut = penetration(index, piece, other)
+    if cut.depth > 0.0 or row < 0:
+        return cut
+    # The other one is the guest: it is the guest that has to come out.
+    guest = penetration(index, index.pieces[index.keys[other] or ""], row)
+    return Cut(other, guest.depth, -guest.normal, guest.point)
+
+
 def penetration(index: SceneIndex, piece: Piece, row: int) -> Cut:
     """How ``piece`` (at its pose) and the piece standing in ``row`` interpenetrate."""
+    cut = measured_cut(index, piece, row)
+    if cut.depth > CONTACT_EPSILON:
+        return cut
+    flush = measured_cut(index, piece.shrunk(SHRINK), row)
+    return flush if flush.depth > GRAZE_DEPTH else cut
+
+
+def measured_cut(index: SceneIndex, piece: Piece, row: int) -> Cut:
     mesh = piece.prop.mesh
     down = np.asarray(piece.direction)
     mover = index.mover(mesh, piece.pose, frame_along(down))
     near = index.only(mover, piece.pose.origin, [row])
     pairs = pairs_within(index.forest, index.placed, mover, near.rows, near.matrix, near.offset, 0.0, 0.0)
     normals, points = cut_kernel(index.forest, mover, near.matrix, near.offset, pairs)
-    middle = 0.5 * (index.placed.lo[row] + index.placed.hi[row])
     lo, hi = piece.world_box()
     centre = 0.5 * (lo + hi)
-    tried = [-down, np.array([0.0, 1.0, 0.0]), *(normals @ mover.frame)]
-    level = centre - middle
+    level = centre - 0.5 * (index.placed.lo[row] + index.placed.hi[row])
     level[1] = 0.0
-    tried += [level, down]
+    tried = [-down, np.array([0.0, 1.0, 0.0]), *(normals @ mover.frame), level, down]
+    if not len(normals):
+        tried += [*piece.pose.linear.T, *-piece.pose.linear.T]
     probes = piece.pose.apply(mesh.probes)
     best, best_normal = np.inf, -down
-    for along in tried:
-        length = float(np.linalg.norm(along))
+    for way in tried:
+        length = float(np.linalg.norm(way))
         if length < 1e-9:
             continue
-        along = along / length
+        along = way / length
         turned = index.mover(mesh, piece.pose, frame_along(-along))
         alone = index.only(turned, piece.pose.origin, [row])
         lift = first_window(index, turned, alone, probes, limit=best)

@@ -22,6 +22,7 @@ from brickseat_core.contact.pairs import (
     heap_room,
     high_w,
     low_w,
+    same_side,
     splits_mover,
     triangle_in_frame,
 )
@@ -83,7 +84,8 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
         key, item = heap_room(key, item, n, 1)
         n = heap_push(key, item, n, mover.lo[0, 2] - hi[2], 0, root, i)
     while n > 0:
-        if key[0] >= best:
+        # Pairs that touch at the start are all looked at, first contact or not: some may overlap.
+        if key[0] >= best and key[0] > CONTACT_EPSILON:
             break
         p, q, i = item[0, 0], item[0, 1], item[0, 2]
         n = heap_drop_top(key, item, n)
@@ -93,13 +95,16 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
         q_leaf = forest.child[q] < 0
         if p_leaf and q_leaf:
             first = forest.start[mover.node0 + p] - mover.tri0
-            for a in range(forest.start[q], forest.start[q] + forest.count[q]):
+            for a in range(forest.start[q], forest.start[q] + forest.length[q]):
                 triangle_in_frame(forest, a, m, o, s)
                 s_top = high_w(s)
                 s_low = low_w(s)
-                for b in range(first, first + forest.count[mover.node0 + p]):
+                for b in range(first, first + forest.length[mover.node0 + p]):
                     t = mover.tri[b]
-                    if low_w(t) - s_top >= best or high_w(t) - s_low < -CONTACT_EPSILON or apart(t, s):
+                    lowest = low_w(t) - s_top
+                    if lowest >= best and lowest > CONTACT_EPSILON:
+                        continue
+                    if high_w(t) - s_low < -CONTACT_EPSILON or apart(t, s):
                         continue
                     corners = overlap_polygon(t, s, slack[i], out, work)
                     if corners == 0:
@@ -111,6 +116,8 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
                         g1 = max(g1, out[c, 3])
                     if g0 >= -CONTACT_EPSILON:
                         if g1 <= CONTACT_EPSILON and back_to_back(t, s, mover.facing, facing[i]):
+                            if same_side(t, s, mover.facing, facing[i]):
+                                started[i] = True
                             continue
                         if g0 < best:
                             best = g0
@@ -132,7 +139,7 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
                 ):
                     continue
                 k = mover.lo[child, 2] - hi[2]
-                if k < best:
+                if k < best or k <= CONTACT_EPSILON:
                     n = heap_push(key, item, n, k, child, q, i)
         else:
             left = forest.child[q]
@@ -147,6 +154,6 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
                 ):
                     continue
                 k = mover.lo[p, 2] - hi[2]
-                if k < best:
+                if k < best or k <= CONTACT_EPSILON:
                     n = heap_push(key, item, n, k, p, child, i)
     return best, who, started

@@ -21,7 +21,7 @@ class Forest(NamedTuple):
     hi: Vec
     child: NDArray[np.int32]
     start: NDArray[np.int32]
-    count: NDArray[np.int32]
+    length: NDArray[np.int32]
     corners: Vec
 
 
@@ -139,7 +139,7 @@ class SceneIndex:
                 np.concatenate([t.hi for t in trees]),
                 np.concatenate([np.where(t.child >= 0, t.child + s.node0, -1).astype(np.int32) for t, s in pairs]),
                 np.concatenate([(t.start + s.tri0).astype(np.int32) for t, s in pairs]),
-                np.concatenate([t.count for t in trees]),
+                np.concatenate([t.length for t in trees]),
                 np.concatenate([t.corners for t in trees]),
             )
         return self._forest
@@ -281,7 +281,7 @@ def turn_kernel(forest, node0, nodes, tri0, triangles, matrix):  # type: ignore[
             else:
                 low, high = np.inf, -np.inf
                 first = forest.start[node0 + n] - tri0
-                for t in range(first, first + forest.count[node0 + n]):
+                for t in range(first, first + forest.length[node0 + n]):
                     for k in range(3):
                         low = min(low, tri[t, k, c])
                         high = max(high, tri[t, k, c])

@@ -40,7 +40,7 @@ def crossings(forest, root, origin, direction):  # type: ignore[no-untyped-def]
             stack[depth + 1] = forest.child[node] + 1
             depth += 2
             continue
-        for t in range(forest.start[node], forest.start[node] + forest.count[node]):
+        for t in range(forest.start[node], forest.start[node] + forest.length[node]):
             distance, facing = ray_triangle(forest, t, origin, direction)
             if distance > CONTACT_EPSILON:
                 total += 1 if facing > 0.0 else -1

@@ -61,6 +61,12 @@ def back_to_back(p, s, p_facing, s_facing):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def same_side(p, s, p_facing, s_facing):  # type: ignore[no-untyped-def]
+    """Do both look the same way? Where they lie in one plane, the solids behind them overlap."""
+    return p_facing * double_area(p) * s_facing * double_area(s) > 0.0
+
+
+@kernel
 def heap_push(key, item, n, k, a, b, c):  # type: ignore[no-untyped-def]
     """Sift (k; a, b, c) up into a binary heap of ``n`` entries; returns n + 1."""
     i = n
@@ -172,9 +178,9 @@ def pairs_within(forest, placed, mover, rows, matrix, offset, low, high):  # typ
                     depth += 1
                 continue
             first = forest.start[mover.node0 + p] - mover.tri0
-            for a in range(forest.start[q], forest.start[q] + forest.count[q]):
+            for a in range(forest.start[q], forest.start[q] + forest.length[q]):
                 triangle_in_frame(forest, a, m, o, s)
-                for b in range(first, first + forest.count[mover.node0 + p]):
+                for b in range(first, first + forest.length[mover.node0 + p]):
                     t = mover.tri[b]
                     if low_w(t) - high_w(s) > high or high_w(t) - low_w(s) < low or apart(t, s):
                         continue

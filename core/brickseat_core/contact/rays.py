@@ -110,7 +110,7 @@ def first_hit_kernel(forest, placed, rows, origin, direction, skip):  # type: ig
                     stack[depth + 1] = child + 1
                 depth += 2
                 continue
-            for t in range(forest.start[node], forest.start[node] + forest.count[node]):
+            for t in range(forest.start[node], forest.start[node] + forest.length[node]):
                 distance, _ = ray_triangle(forest, t, o, d)
                 if 0.0 <= distance < best:
                     best = distance

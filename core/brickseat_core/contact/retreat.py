@@ -98,12 +98,7 @@ def first_window_kernel(  # type: ignore[no-untyped-def]
         box_in_frame(forest, root, matrix[i], offset[i], lo, hi)
         if hi[2] - mover.lo[0, 2] <= 0.0:
             continue
-        if (
-            mover.lo[0, 0] > hi[0]
-            or mover.hi[0, 0] < lo[0]
-            or mover.lo[0, 1] > hi[1]
-            or mover.hi[0, 1] < lo[1]
-        ):
+        if mover.lo[0, 0] > hi[0] or mover.hi[0, 0] < lo[0] or mover.lo[0, 1] > hi[1] or mover.hi[0, 1] < lo[1]:
             continue
         key, item = heap_room(key, item, n, 1)
         n = heap_push(key, item, n, lo[2] - mover.hi[0, 2], 0, root, i)
@@ -130,10 +125,10 @@ def first_window_kernel(  # type: ignore[no-untyped-def]
         q_leaf = forest.child[q] < 0
         if p_leaf and q_leaf:
             first = forest.start[mover.node0 + p] - mover.tri0
-            for a in range(forest.start[q], forest.start[q] + forest.count[q]):
+            for a in range(forest.start[q], forest.start[q] + forest.length[q]):
                 triangle_in_frame(forest, a, m, o, s)
                 s_top = high_w(s)
-                for b in range(first, first + forest.count[mover.node0 + p]):
+                for b in range(first, first + forest.length[mover.node0 + p]):
                     t = mover.tri[b]
                     if s_top - low_w(t) <= lift or apart(t, s):
                         continue

@@ -1,16 +1,15 @@
 """The fit check: gap, depth, support and balance of every piece, on the true triangles."""
 
 import os
-from collections import Counter
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal, get_args
 
 import numpy as np
 
 from brickseat_core.contact.balance import balance_margin, support_polygon
-from brickseat_core.contact.clash import Cut, column, contained, penetration
+from brickseat_core.contact.clash import Cut, column, contained, hidden_cut, penetration
 from brickseat_core.contact.drop import first_contact
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.region import contact_region
@@ -30,12 +29,16 @@ MOST_CONTACTS = 12
 
 @dataclass(frozen=True)
 class Clash:
-    """Interpenetration with one neighbour: metres, and a point and parting normal in the world."""
+    """Interpenetration with one neighbour: metres, and a point and parting normal in the world.
+
+    ``upward``: how much the normal points against the piece's direction, 1 for a plain sinking.
+    """
 
     other: str
     depth: float
     point: Triple
     normal: Triple
+    upward: float
 
 
 @dataclass(frozen=True)
@@ -60,10 +63,16 @@ def triple(v: Vec) -> Triple:
     return (float(v[0]), float(v[1]), float(v[2]))
 
 
+def clash_of(index: SceneIndex, cut: Cut, direction: Vec) -> Clash:
+    upward = float(cut.normal @ -direction)
+    return Clash(index.keys[cut.row] or "", cut.depth, triple(cut.point), triple(cut.normal), upward)
+
+
 def cuts_of(index: SceneIndex, piece: Piece, row: int, started: tuple[int, ...], rows: tuple[int, ...]) -> list[Cut]:
     """Every piece that ``piece`` interpenetrates: those whose surface it cuts, and those that contain it."""
     hidden = contained(index, piece, row, tuple(r for r in rows if r not in started))
-    return [penetration(index, piece, r) for r in (*started, *hidden)]
+    cuts = [penetration(index, piece, r) for r in started]
+    return cuts + [hidden_cut(index, piece, row, r) for r in hidden]
 
 
 def measure_fit(index: SceneIndex, piece: Piece, tolerance: float = SEATED_TOLERANCE) -> Fit:
@@ -119,12 +128,9 @@ def measure_fit(index: SceneIndex, piece: Piece, tolerance: float = SEATED_TOLER
     if touching and margin is not None and margin < -BALANCE_SLACK and not piece.stand_off:
         faults.append("tippy")
 
-    below = Counter(int(r) for r in region.rows)
-    rests_on = tuple(index.keys[r] or "" for r, _ in sorted(below.items(), key=lambda kv: (-kv[1], kv[0])))
-    clashes = tuple(
-        Clash(index.keys[c.row] or "", c.depth, triple(c.point), triple(c.normal))
-        for c in sorted([*beside, *sunk], key=lambda c: -c.depth)
-    )
+    below, often = np.unique(region.rows, return_counts=True)
+    rests_on = tuple(index.keys[int(r)] or "" for r in below[np.argsort(-often, kind="stable")])
+    clashes = tuple(clash_of(index, c, direction) for c in sorted([*beside, *sunk], key=lambda c: -c.depth))
     contacts = spread(world) if touching else np.zeros((0, 3))
     up = piece.pose.linear[:, 1]
     fit = Fit(
@@ -141,7 +147,7 @@ def measure_fit(index: SceneIndex, piece: Piece, tolerance: float = SEATED_TOLER
         tilt_deg=float(np.degrees(np.arccos(np.clip(up[1] / np.linalg.norm(up), -1.0, 1.0)))),
         reason="",
     )
-    return with_reason(fit, {key: p.name for key, p in index.pieces.items()}, piece)
+    return replace(fit, reason=reason_of(fit, piece, index.pieces))
 
 
 def spread(points: Vec) -> Vec:
@@ -156,25 +162,32 @@ def spread(points: Vec) -> Vec:
     return points[chosen]
 
 
-def with_reason(fit: Fit, names: dict[str, str], piece: Piece) -> Fit:
-    """The same fit with its reason in words."""
-    on = " and ".join(names[k] for k in fit.rests_on[:2])
-    into = fit.clashes[0] if fit.clashes else None
-    words = {
-        "clashing": lambda: f"{in_words(into.depth)} into {names[into.other]}" if into else "",
-        "sunk": lambda: f"sunk {in_words(into.depth)} into {names[into.other]}" if into else "",
-        "unborne": lambda: "nothing in its direction to rest on",
-        "floating": lambda: f"{in_words((fit.gap or 0.0) - piece.stand_off)} above {on}"
-        if not piece.stand_off
-        else f"{in_words(fit.gap or 0.0)} off {on}, {in_words(piece.stand_off)} wanted",
-        "tippy": lambda: f"touches {on}, but its weight is {in_words(-(fit.balance_margin or 0.0))} outside what bears it",
-    }
-    text = "; ".join(words[fault]() for fault in fit.faults) if fit.faults else f"sits on {on}"
-    if not fit.faults and piece.sink:
-        text = f"bedded {in_words(piece.sink)} in {on}"
-    if not fit.faults and piece.stand_off:
-        text = f"kept {in_words(piece.stand_off)} off {on}"
-    return Fit(**{**fit.__dict__, "reason": text})
+def reason_of(fit: Fit, piece: Piece, pieces: Mapping[str, Piece]) -> str:
+    """The verdict in words, every fault of it."""
+    on = " and ".join(pieces[k].name for k in fit.rests_on[:2])
+    if fit.faults:
+        return "; ".join(fault_words(fault, fit, piece, on, pieces) for fault in fit.faults)
+    if piece.sink:
+        return f"bedded {in_words(piece.sink)} in {on}"
+    if piece.stand_off:
+        return f"kept {in_words(piece.stand_off)} off {on}"
+    return f"sits on {on}"
+
+
+def fault_words(fault: State, fit: Fit, piece: Piece, on: str, pieces: Mapping[str, Piece]) -> str:
+    gap = fit.gap or 0.0
+    if fault == "unborne":
+        return "nothing in its direction to rest on"
+    if fault == "floating" and piece.stand_off:
+        return f"{in_words(gap)} off {on}, {in_words(piece.stand_off)} wanted"
+    if fault == "floating":
+        return f"{in_words(gap)} above {on}"
+    if fault == "tippy":
+        outside = in_words(-(fit.balance_margin or 0.0))
+        return f"touches {on}, but its weight is {outside} outside what bears it"
+    sinks = [c for c in fit.clashes if (c.upward > UPWARD) == (fault == "sunk")]
+    worst = (sinks or fit.clashes)[0]
+    return f"{'sunk ' if fault == 'sunk' else ''}{in_words(worst.depth)} into {pieces[worst.other].name}"
 
 
 def check(

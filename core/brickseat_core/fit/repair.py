@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from brickseat_core.contact.balance import support_polygon, way_to_balance
 from brickseat_core.contact.index import SceneIndex, frame_along
 from brickseat_core.contact.retreat import first_window
 from brickseat_core.fit.check import UPWARD, Fit, check, measure_fit, touched_by
@@ -15,6 +16,10 @@ from brickseat_core.tolerances import SEATED_TOLERANCE
 
 SWEEPS = 3
 COMPASS = 8
+NUDGES = 4
+NUDGE_BEYOND = 0.002
+"""Metres by which a nudged weight comes to stand inside its support."""
+
 LIFT_OFF = 1e-5
 """A piece is raised this far before it is pushed aside, so that it does not scrape along its bearer."""
 
@@ -68,7 +73,9 @@ def repair(
     left: dict[str, str] = {}
     for _ in range(SWEEPS):
         moved = False
-        faulty = [p for p in bottom_up(index.pieces.values()) if p.key in wanted and fits.get(p.key) and fits[p.key].faults]
+        faulty = [
+            p for p in bottom_up(index.pieces.values()) if p.key in wanted and fits.get(p.key) and fits[p.key].faults
+        ]
         for done, piece in enumerate(faulty):
             if told is not None and not told(done, len(faulty)):
                 break
@@ -96,7 +103,11 @@ def repair(
     still = [k for k in wanted if k in fits and fits[k].faults]
     reasons = tuple(Left(k, left.get(k, fits[k].reason)) for k in sorted(still))
     count = len(deltas)
-    words = f"repaired {count} piece{'' if count == 1 else 's'}" if count != 1 else f"repaired {deltas[0].after and deltas[0].after.name}"
+    words = (
+        f"repaired {count} piece{'' if count == 1 else 's'}"
+        if count != 1
+        else f"repaired {deltas[0].after and deltas[0].after.name}"
+    )
     return Repair(Change(words, tuple(deltas)), tuple(mended), reasons)
 
 
@@ -117,13 +128,14 @@ def mend(
     """Try the ways to mend one piece, least movement first; None when one was taken, else the reason."""
     if fit.faults == ("unborne",):
         return "nothing lies in its direction to rest on"
-    if fit.faults == ("tippy",):
-        return "it touches, but only tilting it could balance it"
     options = sorted(
-        ((float(np.linalg.norm(pose.origin - piece.pose.origin)), i, pose) for i, pose in enumerate(ways(index, piece, fit))),
+        (
+            (float(np.linalg.norm(pose.origin - piece.pose.origin)), i, pose)
+            for i, pose in enumerate(ways(index, piece, fit))
+        ),
         key=lambda option: option[:2],
     )
-    reason = "no free place near it"
+    reason = "only tilting it could balance it" if "tippy" in fit.faults else "no free place near it"
     fallback: tuple[Pose, Fit] | None = None
     for _, _, pose in options:
         index.put(piece.at(pose))
@@ -131,8 +143,11 @@ def mend(
         index.put(piece)
         # Being tippy is a fault that was hidden while it floated; it may stay, but nothing else may come.
         came = set(new.faults) - set(fit.faults) - {"tippy"}
-        if came or len(new.faults) > len(fit.faults) or new.faults == fit.faults:
+        if came or len(new.faults) > len(fit.faults):
             reason = new.reason
+            continue
+        if new.faults == fit.faults:
+            reason = "only tilting it could balance it" if new.faults == ("tippy",) else new.reason
             continue
         if new.faults:
             fallback = fallback or (pose, new)
@@ -170,15 +185,39 @@ def settle_on(
     return None
 
 
+def balanced(index: SceneIndex, piece: Piece, fit: Fit) -> Iterator[Pose]:
+    """Poses nudged along the bearer until its weight is over what bears it (a plate pushed back from an edge)."""
+    moved, now = piece, fit
+    for _ in range(NUDGES):
+        if not now.contacts:
+            return
+        centre = moved.pose.apply(moved.prop.mesh.mass[1])[[0, 2]]
+        way = way_to_balance(support_polygon(np.array(now.contacts)[:, [0, 2]]), centre)
+        length = float(np.linalg.norm(way))
+        if length < 1e-9:
+            return
+        # The weight goes towards what bears it, and a little beyond the edge.
+        step = way * (1.0 + NUDGE_BEYOND / length)
+        moved = moved.at(seat(index, moved.at(moved.pose.moved(np.array([step[0], 0.0, step[1]])))).pose)
+        index.put(moved)
+        now = measure_fit(index, moved)
+        index.put(piece)
+        if now.faults != ("tippy",):
+            yield moved.pose
+            return
+
+
 def ways(index: SceneIndex, piece: Piece, fit: Fit) -> Iterator[Pose]:
     """Poses that might mend ``piece``: straight along its direction, and pushed aside from what it clashes with."""
     straight = seat(index, piece)
     if straight.travel is not None:
         yield straight.pose
+    if "tippy" in fit.faults:
+        yield from balanced(index, piece, fit)
     if "clashing" not in fit.faults:
         return
     direction = np.asarray(piece.direction)
-    beside = [c for c in fit.clashes if float(np.dot(c.normal, -direction)) <= UPWARD]
+    beside = [c for c in fit.clashes if c.upward <= UPWARD]
     rows = [index.row[c.other] for c in beside]
     tried: list[Vec] = [np.array(c.normal) for c in beside]
     angles = np.arange(COMPASS) * (2.0 * np.pi / COMPASS)

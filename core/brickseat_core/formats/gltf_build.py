@@ -40,7 +40,7 @@ def empty_document() -> GltfDocument:
     return GltfDocument({"asset": {"version": "2.0", "generator": GENERATOR}}, b"", None)
 
 
-def shaded(surface: Surface) -> tuple[Vec, Vec, NDArray[np.int64], NDArray[np.int64]]:
+def shaded(surface: Surface) -> tuple[Vec, Vec, NDArray[np.integer[Any]], NDArray[np.integer[Any]]]:
     """Vertices split where faces meet at a crease: (positions, normals, faces, source vertex of each)."""
     corners = surface.vertices[surface.faces]
     cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
@@ -57,11 +57,11 @@ def shaded(surface: Surface) -> tuple[Vec, Vec, NDArray[np.int64], NDArray[np.in
     normals = np.stack(
         [np.bincount(mine[smooth], weights=cross[other[smooth] // 3, k], minlength=len(at)) for k in range(3)], axis=1
     )
-    normals /= np.maximum(np.linalg.norm(normals, axis=1), 1e-30)[:, None]
+    normals = np.asarray(normals / np.maximum(np.linalg.norm(normals, axis=1), 1e-30)[:, None])
     keys = np.concatenate([at[:, None], np.round(normals * 1e4)], axis=1).astype(np.int64)
     _, chosen, number = np.unique(keys, axis=0, return_index=True, return_inverse=True)
     source = at[chosen]
-    return surface.vertices[source], normals[chosen], number.reshape(-1, 3), source
+    return surface.vertices[source], np.asarray(normals[chosen], dtype=np.float64), number.reshape(-1, 3), source
 
 
 def prop_document(name: str, surfaces: Iterable[Surface]) -> GltfDocument:
@@ -146,7 +146,9 @@ class Carrier:
     def texture(self, source: GltfDocument, number: int) -> int:
         def edit(entry: Json) -> None:
             if "source" in entry:
-                entry["source"] = self._carry(source, "images", entry["source"], lambda image: self._image(source, image))
+                entry["source"] = self._carry(
+                    source, "images", entry["source"], lambda image: self._image(source, image)
+                )
             if "sampler" in entry:
                 entry["sampler"] = self._carry(source, "samplers", entry["sampler"], lambda sampler: None)
             entry.pop("extensions", None)

@@ -100,7 +100,17 @@ class GltfDocument:
         version = str(self.json.get("asset", {}).get("version", "")) if isinstance(self.json.get("asset"), dict) else ""
         if not version.startswith("2"):
             raise FileError("its asset.version is not 2.x; export it as glTF 2.0")
-        for name in ("scenes", "nodes", "meshes", "accessors", "bufferViews", "buffers", "images", "materials", "textures"):
+        for name in (
+            "scenes",
+            "nodes",
+            "meshes",
+            "accessors",
+            "bufferViews",
+            "buffers",
+            "images",
+            "materials",
+            "textures",
+        ):
             value = self.json.get(name, [])
             if not isinstance(value, list) or not all(isinstance(item, dict) for item in value):
                 raise FileError(f"“{name}” is not a list of objects; export it again")
@@ -197,7 +207,9 @@ class GltfDocument:
             values = np.maximum(values.astype(np.float64) / top, -1.0)
         return values[:, 0] if width == 1 else values
 
-    def _with_sparse(self, values: NDArray[Any], sparse: Json, dtype: np.dtype[Any], width: int, here: str) -> NDArray[Any]:
+    def _with_sparse(
+        self, values: NDArray[Any], sparse: Json, dtype: np.dtype[Any], width: int, here: str
+    ) -> NDArray[Any]:
         count = self._count(sparse.get("count"), f"{here}.sparse.count")
         places, news = sparse.get("indices"), sparse.get("values")
         if not isinstance(places, dict) or not isinstance(news, dict):
@@ -205,10 +217,14 @@ class GltfDocument:
         kind = COMPONENTS.get(places.get("componentType", 0))
         if kind is None or kind.kind != "u":
             raise FileError(f"{here}.sparse.indices has an unknown component type; export it again")
-        at = self._elements(places.get("bufferView"), places.get("byteOffset", 0), kind, 1, count, f"{here}.sparse")[:, 0]
+        at = self._elements(places.get("bufferView"), places.get("byteOffset", 0), kind, 1, count, f"{here}.sparse")[
+            :, 0
+        ]
         if count and int(at.max()) >= len(values):
             raise FileError(f"{here}.sparse.indices reach past the end; export it again")
-        values[at] = self._elements(news.get("bufferView"), news.get("byteOffset", 0), dtype, width, count, f"{here}.sparse")
+        values[at] = self._elements(
+            news.get("bufferView"), news.get("byteOffset", 0), dtype, width, count, f"{here}.sparse"
+        )
         return values
 
     def _elements(
@@ -222,7 +238,11 @@ class GltfDocument:
             raise FileError(f"{here} has elements of {size} bytes at a stride of {step}; export it again")
         if count and start + step * (count - 1) + size > len(data):
             raise FileError(f"{here} reaches past the end of its bufferView; the file is damaged, export it again")
-        return np.ndarray((count, width), dtype, data, start, (step, dtype.itemsize)) if count else np.zeros((0, width), dtype)
+        return (
+            np.ndarray((count, width), dtype, data, start, (step, dtype.itemsize))
+            if count
+            else np.zeros((0, width), dtype)
+        )
 
     @staticmethod
     def _count(value: Any, where: str) -> int:
@@ -307,8 +327,8 @@ def write_whole(path: Path, data: bytes) -> None:
             file.write(data)
             file.flush()
             os.fsync(file.fileno())
-        os.chmod(name, 0o644)
-        os.replace(name, path)
+        Path(name).chmod(0o644)
+        Path(name).replace(path)
     except BaseException:
         Path(name).unlink(missing_ok=True)
         raise

@@ -56,7 +56,7 @@ class GltfSet:
     def store(self, pieces: Mapping[str, Piece]) -> None:
         """Write the poses of moved pieces into the document; only transforms of moved nodes change."""
         shift: dict[str, Vec] = {}
-        for key, body in self.bodies.items():
+        for key in self.bodies:
             old, new = self.dressed.pieces[key].pose, pieces[key].pose
             if new != old:
                 shift[key] = new.matrix @ np.linalg.inv(old.matrix)
@@ -154,7 +154,11 @@ def instance_matrices(document: GltfDocument, node: int) -> list[Vec]:
     where = f"nodes[{node}].{INSTANCING}"
     extension = document.json["nodes"][node]["extensions"][INSTANCING]
     attributes = extension.get("attributes", {}) if isinstance(extension, dict) else {}
-    read = {k: document.accessor(attributes[k], where).astype(np.float64) for k in ("TRANSLATION", "ROTATION", "SCALE") if k in attributes}
+    read = {
+        k: document.accessor(attributes[k], where).astype(np.float64)
+        for k in ("TRANSLATION", "ROTATION", "SCALE")
+        if k in attributes
+    }
     counts = {len(v) for v in read.values()}
     if len(counts) != 1:
         raise FileError(f"{where} has attributes of different lengths; export it again")
@@ -194,7 +198,9 @@ def read_mesh(document: GltfDocument, number: int, cache: dict[int, tuple[Vec, A
             raise FileError(f"{where}.POSITION is not made of 3D points; export it again")
         if not np.isfinite(points).all():
             row = int(np.flatnonzero(~np.isfinite(points).all(axis=1))[0])
-            raise FileError(f"{where}.POSITION: vertex {row} is not a finite number; mend the model and export it again")
+            raise FileError(
+                f"{where}.POSITION: vertex {row} is not a finite number; mend the model and export it again"
+            )
         if "indices" in primitive:
             indices = document.accessor(primitive["indices"], f"{where}.indices").astype(np.int64)
             if indices.ndim != 1:
@@ -202,17 +208,26 @@ def read_mesh(document: GltfDocument, number: int, cache: dict[int, tuple[Vec, A
         else:
             indices = np.arange(len(points), dtype=np.int64)
         if len(indices) and int(indices.max()) >= len(points):
-            raise FileError(f"{where}.indices: {int(indices.max())} is out of range (there are {len(points)} vertices); export it again")
+            raise FileError(
+                f"{where}.indices: {int(indices.max())} is out of range (there are {len(points)} vertices); export it again"
+            )
         if mode == TRIANGLES:
             if len(indices) % 3:
                 raise FileError(f"{where}.indices: {len(indices)} is not a multiple of three; export it again")
             triangles = indices.reshape(-1, 3)
         elif mode == STRIP:
-            runs = np.stack([indices[:-2], indices[1:-1], indices[2:]], axis=1) if len(indices) > 2 else np.zeros((0, 3), np.int64)
+            runs = (
+                np.stack([indices[:-2], indices[1:-1], indices[2:]], axis=1)
+                if len(indices) > 2
+                else np.zeros((0, 3), np.int64)
+            )
             runs[1::2] = runs[1::2][:, [1, 0, 2]]
             triangles = runs
         else:
-            triangles = np.stack([np.full(max(0, len(indices) - 2), indices[0] if len(indices) else 0), indices[1:-1], indices[2:]], axis=1)
+            triangles = np.stack(
+                [np.full(max(0, len(indices) - 2), indices[0] if len(indices) else 0), indices[1:-1], indices[2:]],
+                axis=1,
+            )
         vertices.append(points)
         faces.append(triangles + base)
         base += len(points)
@@ -277,7 +292,7 @@ def read_set(document: GltfDocument, bearers: Iterable[str] = (), tolerance: flo
         return [Placement(number, None, node["mesh"], worlds[number])]
 
     def is_prop(number: int) -> bool:
-        return our_extras(nodes[number]).get("role", "prop") != "bearer"
+        return bool(our_extras(nodes[number]).get("role", "prop") != "bearer")
 
     def lead_of(number: int) -> int:
         """The topmost prop node above: one that draws, or that says it is a prop."""

@@ -31,8 +31,10 @@ def read_prop(path: Path) -> Mesh:
         raise FileError(f"{path}: cannot be read ({error.strerror}); check the path") from None
     except FileError:
         raise
-    except Exception as error:  # the readers of this library raise whatever they stumble on
-        raise FileError(f"{path}: is not a readable {kind[1:].upper()} file ({type(error).__name__}); export it again") from None
+    except Exception as error:  # noqa: BLE001  (the readers of this library raise whatever they stumble on)
+        raise FileError(
+            f"{path}: is not a readable {kind[1:].upper()} file ({type(error).__name__}); export it again"
+        ) from None
     if not isinstance(loaded, trimesh.Trimesh):
         raise FileError(f"{path}: it has no triangles; export the surface of the model")
     try:
@@ -50,7 +52,7 @@ def whole_mesh(document: GltfDocument, where: str) -> Mesh:
     vertices: list[Vec] = []
     faces = []
     base = 0
-    raw: dict[int, tuple[Vec, np.ndarray]] = {}  # type: ignore[type-arg]
+    raw: dict[int, tuple[Vec, np.ndarray]] = {}
     for body in found.bodies.values():
         for part in body.parts:
             v, f = read_mesh(document, part.mesh, raw)

@@ -10,7 +10,9 @@ REPORT_VERSION = 1
 
 
 def counts(fits: Mapping[str, Fit]) -> dict[str, int]:
-    return {state: sum(1 for f in fits.values() if f.state == state) for state in reversed(STATES) if state != "unchecked"}
+    return {
+        state: sum(1 for f in fits.values() if f.state == state) for state in reversed(STATES) if state != "unchecked"
+    }
 
 
 def fit_report(dressed: Set, fits: Mapping[str, Fit]) -> dict[str, Any]:

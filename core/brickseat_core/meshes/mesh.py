@@ -52,7 +52,9 @@ class Mesh:
             raise MeshError("it has no triangles")
         low, high = int(self.faces.min()), int(self.faces.max())
         if low < 0 or high >= len(self.vertices):
-            raise MeshError(f"index {high if low >= 0 else low} is out of range (there are {len(self.vertices)} vertices)")
+            raise MeshError(
+                f"index {high if low >= 0 else low} is out of range (there are {len(self.vertices)} vertices)"
+            )
         if not np.isfinite(self.vertices).all():
             row = int(np.flatnonzero(~np.isfinite(self.vertices).all(axis=1))[0])
             raise MeshError(f"vertex {row} is not a finite number")
@@ -106,14 +108,14 @@ class Mesh:
         cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
         flat = welded.ravel()
         total = np.stack([np.bincount(flat, weights=np.repeat(cross[:, k], 3)) for k in range(3)], axis=1)
-        total /= np.maximum(np.linalg.norm(total, axis=1), 1e-30)[:, None]
-        return np.asarray(total[welded])
+        unit = total / np.maximum(np.linalg.norm(total, axis=1), 1e-30)[:, None]
+        return np.asarray(unit[welded])
 
     @cached_property
     def shell_of(self) -> NDArray[np.int32]:
         """(m,) which connected shell each triangle belongs to, numbered from 0."""
         welded = self._welded
-        return shells_kernel(welded, int(welded.max()) + 1)
+        return np.asarray(shells_kernel(welded, int(welded.max()) + 1))
 
     @cached_property
     def probes(self) -> Vec:

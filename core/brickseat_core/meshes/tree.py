@@ -20,7 +20,7 @@ class Tree(NamedTuple):
     """Nodes of the hierarchy, and the triangles in leaf order.
 
     ``lo``, ``hi``: (n, 3) float64 boxes. ``child``: (n,) index of the left child, -1 for a leaf; the
-    right child follows it. ``start``, ``count``: the leaf's run of triangles. ``corners``:
+    right child follows it. ``start``, ``length``: the leaf's run of triangles. ``corners``:
     (m, 3, 3) float64. ``order``: (m,) original index of each triangle.
     """
 
@@ -28,7 +28,7 @@ class Tree(NamedTuple):
     hi: NDArray[np.float64]
     child: NDArray[np.int32]
     start: NDArray[np.int32]
-    count: NDArray[np.int32]
+    length: NDArray[np.int32]
     corners: NDArray[np.float64]
     order: NDArray[np.int32]
 

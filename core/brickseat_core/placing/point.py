@@ -8,7 +8,7 @@ from brickseat_core.contact.clash import penetration
 from brickseat_core.contact.drop import first_contact
 from brickseat_core.contact.index import SceneIndex, frame_along
 from brickseat_core.contact.rays import Hit, first_hit
-from brickseat_core.fit.check import Clash, triple
+from brickseat_core.fit.check import Clash, clash_of, triple
 from brickseat_core.fit.seat import seat
 from brickseat_core.placing.frames import (
     PLUMB,
@@ -147,7 +147,5 @@ def ghost_clashes(index: SceneIndex, piece: Piece, skip: int, on: int, tolerance
     near = index.near(mover, piece.pose.origin, skip)
     started = [r for r in first_contact(index, mover, near).started if r != on][:MOST_MEASURED]
     cuts = [c for c in (penetration(index, piece, r) for r in started) if c.depth > tolerance]
-    return tuple(
-        Clash(index.keys[c.row] or "", c.depth, triple(c.point), triple(c.normal))
-        for c in sorted(cuts, key=lambda c: -c.depth)
-    )
+    direction = np.asarray(piece.direction)
+    return tuple(clash_of(index, c, direction) for c in sorted(cuts, key=lambda c: -c.depth))

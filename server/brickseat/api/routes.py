@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 from django.conf import settings
 from django.contrib.auth import authenticate, login, logout
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db.models import Count, Q
 from django.http import FileResponse, HttpRequest, HttpResponse
 from ninja import File, NinjaAPI, UploadedFile
@@ -35,7 +35,7 @@ LARGEST_UPLOAD = 200 * 1024 * 1024
 FEELER_LEAST = 0.01
 
 
-def user_of(request: HttpRequest) -> AbstractBaseUser:
+def user_of(request: HttpRequest) -> User:
     user = request.user
     assert user.is_authenticated  # the API's auth has seen to it
     return user
@@ -53,7 +53,19 @@ def visible_props(request: HttpRequest) -> Any:
 
 
 def prop_record(prop: StoredProp) -> dict[str, Any]:
-    names = ("key", "name", "category", "role", "direction", "width", "height", "depth", "volume", "triangles", "listed")
+    names = (
+        "key",
+        "name",
+        "category",
+        "role",
+        "direction",
+        "width",
+        "height",
+        "depth",
+        "volume",
+        "triangles",
+        "listed",
+    )
     return {**{n: getattr(prop, n) for n in names}, "file": f"/api/props/{prop.key}/{prop.digest[:16]}.glb"}
 
 
@@ -106,7 +118,12 @@ def sets(request: HttpRequest) -> Any:
     found = DressedSet.objects.filter(owner_id=user_of(request).pk).annotate(
         standing=Count("pieces", filter=Q(pieces__role="prop"))
     )
-    return [{"key": s.key, "name": s.name, "pieces": s.standing, "counts": s.counts, "changed": s.changed} for s in found]
+    return [card_of(s, s.standing) for s in found]
+
+
+def card_of(dressed: DressedSet, standing: int) -> dict[str, Any]:
+    names = ("key", "name", "counts", "plan", "changed")
+    return {**{n: getattr(dressed, n) for n in names}, "pieces": standing}
 
 
 @api.get("/sets/{uuid:key}", response={200: schemas.SetSchema, **PROBLEMS})
@@ -139,7 +156,13 @@ def history(request: HttpRequest, key: uuid.UUID) -> Any:
     """The latest two hundred changes in words, newest first."""
     entries = own_set(request, key).history.select_related("actor").order_by("-number")[:200]
     return [
-        {"number": e.number, "words": e.words, "at": e.at, "undone": e.undone, "actor": e.actor and e.actor.get_username()}
+        {
+            "number": e.number,
+            "words": e.words,
+            "at": e.at,
+            "undone": e.undone,
+            "actor": e.actor and e.actor.get_username(),
+        }
         for e in entries
     ]
 
@@ -152,7 +175,12 @@ def core_move(request: HttpRequest, asked: Any, live: LiveSet) -> Move:
             if stored is None:
                 raise MoveRefused("that prop is not in the store; choose another")
             return moves.SetDown(
-                uuid.uuid4().hex, live.prop(asked.prop), pose_from(asked.pose), unit(asked.direction), asked.sink, asked.stand_off
+                uuid.uuid4().hex,
+                live.prop(asked.prop),
+                pose_from(asked.pose),
+                unit(asked.direction),
+                asked.sink,
+                asked.stand_off,
             )
         case schemas.PlaceMove():
             direction = unit(asked.direction) if asked.direction else None
@@ -258,13 +286,7 @@ def open_file(request: HttpRequest, file: File[UploadedFile]) -> Any:
         raise FileError(f"the file is larger than {LARGEST_UPLOAD // 1024 // 1024} MB; export it in parts")
     name = (file.name or "opened set").rsplit(".", 1)[0]
     made = open_set(file.read(), name, user_of(request))
-    return 201, {
-        "key": made.key,
-        "name": made.name,
-        "pieces": made.pieces.filter(role="prop").count(),
-        "counts": made.counts,
-        "changed": made.changed,
-    }
+    return 201, card_of(made, made.pieces.filter(role="prop").count())
 
 
 @api.delete("/sets/{uuid:key}", response={204: None, **PROBLEMS})
@@ -273,5 +295,3 @@ def delete_set(request: HttpRequest, key: uuid.UUID) -> Any:
     sessions.drop(dressed.key)
     dressed.delete()
     return 204, None
-
-

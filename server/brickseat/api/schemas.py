@@ -80,6 +80,7 @@ class SetCard(Schema):
     name: str
     pieces: int
     counts: dict[str, int]
+    plan: list[tuple[float, float, float, float, str]]
     changed: datetime
 
 
@@ -193,7 +194,17 @@ class RepairMove(Schema):
 
 
 MoveSchema = Annotated[
-    SetDownMove | PlaceMove | SlideMove | TurnMove | SizeMove | BedMove | SeatMove | SpikeMove | CopyMove | RemoveMove | RepairMove,
+    SetDownMove
+    | PlaceMove
+    | SlideMove
+    | TurnMove
+    | SizeMove
+    | BedMove
+    | SeatMove
+    | SpikeMove
+    | CopyMove
+    | RemoveMove
+    | RepairMove,
     Field(discriminator="kind"),
 ]
 

@@ -159,8 +159,8 @@ def workshop(props: Mapping[str, Prop]) -> list[Piece]:
     d.put("dip-bowl", 2.4, -3.15, 0.05)
 
     # Under the beam and on the wall.
-    d.put("hanging-lamp", 0.4, -2.55, 1.4, direction=(0.0, 1.0, 0.0))
-    d.put("hanging-lamp", 0.4, -1.1, 1.4, direction=(0.0, 1.0, 0.0))
+    d.put("hanging-lamp", 0.75, -2.55, 1.3, direction=(0.0, 1.0, 0.0))
+    d.put("hanging-lamp", -1.75, -2.55, 1.3, direction=(0.0, 1.0, 0.0))
     for k in range(4):
         d.put("wall-peg", -2.8, -2.1 + 0.3 * k, 1.45, direction=(-1.0, 0.0, 0.0))
 
@@ -192,5 +192,5 @@ def yard(props: Mapping[str, Prop]) -> list[Piece]:
     d.put("standee", 0.6, -0.5, 0.02)
     d.stack(["fire-brick", "fire-brick"], -2.936, 2.394, -0.2, -20.0)
     d.wrong("log-basket", (0.35, -0.22, 1.5))
-    d.wrong("round-stone", (3.0, 0.15, 4.2), turn=30.0)
+    d.wrong("round-stone", (3.0, -0.2, 4.2), turn=30.0)
     return list(d.index.pieces.values())

@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Callable, Sequence
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,7 +26,7 @@ def soft(profile: Profile, rounds: int = 2, share: float = 0.22) -> list[tuple[f
     points = [np.array(p, dtype=np.float64) for p in profile]
     for _ in range(rounds):
         cut = [points[0]]
-        for a, b in zip(points[:-1], points[1:], strict=True):
+        for a, b in pairwise(points):
             cut += [a + share * (b - a), b - share * (b - a)]
         points = [points[0], *cut[2:-1], points[-1]] if len(points) > 2 else points
     return [(max(0.0, float(p[0])), float(p[1])) for p in points]
@@ -42,7 +43,7 @@ def turned(
     ``wave(angle, height)`` multiplies the radius.
     """
     strips = []
-    angle = np.arange(sections) * (2 * math.pi / sections)
+    angle: Vec = np.arange(sections, dtype=np.float64) * (2 * math.pi / sections)
     total = 0.0
     for paint, profile in paints:
         rings: list[NDArray[np.int64]] = []
@@ -54,15 +55,17 @@ def turned(
                 rings.append(np.full(sections, count))
                 count += 1
             else:
-                radius = r * (wave(angle, np.full(sections, y)) if wave else np.ones(sections))
-                vertices.append(np.stack([radius * np.cos(angle), np.full(sections, y), radius * np.sin(angle)], axis=1))
+                radius = r * (np.asarray(wave(angle, np.full(sections, y))) if wave else np.ones(sections))
+                vertices.append(
+                    np.stack([radius * np.cos(angle), np.full(sections, y), radius * np.sin(angle)], axis=1)
+                )
                 rings.append(np.arange(count, count + sections))
                 count += sections
         faces = []
-        for low, high in zip(rings[:-1], rings[1:], strict=True):
+        for low, high in pairwise(rings):
             l2, h2 = np.roll(low, -1), np.roll(high, -1)
             if low[0] != low[-1]:
-                faces.append(np.stack([low, high if high[0] != high[-1] else high, l2], axis=1))
+                faces.append(np.stack([low, high, l2], axis=1))
             if high[0] != high[-1]:
                 faces.append(np.stack([l2, high, h2], axis=1))
         v = np.concatenate(vertices)
@@ -113,7 +116,14 @@ def block(paint: Paint, size: Triple, at: Triple = (0, 0, 0), bevel: float = 0.0
                 s = [0, 0, 0]
                 s[axis], s[others[0]], s[others[1]] = side, p, q
                 ends.append((s[0], s[1], s[2]))
-            add([number[(*ends[0], others[0])], number[(*ends[0], others[1])], number[(*ends[1], others[1])], number[(*ends[1], others[0])]])
+            add(
+                [
+                    number[(*ends[0], others[0])],
+                    number[(*ends[0], others[1])],
+                    number[(*ends[1], others[1])],
+                    number[(*ends[1], others[0])],
+                ]
+            )
     for sx in (-1, 1):
         for sy in (-1, 1):
             for sz in (-1, 1):
@@ -150,7 +160,9 @@ def curve(points: Sequence[Triple], steps: int = 12) -> Vec:
     for i in range(1, len(p) - 2):
         for t in np.linspace(0, 1, steps, endpoint=False):
             a, b, c, d = p[i - 1], p[i], p[i + 1], p[i + 2]
-            out.append(0.5 * (2 * b + (c - a) * t + (2 * a - 5 * b + 4 * c - d) * t**2 + (3 * b - a - 3 * c + d) * t**3))
+            out.append(
+                0.5 * (2 * b + (c - a) * t + (2 * a - 5 * b + 4 * c - d) * t**2 + (3 * b - a - 3 * c + d) * t**3)
+            )
     out.append(p[-2])
     return np.array(out)
 
@@ -219,4 +231,6 @@ def moved(surface: Surface, by: Triple = (0, 0, 0), turn: float = 0.0, lean: flo
     cl, sl = math.cos(lean), math.sin(lean)
     about_y = np.array([[c, 0, s], [0, 1, 0], [-s, 0, c]])
     about_z = np.array([[cl, -sl, 0], [sl, cl, 0], [0, 0, 1]])
-    return Surface(surface.paint, surface.vertices @ (about_y @ about_z).T + np.array(by), surface.faces, surface.colours)
+    return Surface(
+        surface.paint, surface.vertices @ (about_y @ about_z).T + np.array(by), surface.faces, surface.colours
+    )

@@ -47,13 +47,18 @@ def shelf() -> list[Surface]:
     for y in (0.08, 0.56, 1.02, 1.46):
         parts.append(block(ASH, (w - 0.06, t, d - 0.01), (0, y, 0), 0.003))
     parts.append(block(OAK, (w, 0.03, d + 0.03), (0, h, 0), 0.006))
-    parts += [bar(OAK, (-w / 2 + 0.03, y, -d / 2 + 0.012), (w / 2 - 0.03, y, -d / 2 + 0.012), 0.05, 0.012) for y in (0.4, 1.3)]
+    parts += [
+        bar(OAK, (-w / 2 + 0.03, y, -d / 2 + 0.012), (w / 2 - 0.03, y, -d / 2 + 0.012), 0.05, 0.012) for y in (0.4, 1.3)
+    ]
     return parts
 
 
 def table() -> list[Surface]:
     w, h, d = 2.2, 0.86, 0.85
-    parts = [block(ASH, (w, 0.02, d / 4 - 0.001), (0, h - 0.045 + 0.025, -d / 2 + d / 4 * (k + 0.5)), 0.002) for k in range(4)]
+    parts = [
+        block(ASH, (w, 0.02, d / 4 - 0.001), (0, h - 0.045 + 0.025, -d / 2 + d / 4 * (k + 0.5)), 0.002)
+        for k in range(4)
+    ]
     parts.append(block(OAK, (w - 0.02, 0.026, d - 0.02), (0, h - 0.046, 0), 0.003))
     for sx in (-1, 1):
         for sz in (-1, 1):
@@ -66,8 +71,8 @@ def table() -> list[Surface]:
 
 def beam() -> list[Surface]:
     return [
-        block(WALNUT, (0.18, 0.2, DEPTH + 0.3), (0.4, HEIGHT - 0.42, -DEPTH / 2 + 0.15), 0.012),
-        block(WALNUT, (0.16, HEIGHT - 0.41, 0.16), (0.4, 0.0, 0.22), 0.012),
+        block(WALNUT, (WIDTH - 0.02, 0.2, 0.17), (0.0, HEIGHT - 0.52, -2.55), 0.012),
+        block(WALNUT, (0.16, HEIGHT - 0.515, 0.16), (WIDTH / 2 - 0.1, 0.0, -2.55), 0.012),
     ]
 
 
@@ -124,8 +129,10 @@ def yard() -> list[Surface]:
     y = ground_height(x, z)
     v = np.stack([x, y, z], axis=-1).reshape(-1, 3)
     i = (np.arange(n)[:, None] * (n + 1) + np.arange(n)[None, :]).ravel()
-    faces = np.concatenate([np.stack([i, i + 1, i + n + 1], 1), np.stack([i + 1, i + n + 2, i + n + 1], 1)]).astype(np.int32)
-    grass, earth, gravel = (np.array(paint("", c).colour) for c in ("8d9a62", "a58a66", "c9bda6"))
+    faces = np.concatenate([np.stack([i, i + 1, i + n + 1], 1), np.stack([i + 1, i + n + 2, i + n + 1], 1)]).astype(
+        np.int32
+    )
+    grass, earth, gravel = (np.array(paint("", c).colour) for c in ("8f9768", "9b9170", "c4b9a3"))
     off = np.abs(x - 0.9 * np.sin(z * 0.42)).ravel()
     worn = np.clip(1.0 - (off - 0.7) / 0.7, 0, 1)[:, None]
     patch = np.clip(0.5 + 0.8 * ripple(v * 1.3, 73), 0, 1)[:, None]
@@ -142,9 +149,36 @@ def doorstep() -> list[Surface]:
 
 def kiln() -> list[Surface]:
     """A beehive kiln of fire brick on a stone plinth, with its door and chimney."""
-    dome = turned([(BRICK, soft([(0, 0.16), (0.84, 0.16), (0.86, 0.5), (0.8, 0.85), (0.56, 1.2), (0.2, 1.36), (0.2, 1.38), (0.2, 1.8), (0.23, 1.82), (0.23, 1.88), (0.0, 1.88)], 2, 0.18))], 56)
-    plinth = turned([(FLAGS, soft([(0, 0), (1.22, 0), (1.25, 0.02), (1.25, 0.15), (1.22, 0.17), (0, 0.17)], 1))], 56)
-    door = [block(DARK_CLAY, (0.5, 0.56, 0.12), (0.0, 0.17, 0.84), 0.02), block(IRON, (0.4, 0.46, 0.03), (0.0, 0.19, 0.905), 0.006)]
+    dome = turned(
+        [
+            (
+                BRICK,
+                soft(
+                    [
+                        (0, 0.16),
+                        (0.84, 0.16),
+                        (0.86, 0.5),
+                        (0.8, 0.85),
+                        (0.56, 1.2),
+                        (0.2, 1.36),
+                        (0.2, 1.38),
+                        (0.2, 1.8),
+                        (0.23, 1.82),
+                        (0.23, 1.88),
+                        (0.0, 1.88),
+                    ],
+                    2,
+                    0.18,
+                ),
+            )
+        ],
+        56,
+    )
+    plinth = turned([(FLAGS, [(0, 0), (1.22, 0), (1.25, 0.03), (1.25, 0.15), (1.23, 0.17), (0, 0.17)])], 56)
+    door = [
+        block(DARK_CLAY, (0.5, 0.56, 0.12), (0.0, 0.17, 0.84), 0.02),
+        block(IRON, (0.4, 0.46, 0.03), (0.0, 0.19, 0.905), 0.006),
+    ]
     return [*plinth, *dome, *door]
 
 

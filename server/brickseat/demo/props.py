@@ -3,6 +3,7 @@
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
@@ -20,15 +21,15 @@ def paint(name: str, hexcode: str, roughness: float = 0.9, metallic: float = 0.0
     return Paint(name, (r, g, b), roughness, metallic)
 
 
-CLAY = paint("bare clay", "b9714f", 0.95)
-DARK_CLAY = paint("dark clay", "8a4b36", 0.95)
+CLAY = paint("bare clay", "b57f63", 0.95)
+DARK_CLAY = paint("dark clay", "8f5d49", 0.95)
 CREAM = paint("cream glaze", "e8dcc0", 0.35)
 CELADON = paint("celadon glaze", "93b2a0", 0.3)
 COBALT = paint("cobalt slip", "47658a", 0.4)
-HONEY = paint("honey glaze", "c58b3c", 0.32)
-OAK = paint("oak", "b88d5c", 0.8)
-ASH = paint("scrubbed ash", "cdb48b", 0.85)
-WALNUT = paint("walnut", "7b573b", 0.75)
+HONEY = paint("honey glaze", "c09353", 0.32)
+OAK = paint("oak", "b3946f", 0.8)
+ASH = paint("scrubbed ash", "cfbd9f", 0.85)
+WALNUT = paint("walnut", "76604d", 0.75)
 JUTE = paint("jute", "c4aa7c", 1.0)
 LINEN = paint("linen", "d8cdb6", 1.0)
 WICKER = paint("wicker", "ab8350", 0.95)
@@ -44,7 +45,9 @@ CARD = paint("card", "b9a98c", 1.0)
 BRICK = paint("fire brick", "c08a63", 1.0)
 
 
-def vessel(outside: list[tuple[float, float]], inside: list[tuple[float, float]], glaze: Paint, bare: Paint, dip: float) -> list[Surface]:
+def vessel(
+    outside: list[tuple[float, float]], inside: list[tuple[float, float]], glaze: Paint, bare: Paint, dip: float
+) -> list[Surface]:
     """A thrown pot: bare clay below ``dip``, glaze above and within. Profiles run base to rim, rim to base."""
     outer = soft(outside)
     below = [p for p in outer if p[1] <= dip]
@@ -67,8 +70,23 @@ def bowl(radius: float, height: float, glaze: Paint, bare: Paint = CLAY) -> list
 
 def jar(radius: float, height: float, mouth: float, glaze: Paint) -> list[Surface]:
     r, h, m, t = radius, height, mouth, 0.007
-    outside = [(0, 0), (0.66 * r, 0), (0.74 * r, 0.04 * h), (r, 0.42 * h), (0.96 * r, 0.66 * h), (1.08 * m, 0.9 * h), (1.12 * m, h)]
-    inside = [(m, h), (m, 0.9 * h), (0.94 * r - t, 0.64 * h), (r - t, 0.42 * h), (0.7 * r - t, 0.06 * h + t), (0, 0.05 * h + t)]
+    outside = [
+        (0, 0),
+        (0.66 * r, 0),
+        (0.74 * r, 0.04 * h),
+        (r, 0.42 * h),
+        (0.96 * r, 0.66 * h),
+        (1.08 * m, 0.9 * h),
+        (1.12 * m, h),
+    ]
+    inside = [
+        (m, h),
+        (m, 0.9 * h),
+        (0.94 * r - t, 0.64 * h),
+        (r - t, 0.42 * h),
+        (0.7 * r - t, 0.06 * h + t),
+        (0, 0.05 * h + t),
+    ]
     return vessel(outside, inside, glaze, CLAY, 0.24 * h)
 
 
@@ -76,7 +94,16 @@ def lid(mouth: float, glaze: Paint) -> list[Surface]:
     """A lid whose lip lies on the rim of a jar of the same mouth, with a flange inside it."""
     m = mouth
     under = [(0, 0.0), (0.8 * m, 0.0), (0.8 * m, 0.014), (1.14 * m, 0.014)]
-    over = [(1.14 * m, 0.014), (1.12 * m, 0.022), (0.7 * m, 0.034), (0.2 * m, 0.042), (0.17 * m, 0.056), (0.26 * m, 0.068), (0.2 * m, 0.08), (0, 0.084)]
+    over = [
+        (1.14 * m, 0.014),
+        (1.12 * m, 0.022),
+        (0.7 * m, 0.034),
+        (0.2 * m, 0.042),
+        (0.17 * m, 0.056),
+        (0.26 * m, 0.068),
+        (0.2 * m, 0.08),
+        (0, 0.084),
+    ]
     return turned([(CLAY, under), (glaze, soft(over))])
 
 
@@ -86,8 +113,23 @@ def handle(glaze: Paint, points: list[Triple], radius: float = 0.009) -> Surface
 
 def jug(radius: float, height: float, glaze: Paint) -> list[Surface]:
     r, h, t = radius, height, 0.006
-    outside = [(0, 0), (0.7 * r, 0), (0.78 * r, 0.05 * h), (r, 0.36 * h), (0.82 * r, 0.66 * h), (0.56 * r, 0.84 * h), (0.66 * r, h)]
-    inside = [(0.66 * r - t, h), (0.56 * r - t, 0.85 * h), (0.8 * r - t, 0.66 * h), (r - t, 0.36 * h), (0.7 * r - t, 0.08 * h), (0, 0.05 * h + t)]
+    outside = [
+        (0, 0),
+        (0.7 * r, 0),
+        (0.78 * r, 0.05 * h),
+        (r, 0.36 * h),
+        (0.82 * r, 0.66 * h),
+        (0.56 * r, 0.84 * h),
+        (0.66 * r, h),
+    ]
+    inside = [
+        (0.66 * r - t, h),
+        (0.56 * r - t, 0.85 * h),
+        (0.8 * r - t, 0.66 * h),
+        (r - t, 0.36 * h),
+        (0.7 * r - t, 0.08 * h),
+        (0, 0.05 * h + t),
+    ]
     body = vessel(outside, inside, glaze, DARK_CLAY, 0.2 * h)
     # The lip is pulled into a spout on the side away from the handle.
     shaped = []
@@ -98,7 +140,16 @@ def jug(radius: float, height: float, glaze: Paint) -> list[Surface]:
         v[:, 0] += 0.28 * r * rise * ahead
         v[:, 1] += 0.05 * h * rise * ahead
         shaped.append(Surface(s.paint, v, s.faces))
-    grip = handle(glaze, [(-0.6 * r, 0.9 * h, 0), (-1.15 * r, 0.93 * h, 0), (-1.5 * r, 0.7 * h, 0), (-1.3 * r, 0.42 * h, 0), (-0.94 * r, 0.32 * h, 0)])
+    grip = handle(
+        glaze,
+        [
+            (-0.6 * r, 0.9 * h, 0),
+            (-1.15 * r, 0.93 * h, 0),
+            (-1.5 * r, 0.7 * h, 0),
+            (-1.3 * r, 0.42 * h, 0),
+            (-0.94 * r, 0.32 * h, 0),
+        ],
+    )
     return [*shaped, grip]
 
 
@@ -106,7 +157,11 @@ def mug(glaze: Paint) -> list[Surface]:
     r, h, t = 0.042, 0.095, 0.005
     outside = [(0, 0), (0.8 * r, 0), (0.95 * r, 0.05 * h), (r, 0.5 * h), (0.96 * r, h)]
     inside = [(0.96 * r - t, h), (r - t, 0.5 * h), (0.9 * r - t, 0.1 * h), (0, 0.07 * h)]
-    grip = handle(glaze, [(-0.9 * r, 0.8 * h, 0), (-1.7 * r, 0.78 * h, 0), (-1.75 * r, 0.4 * h, 0), (-0.93 * r, 0.28 * h, 0)], 0.006)
+    grip = handle(
+        glaze,
+        [(-0.9 * r, 0.8 * h, 0), (-1.7 * r, 0.78 * h, 0), (-1.75 * r, 0.4 * h, 0), (-0.93 * r, 0.28 * h, 0)],
+        0.006,
+    )
     return [*vessel(outside, inside, glaze, CLAY, 0.26 * h), grip]
 
 
@@ -118,7 +173,16 @@ def plate(radius: float, glaze: Paint) -> list[Surface]:
 
 
 def bottle(glaze: Paint) -> list[Surface]:
-    outside = [(0, 0), (0.036, 0), (0.042, 0.012), (0.048, 0.09), (0.042, 0.16), (0.017, 0.205), (0.015, 0.26), (0.021, 0.272)]
+    outside = [
+        (0, 0),
+        (0.036, 0),
+        (0.042, 0.012),
+        (0.048, 0.09),
+        (0.042, 0.16),
+        (0.017, 0.205),
+        (0.015, 0.26),
+        (0.021, 0.272),
+    ]
     inside = [(0.013, 0.272), (0.011, 0.21), (0.036, 0.158), (0.042, 0.09), (0.036, 0.014), (0, 0.01)]
     return vessel(outside, inside, glaze, DARK_CLAY, 0.05)
 
@@ -134,7 +198,26 @@ def sack(size: Triple, seed: int, cloth: Paint) -> list[Surface]:
     v[:, 2] *= swell
     body = Surface(cloth, v, body.faces)
     neck = moved(
-        turned([(cloth, soft([(0, 0), (0.16 * x, 0), (0.1 * x, 0.16 * y), (0.2 * x, 0.36 * y), (0.17 * x, 0.4 * y), (0.06 * x, 0.2 * y), (0, 0.18 * y)]))], 20, lambda a, _: 1 + 0.1 * np.cos(7 * a))[0],
+        turned(
+            [
+                (
+                    cloth,
+                    soft(
+                        [
+                            (0, 0),
+                            (0.16 * x, 0),
+                            (0.1 * x, 0.16 * y),
+                            (0.2 * x, 0.36 * y),
+                            (0.17 * x, 0.4 * y),
+                            (0.06 * x, 0.2 * y),
+                            (0, 0.18 * y),
+                        ]
+                    ),
+                )
+            ],
+            20,
+            lambda a, _: 1 + 0.1 * np.cos(7 * a),
+        )[0],
         (0, top - 0.06 * y, 0),
     )
     tie = rope(JUTE if cloth is not JUTE else OAK, ring_path(0.125 * x, top + 0.09 * y, 18), 0.006, 6)
@@ -153,21 +236,61 @@ def slumped_sack() -> list[Surface]:
 def bucket() -> list[Surface]:
     r0, r1, h, t = 0.105, 0.145, 0.27, 0.004
     body = turned(
-        [(ZINC, [(0, 0.008), (r0 - 0.01, 0.008), (r0 - 0.006, 0.0), (r0, 0.0), (r0 + 0.3 * (r1 - r0), 0.3 * h), (r0 + 0.3 * (r1 - r0) + 0.004, 0.31 * h), (r0 + 0.33 * (r1 - r0), 0.33 * h), (r1, h), (r1 + 0.006, h + 0.003), (r1 + 0.005, h + 0.009)]),
-         (ZINC, [(r1 + 0.005, h + 0.009), (r1 - t, h + 0.006), (r0 - t, 0.014), (0, 0.014)])], 40)
-    arc = [(-r1 - 0.004, h - 0.02, 0), (-r1 - 0.02, h + 0.03, 0.05), (-0.6 * r1, h + 0.05, 0.12), (0, h + 0.055, 0.145), (0.6 * r1, h + 0.05, 0.12), (r1 + 0.02, h + 0.03, 0.05), (r1 + 0.004, h - 0.02, 0)]
-    return [*body, rope(IRON, curve([(x, y, z) for x, y, z in arc], 6), 0.004, 8), *(block(IRON, (0.014, 0.03, 0.03), (s * (r1 + 0.001), h - 0.034, 0), 0.002) for s in (-1, 1))]
+        [
+            (
+                ZINC,
+                [
+                    (0, 0.008),
+                    (r0 - 0.01, 0.008),
+                    (r0 - 0.006, 0.0),
+                    (r0, 0.0),
+                    (r0 + 0.3 * (r1 - r0), 0.3 * h),
+                    (r0 + 0.3 * (r1 - r0) + 0.004, 0.31 * h),
+                    (r0 + 0.33 * (r1 - r0), 0.33 * h),
+                    (r1, h),
+                    (r1 + 0.006, h + 0.003),
+                    (r1 + 0.005, h + 0.009),
+                ],
+            ),
+            (ZINC, [(r1 + 0.005, h + 0.009), (r1 - t, h + 0.006), (r0 - t, 0.014), (0, 0.014)]),
+        ],
+        40,
+    )
+    arc = [
+        (-r1 - 0.004, h - 0.02, 0),
+        (-r1 - 0.02, h + 0.03, 0.05),
+        (-0.6 * r1, h + 0.05, 0.12),
+        (0, h + 0.055, 0.145),
+        (0.6 * r1, h + 0.05, 0.12),
+        (r1 + 0.02, h + 0.03, 0.05),
+        (r1 + 0.004, h - 0.02, 0),
+    ]
+    return [
+        *body,
+        rope(IRON, curve([(x, y, z) for x, y, z in arc], 6), 0.004, 8),
+        *(block(IRON, (0.014, 0.03, 0.03), (s * (r1 + 0.001), h - 0.034, 0), 0.002) for s in (-1, 1)),
+    ]
 
 
 def stool() -> list[Surface]:
-    seat = turned([(ASH, soft([(0, 0.385), (0.15, 0.385), (0.172, 0.397), (0.17, 0.42), (0.15, 0.425), (0, 0.417)], 2))], 44)
+    seat = turned(
+        [(ASH, soft([(0, 0.385), (0.15, 0.385), (0.172, 0.397), (0.17, 0.42), (0.15, 0.425), (0, 0.417)], 2))], 44
+    )
     legs = []
     for k in range(3):
         a = 2 * math.pi * k / 3 + 0.5
         foot, head = (0.165 * math.cos(a), 0.0, 0.165 * math.sin(a)), (0.1 * math.cos(a), 0.395, 0.1 * math.sin(a))
-        leg = turned([(WALNUT, soft([(0, 0), (0.013, 0), (0.019, 0.1), (0.021, 0.3), (0.015, 0.395), (0, 0.395)], 1))], 16)[0]
+        leg = turned(
+            [(WALNUT, soft([(0, 0), (0.013, 0), (0.019, 0.1), (0.021, 0.3), (0.015, 0.395), (0, 0.395)], 1))], 16
+        )[0]
         share = leg.vertices[:, 1:2] / 0.395
-        legs.append(Surface(WALNUT, leg.vertices + np.array(foot) + share * np.array([head[0] - foot[0], 0, head[2] - foot[2]]), leg.faces))
+        legs.append(
+            Surface(
+                WALNUT,
+                leg.vertices + np.array(foot) + share * np.array([head[0] - foot[0], 0, head[2] - foot[2]]),
+                leg.faces,
+            )
+        )
     return [*seat, *legs]
 
 
@@ -202,19 +325,37 @@ def basket(radius: float, height: float, rows: int, grip: bool) -> list[Surface]
         row = np.round(y / h * rows)
         return 1.0 + 0.022 * np.sign(np.cos(16 * angle)) * np.where(row % 2 == 0, 1, -1) * (y > 0.01)
 
-    outside = [(0.0, 0.0), (0.72 * r, 0.0), *((r * (0.76 + 0.24 * math.sin(0.5 * math.pi * k / rows)), h * k / rows) for k in range(1, rows + 1))]
+    outside = [
+        (0.0, 0.0),
+        (0.72 * r, 0.0),
+        *((r * (0.76 + 0.24 * math.sin(0.5 * math.pi * k / rows)), h * k / rows) for k in range(1, rows + 1)),
+    ]
     inside = [(r * 0.93, h), (0.7 * r, 0.02), (0, 0.014)]
     parts = turned([(WICKER, outside), (WICKER, [outside[-1], *inside])], 64, weave)
     parts.append(rope(WALNUT, ring_path(0.975 * r, h, 40), 0.011, 8))
     if grip:
-        arc = [(-0.95 * r, h - 0.02, 0.0), (-0.85 * r, h + 0.55 * r, 0.0), (0.0, h + 0.95 * r, 0.0), (0.85 * r, h + 0.55 * r, 0.0), (0.95 * r, h - 0.02, 0.0)]
+        arc = [
+            (-0.95 * r, h - 0.02, 0.0),
+            (-0.85 * r, h + 0.55 * r, 0.0),
+            (0.0, h + 0.95 * r, 0.0),
+            (0.85 * r, h + 0.55 * r, 0.0),
+            (0.95 * r, h - 0.02, 0.0),
+        ]
         parts.append(rope(WICKER, curve(arc, 7), 0.012, 8))
     return parts
 
 
 def herb(radius: float, height: float, leaf: Paint, seed: int, tall: float) -> list[Surface]:
     r, h, t = radius, height, 0.007
-    outside = [(0, 0), (0.66 * r, 0), (0.7 * r, 0.02 * h), (0.94 * r, 0.74 * h), (0.94 * r, 0.76 * h), (1.04 * r, 0.78 * h), (1.05 * r, h)]
+    outside = [
+        (0, 0),
+        (0.66 * r, 0),
+        (0.7 * r, 0.02 * h),
+        (0.94 * r, 0.74 * h),
+        (0.94 * r, 0.76 * h),
+        (1.04 * r, 0.78 * h),
+        (1.05 * r, h),
+    ]
     inside = [(0.94 * r - t, h), (0.88 * r - t, 0.8 * h)]
     rim = soft([outside[-1], *inside], 1)
     pot = turned([(CLAY, soft(outside, 1)), (CLAY, rim), (EARTH, [rim[-1], (0.5 * r, 0.84 * h), (0, 0.86 * h)])], 32)
@@ -232,7 +373,14 @@ def herb(radius: float, height: float, leaf: Paint, seed: int, tall: float) -> l
             for side in (-1, 1):
                 yaw = a + side * rng.uniform(0.6, 1.5)
                 one = lump(leaf, (0.036, 0.005, 0.017), int(rng.integers(1 << 30)), 0.0, 0.0, 3)
-                parts.append(moved(Surface(leaf, one.vertices + np.array([0.016, 0, 0]), one.faces), tuple(stem[k]), -yaw, rng.uniform(0.0, 0.7)))
+                parts.append(
+                    moved(
+                        Surface(leaf, one.vertices + np.array([0.016, 0, 0]), one.faces),
+                        tuple(stem[k]),
+                        -yaw,
+                        rng.uniform(0.0, 0.7),
+                    )
+                )
     return joined(parts)
 
 
@@ -252,7 +400,13 @@ def joined(parts: list[Surface]) -> list[Surface]:
 
 
 def hanging_lamp() -> list[Surface]:
-    shade = turned([(CREAM, soft([(0.02, 0.16), (0.05, 0.15), (0.13, 0.03), (0.15, 0.0)])), (COBALT, soft([(0.15, 0.0), (0.146, 0.0), (0.125, 0.03), (0.045, 0.145), (0.02, 0.16)]))], 40)
+    shade = turned(
+        [
+            (CREAM, soft([(0.02, 0.16), (0.05, 0.15), (0.13, 0.03), (0.15, 0.0)])),
+            (COBALT, soft([(0.15, 0.0), (0.146, 0.0), (0.125, 0.03), (0.045, 0.145), (0.02, 0.16)])),
+        ],
+        40,
+    )
     cord = rope(IRON, np.linspace([0, 0.15, 0], [0, 0.74, 0], 6), 0.004, 8)
     rose = turned([(BRASS, soft([(0, 0.73), (0.02, 0.73), (0.045, 0.755), (0.05, 0.765), (0, 0.765)], 1))], 32)
     bulb = moved(lump(LINEN, (0.06, 0.08, 0.06), 3, 0.0, 0.0, 10), (0, 0.11, 0))
@@ -261,7 +415,27 @@ def hanging_lamp() -> list[Surface]:
 
 def wall_peg() -> list[Surface]:
     """Grows along +x, its flat plate at x = 0 on the side it is fixed by."""
-    made = turned([(WALNUT, soft([(0, 0), (0.024, 0), (0.024, 0.008), (0.011, 0.016), (0.009, 0.07), (0.016, 0.084), (0.014, 0.096), (0, 0.1)], 1))], 24)[0]
+    made = turned(
+        [
+            (
+                WALNUT,
+                soft(
+                    [
+                        (0, 0),
+                        (0.024, 0),
+                        (0.024, 0.008),
+                        (0.011, 0.016),
+                        (0.009, 0.07),
+                        (0.016, 0.084),
+                        (0.014, 0.096),
+                        (0, 0.1),
+                    ],
+                    1,
+                ),
+            )
+        ],
+        24,
+    )[0]
     v = made.vertices[:, [1, 0, 2]] * np.array([1, -1, 1])
     return [Surface(WALNUT, v, made.faces)]
 
@@ -273,14 +447,32 @@ def crate() -> list[Surface]:
         y = 0.012 + k * 0.09
         parts += [block(ASH, (w, 0.076, t), (0, y, s * (d - t) / 2), 0.003) for s in (-1, 1)]
         parts += [block(ASH, (t, 0.076, d - 2 * t), (s * (w - t) / 2, y, 0), 0.003) for s in (-1, 1)]
-    parts += [block(OAK, (0.03, h, 0.03), (sx * (w / 2 - t - 0.015), 0, sz * (d / 2 - t - 0.015)), 0.004) for sx in (-1, 1) for sz in (-1, 1)]
+    parts += [
+        block(OAK, (0.03, h, 0.03), (sx * (w / 2 - t - 0.015), 0, sz * (d / 2 - t - 0.015)), 0.004)
+        for sx in (-1, 1)
+        for sz in (-1, 1)
+    ]
     parts += [block(ASH, (w - 2 * t, 0.012, 0.1), (0, 0.012, z), 0.002) for z in (-0.11, 0.0, 0.11)]
     return parts
 
 
 def standee() -> list[Surface]:
     """A cardboard person of 1.72 m for scale, on a foot."""
-    outline = [(-0.11, 0.02), (-0.12, 0.5), (-0.15, 0.85), (-0.15, 1.0), (-0.24, 0.86), (-0.29, 0.9), (-0.25, 1.2), (-0.2, 1.42), (-0.07, 1.48), (-0.06, 1.53), (-0.1, 1.6), (-0.08, 1.69), (0, 1.72)]
+    outline = [
+        (-0.11, 0.02),
+        (-0.12, 0.5),
+        (-0.15, 0.85),
+        (-0.15, 1.0),
+        (-0.24, 0.86),
+        (-0.29, 0.9),
+        (-0.25, 1.2),
+        (-0.2, 1.42),
+        (-0.07, 1.48),
+        (-0.06, 1.53),
+        (-0.1, 1.6),
+        (-0.08, 1.69),
+        (0, 1.72),
+    ]
     full = [*outline, *[(-x, y) for x, y in reversed(outline[:-1])]]
     front = np.array([(x, y, 0.004) for x, y in full])
     back = front - np.array([0, 0, 0.008])
@@ -288,7 +480,7 @@ def standee() -> list[Surface]:
     v = np.concatenate([front, back])
     mirror = [(i, n - 1 - i) for i in range(n // 2)]
     faces: list[tuple[int, int, int]] = []
-    for (a, b), (c, d) in zip(mirror[:-1], mirror[1:], strict=True):
+    for (a, b), (c, d) in pairwise(mirror):
         faces += [(a, b, d), (a, d, c), (a + n, d + n, b + n), (a + n, c + n, d + n)]
     top = n // 2
     a, b = mirror[-1]
@@ -328,7 +520,12 @@ PROPS: tuple[DemoProp, ...] = (
     DemoProp("floor-tile", "floor tile", "tiles", lambda: [block(DARK_CLAY, (0.2, 0.016, 0.2), bevel=0.0025)]),
     DemoProp("glazed-tile", "glazed tile", "tiles", lambda: [block(CELADON, (0.1, 0.009, 0.1), bevel=0.002)]),
     DemoProp("fire-brick", "fire brick", "tiles", lambda: [block(BRICK, (0.23, 0.064, 0.114), bevel=0.003)]),
-    DemoProp("kiln-bat", "kiln bat", "tiles", lambda: turned([(STONE, soft([(0, 0), (0.2, 0), (0.203, 0.003), (0.203, 0.015), (0.2, 0.018), (0, 0.018)], 1))], 48)),
+    DemoProp(
+        "kiln-bat",
+        "kiln bat",
+        "tiles",
+        lambda: turned([(STONE, [(0, 0), (0.2, 0), (0.203, 0.003), (0.203, 0.015), (0.2, 0.018), (0, 0.018)])], 48),
+    ),
     DemoProp("grain-sack", "grain sack", "cloth", lambda: sack((0.4, 0.5, 0.34), 11, JUTE)),
     DemoProp("clay-sack", "slumped sack", "cloth", slumped_sack),
     DemoProp("bucket", "bucket", "tools", bucket),

@@ -12,12 +12,12 @@ from brickseat.demo.props import PROPS
 from brickseat.sets.changing import columns
 from brickseat.sets.models import DressedSet, StandingPiece
 from brickseat.sets.records import piece_record
+from brickseat.sets.summary import summarise
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import prop_of, shelve
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.formats.gltf_build import prop_document
-from brickseat_core.formats.report import counts
 from brickseat_core.scene import Piece, Prop
 
 SETS = (
@@ -58,5 +58,6 @@ def save_pieces(dressed: DressedSet, pieces: list[Piece], stored: dict[str, Stor
     StandingPiece.objects.bulk_create(
         StandingPiece(dressed=dressed, key=p.key, **columns(piece_record(p), stored[p.prop.key])) for p in pieces
     )
-    dressed.counts = counts(check(SceneIndex(pieces), dressed.tolerance))
-    dressed.save(update_fields=["counts"])
+    index = SceneIndex(pieces)
+    summarise(dressed, index, check(index, dressed.tolerance))
+    dressed.save(update_fields=["counts", "plan"])

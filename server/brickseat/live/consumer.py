@@ -101,7 +101,9 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
                 await self._send({"kind": "error", "n": question.get("n"), "error": str(error)})
             except Exception:
                 log.exception("pointing failed")
-                await self._send({"kind": "error", "n": question.get("n"), "error": "the server could not place it there"})
+                await self._send(
+                    {"kind": "error", "n": question.get("n"), "error": "the server could not place it there"}
+                )
 
     async def _live(self) -> LiveSet:
         found = sessions.kept(self.key)

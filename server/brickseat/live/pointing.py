@@ -53,7 +53,7 @@ def answer(live: LiveSet, question: dict[str, Any], directions: dict[str, Triple
     if not isinstance(ray, dict):
         raise BadQuestion("ray is missing")
     origin, along = vector(ray.get("origin"), "ray.origin"), vector(ray.get("direction"), "ray.direction")
-    if not 1e-6 < float(np.linalg.norm(along)):
+    if not float(np.linalg.norm(along)) > 1e-6:
         raise BadQuestion("ray.direction has no length")
     slip = slip_of(question.get("slip"))
     moving = question.get("piece")

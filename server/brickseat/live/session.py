@@ -6,7 +6,7 @@ from collections import OrderedDict
 from dataclasses import dataclass
 
 from brickseat.sets.models import DressedSet
-from brickseat.sets.records import DeltaRecord, PieceRecord, piece_of, row_record
+from brickseat.sets.records import DeltaRecord, piece_of, row_record
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import prop_of
 from brickseat_core.contact.index import SceneIndex

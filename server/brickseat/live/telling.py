@@ -25,9 +25,7 @@ def fit_record(fit: Fit) -> dict[str, Any]:
         "gap": fit.gap,
         "depth": fit.depth,
         "rests_on": list(fit.rests_on),
-        "clashes": [
-            {"other": c.other, "depth": c.depth, "point": c.point, "normal": c.normal} for c in fit.clashes
-        ],
+        "clashes": [{"other": c.other, "depth": c.depth, "point": c.point, "normal": c.normal} for c in fit.clashes],
         "contacts": list(fit.contacts),
         "touch": fit.touch,
         "balance_margin": fit.balance_margin,

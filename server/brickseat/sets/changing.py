@@ -4,17 +4,17 @@ import uuid
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 
 from brickseat.live.session import LiveSet, sessions
 from brickseat.live.telling import tell
 from brickseat.sets.models import DressedSet, HistoryEntry, StandingPiece
 from brickseat.sets.records import DeltaRecord, PieceRecord, piece_record
+from brickseat.sets.summary import summarise
 from brickseat.store.models import StoredProp
 from brickseat_core.fit.check import Fit
 from brickseat_core.fit.repair import Left
-from brickseat_core.formats.report import counts
 from brickseat_core.placing.moves import Move, MoveRefused, compute
 from brickseat_core.scene import Change
 
@@ -52,7 +52,9 @@ def store_deltas(dressed: DressedSet, deltas: list[DeltaRecord]) -> None:
         if after is None:
             StandingPiece.objects.filter(dressed=dressed, key=delta["key"]).delete()
             continue
-        StandingPiece.objects.update_or_create(dressed=dressed, key=delta["key"], defaults=columns(after, props[after["prop"]]))
+        StandingPiece.objects.update_or_create(
+            dressed=dressed, key=delta["key"], defaults=columns(after, props[after["prop"]])
+        )
 
 
 def columns(record: PieceRecord, prop: StoredProp) -> dict[str, object]:
@@ -75,7 +77,7 @@ def undo_words(dressed: DressedSet) -> tuple[str | None, str | None]:
     return (last.words if last else None, following.words if following else None)
 
 
-def make_move(dressed_key: uuid.UUID, user: AbstractBaseUser, build: Callable[[LiveSet], Move]) -> Told:
+def make_move(dressed_key: uuid.UUID, user: User, build: Callable[[LiveSet], Move]) -> Told:
     """Compute the move that ``build`` makes for the live set, and carry it out. Raises MoveRefused.
 
     The computing is done before the transaction begins; one set changes one move at a time.
@@ -140,8 +142,8 @@ def carry_out(
         except BaseException:
             sessions.drop(dressed.key)
             raise
-        dressed.counts = counts(live.fits)
-        dressed.save(update_fields=["revision", "counts", "changed"])
+        summarise(dressed, live.index, live.fits)
+        dressed.save(update_fields=["revision", "counts", "plan", "changed"])
     back, again = undo_words(dressed)
     told = Told(dressed.revision, words, deltas, fits, left, back, again)
     if deltas:

@@ -13,7 +13,8 @@ from brickseat_core.tolerances import SEATED_TOLERANCE
 class DressedSet(models.Model):
     """``revision`` grows with every change. ``look``: camera position and target to begin with.
 
-    ``counts``: pieces by fit state at ``revision``, for the cards on the home page.
+    ``counts`` and ``plan``: pieces by fit state, and footprints seen from above (x0, z0, x1, z1 in metres, and
+    what stands there), at ``revision``; for the cards on the home page.
     """
 
     key = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
@@ -23,6 +24,7 @@ class DressedSet(models.Model):
     revision = models.PositiveIntegerField(default=0)
     look = models.JSONField(default=dict)
     counts = models.JSONField(default=dict)
+    plan = models.JSONField(default=list)
     changed = models.DateTimeField(auto_now=True)
 
     class Meta:

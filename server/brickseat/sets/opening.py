@@ -4,12 +4,13 @@ import re
 import uuid
 
 import numpy as np
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 
 from brickseat.sets.changing import columns
 from brickseat.sets.models import DressedSet, StandingPiece
 from brickseat.sets.records import piece_of, piece_record, row_record
+from brickseat.sets.summary import summarise
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import documents_of, prop_of, shelve
 from brickseat_core.contact.index import SceneIndex
@@ -18,7 +19,6 @@ from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_build import Carrier, set_document
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_set import GltfSet, read_set
-from brickseat_core.formats.report import counts
 from brickseat_core.scene import Piece, Pose, Prop, Set
 
 MOST_PIECES = 20_000
@@ -43,7 +43,7 @@ def hand_over(dressed: DressedSet) -> bytes:
     return document.to_glb()
 
 
-def open_set(data: bytes, name: str, owner: AbstractBaseUser) -> DressedSet:
+def open_set(data: bytes, name: str, owner: User) -> DressedSet:
     """A new set from the bytes of a .glb or .gltf file. Raises FileError; nothing is kept then."""
     document = GltfDocument.parse(data)
     found = read_set(document)
@@ -55,13 +55,15 @@ def open_set(data: bytes, name: str, owner: AbstractBaseUser) -> DressedSet:
         rows = []
         for key, piece in found.dressed.pieces.items():
             stored = fresh[prop_slot(piece)]
-            own = piece_record(Piece(**{**piece.__dict__, "pose": Pose(piece.pose.position)}) if sheared(piece) else piece)
+            own = piece_record(
+                Piece(**{**piece.__dict__, "pose": Pose(piece.pose.position)}) if sheared(piece) else piece
+            )
             own["prop"] = stored.key
             rows.append(StandingPiece(dressed=dressed, key=key.replace(":", "-"), **columns(own, stored)))
         StandingPiece.objects.bulk_create(rows)
         index = SceneIndex.of(dressed_set(dressed))
-        dressed.counts = counts(check(index, dressed.tolerance))
-        dressed.save(update_fields=["counts"])
+        summarise(dressed, index, check(index, dressed.tolerance))
+        dressed.save(update_fields=["counts", "plan"])
     return dressed
 
 
@@ -76,7 +78,7 @@ def prop_slot(piece: Piece) -> str:
     return f"{piece.prop.key} {piece.key}" if sheared(piece) else piece.prop.key
 
 
-def shelve_props(found: GltfSet, dressed: DressedSet, owner: AbstractBaseUser) -> dict[str, StoredProp]:
+def shelve_props(found: GltfSet, dressed: DressedSet, owner: User) -> dict[str, StoredProp]:
     """One stored prop for every mesh the bodies share, with the materials it is drawn with."""
     out: dict[str, StoredProp] = {}
     for key, body in found.bodies.items():
@@ -86,7 +88,10 @@ def shelve_props(found: GltfSet, dressed: DressedSet, owner: AbstractBaseUser) -
         carrier = Carrier()
         own = Pose(piece.pose.position) if sheared(piece) else piece.pose
         back = np.linalg.inv(own.matrix)
-        parts = [(p.mesh, np.eye(4) if p.world is body.lead.world and own is piece.pose else back @ p.world) for p in body.parts]
+        parts = [
+            (p.mesh, np.eye(4) if p.world is body.lead.world and own is piece.pose else back @ p.world)
+            for p in body.parts
+        ]
         nodes = carrier.subtree(found.document, parts, piece.name)
         carrier.document.json.update({"nodes": nodes, "scenes": [{"nodes": list(range(len(nodes)))}], "scene": 0})
         slug = re.sub(r"[^a-z0-9]+", "-", piece.name.lower()).strip("-")[:40] or "prop"

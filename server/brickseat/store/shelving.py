@@ -4,7 +4,7 @@ import hashlib
 import threading
 from collections import OrderedDict
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 
 from brickseat.store.models import StoredProp, file_of
 from brickseat_core.formats.gltf_document import GltfDocument, write_whole
@@ -23,7 +23,7 @@ def shelve(
     document: GltfDocument,
     *,
     category: str = "mine",
-    owner: AbstractBaseUser | None = None,
+    owner: User | None = None,
     role: str = "prop",
     direction: Triple = DOWN,
     listed: bool = True,
@@ -82,5 +82,3 @@ def prop_of(stored: StoredProp) -> Prop:
 def documents_of(keys: set[str]) -> dict[str, GltfDocument]:
     """The files of props by key, for handing over."""
     return {p.key: GltfDocument.open(p.path) for p in StoredProp.objects.filter(key__in=keys)}
-
-

@@ -624,6 +624,14 @@ export interface components {
             name: string;
             /** Pieces */
             pieces: number;
+            /** Plan */
+            plan: [
+                number,
+                number,
+                number,
+                number,
+                string
+            ][];
         };
         /** SetDownMove */
         SetDownMove: {

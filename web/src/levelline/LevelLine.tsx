@@ -37,20 +37,26 @@ export function LevelLine({ onLook }: { onLook: (key: string) => void }) {
   }, []);
 
   const { slots, headings } = useMemo(() => {
+    const slots: Slot[] = [];
+    const headings: { name: string; x: number; width: number; room: number }[] = [];
     const count = groups.reduce((sum, g) => sum + g.bars.length, 0);
     const room = width - 2 * EDGE - GROUP_GAP * Math.max(0, groups.length - 1);
-    const step = Math.min(11, room / Math.max(1, count));
-    const slots: Slot[] = [];
-    const headings: { name: string; x: number; width: number }[] = [];
-    let x = EDGE;
-    for (const group of groups) {
-      headings.push({ name: group.name, x, width: group.bars.length * step });
-      for (const bar of group.bars) {
-        slots.push({ bar, x, width: step });
-        x += step;
-      }
-      x += GROUP_GAP;
+    // A group is as wide as its bars or its name; what the names of small groups take, the bars give.
+    const names = groups.map((g) => (groups.length <= 10 ? Math.min(96, 7 * g.name.length) : 0));
+    let step = Math.min(11, room / Math.max(1, count));
+    for (let round = 0; round < 4; round += 1) {
+      const wide = groups.reduce((sum, g, i) => sum + Math.max(g.bars.length * step, names[i]!), 0);
+      if (wide > room) step *= Math.max(0.2, room / wide);
     }
+    let x = EDGE;
+    groups.forEach((group, i) => {
+      const own = group.bars.length * step;
+      const taken = Math.max(own, names[i]!);
+      const left = x;
+      headings.push({ name: group.name, x, width: own, room: taken + GROUP_GAP - 8 });
+      group.bars.forEach((bar, k) => slots.push({ bar, x: left + k * step, width: step }));
+      x += taken + GROUP_GAP;
+    });
     return { slots, headings };
   }, [groups, width]);
 
@@ -75,16 +81,11 @@ export function LevelLine({ onLook }: { onLook: (key: string) => void }) {
       drawBar(ink, bar, x, w, hatch, chosen.has(bar.key), pointed === bar.key);
     ink.font = '500 12px "Archivo Variable", sans-serif';
     ink.textBaseline = "alphabetic";
-    let free = -1;
-    for (const { name, x, width: w } of headings) {
-      if (x < free) continue;
+    for (const { name, x, room } of headings) {
       ink.fillStyle = QUIET;
-      const roomHere = Math.max(w + GROUP_GAP - 6, 0);
       let text = name;
-      while (text.length > 3 && ink.measureText(text).width > roomHere)
-        text = `${text.slice(0, -2).trimEnd()}…`;
-      if (ink.measureText(text).width <= roomHere) ink.fillText(text, x - 2, HEIGHT - 4);
-      free = x + Math.min(ink.measureText(text).width, roomHere);
+      while (text.length > 3 && ink.measureText(text).width > room) text = `${text.slice(0, -2).trimEnd()}…`;
+      if (ink.measureText(text).width <= room) ink.fillText(text, x - 2, HEIGHT - 4);
     }
   }, [slots, headings, width, selected, pointed]);
 
@@ -102,11 +103,9 @@ export function LevelLine({ onLook }: { onLook: (key: string) => void }) {
   const faults = slots.filter((s) => isFault(s.bar.state));
   const told = pointed ?? (selected.length === 1 ? selected[0] : undefined);
   const fit = told ? fits.get(told) : undefined;
-  const step = (by: number, faultsOnly: boolean) => {
-    const list = faultsOnly && faults.length ? faults : slots;
-    if (!list.length) return;
-    const now = list.findIndex((s) => s.bar.key === selected[0]);
-    const next = list[(now + by + list.length) % list.length] ?? list[0];
+  const step = (by: number) => {
+    const now = slots.findIndex((s) => s.bar.key === selected[0]);
+    const next = slots[(now + by + slots.length) % slots.length] ?? slots[0];
     if (next) select([next.bar.key]);
   };
 
@@ -144,9 +143,8 @@ export function LevelLine({ onLook }: { onLook: (key: string) => void }) {
           if (e.key === "ArrowRight" || e.key === "ArrowLeft") {
             e.preventDefault();
             e.stopPropagation();
-            step(e.key === "ArrowRight" ? 1 : -1, false);
-          } else if (e.key.toLowerCase() === "n") step(e.shiftKey ? -1 : 1, true);
-          else if (e.key === "Enter" && selected[0]) {
+            step(e.key === "ArrowRight" ? 1 : -1);
+          } else if (e.key === "Enter" && selected[0]) {
             e.stopPropagation();
             onLook(selected[0]);
           }

@@ -14,26 +14,38 @@ function ago(when: string): string {
   return new Date(when).toLocaleDateString();
 }
 
-/** The set's level line in small: one tick a piece, faults standing out of it. */
-function SmallLine({ card }: { card: SetCard }) {
-  const faults = STATE_ORDER.filter((s) => s !== "seated").flatMap((s) =>
-    Array<string>(card.counts[s] ?? 0).fill(s),
-  );
-  const total = Math.max(1, card.pieces);
-  const step = Math.min(9, 300 / total);
-  const every = Math.max(1, Math.floor(total / Math.max(1, faults.length)));
+const FILLS: Record<string, string> = { bearer: "#efe7d8", seated: "#cbb99b", fault: "#a9482a" };
+const EDGES: Record<string, string> = { bearer: "#d3c6b0", seated: "#8f7f66", fault: "#7c2f19" };
+
+/** The set from above: what stands where, faults in clay. */
+function Plan({ card }: { card: SetCard }) {
+  const pieces = card.plan.filter((f) => f[4] !== "bearer");
+  const all = pieces.length ? pieces : card.plan;
+  if (!all.length)
+    return <div className="grid h-44 place-items-center bg-paper text-quiet">nothing stands here yet</div>;
+  const x0 = Math.min(...all.map((f) => f[0]));
+  const z0 = Math.min(...all.map((f) => f[1]));
+  const x1 = Math.max(...all.map((f) => f[2]));
+  const z1 = Math.max(...all.map((f) => f[3]));
+  const margin = 0.06 * Math.max(x1 - x0, z1 - z0) + 0.1;
+  const box = [x0 - margin, z0 - margin, x1 - x0 + 2 * margin, z1 - z0 + 2 * margin];
   return (
-    <svg viewBox="0 0 312 46" width="100%" height="46" aria-hidden="true" preserveAspectRatio="xMinYMid">
-      <path d={`M4 28h${step * total + 4}`} stroke="#22303a" strokeWidth="1.4" />
-      {Array.from({ length: total }, (_, i) => {
-        const fault = i % every === Math.floor(every / 2) ? faults[Math.floor(i / every)] : undefined;
-        const x = 6 + i * step;
-        const w = Math.max(1, step * 0.6);
-        if (!fault || !card.pieces)
-          return card.pieces ? <rect key={i} x={x} y={25} width={w} height={3} fill="#5f6b72" /> : null;
-        const below = fault === "sunk" || fault === "clashing";
-        return <rect key={i} x={x} y={below ? 30 : 8} width={w} height={below ? 12 : 20} fill="#a9482a" />;
-      })}
+    <svg viewBox={box.join(" ")} className="block h-56 w-full bg-paper" aria-hidden="true">
+      {card.plan.map(([a, b, c, d, kind], i) => (
+        <rect
+          key={i}
+          x={a}
+          y={b}
+          width={c - a}
+          height={d - b}
+          rx={Math.min(c - a, d - b) * (kind === "bearer" ? 0.02 : 0.3)}
+          fill={FILLS[kind]}
+          stroke={EDGES[kind]}
+          strokeWidth="1"
+          vectorEffect="non-scaling-stroke"
+          fillOpacity={kind === "bearer" ? 0.5 : 0.85}
+        />
+      ))}
     </svg>
   );
 }
@@ -121,14 +133,14 @@ export default function SetsPage() {
             <li key={card.key}>
               <Link
                 to={`/sets/${card.key}`}
-                className="block rounded-sm border border-rule bg-card px-4 pt-3 pb-3 hover:border-ink"
+                className="block overflow-hidden rounded-sm border border-rule bg-card hover:border-ink"
               >
-                <div className="flex items-baseline">
+                <Plan card={card} />
+                <div className="flex items-baseline border-t border-rule px-4 pt-2.5">
                   <h2 className="text-[18px] font-semibold">{card.name}</h2>
                   <span className="ml-auto text-[13px] text-quiet">{ago(card.changed)}</span>
                 </div>
-                <SmallLine card={card} />
-                <p className="flex flex-wrap items-center gap-x-4 gap-y-1 text-[14px]">
+                <p className="flex flex-wrap items-center gap-x-4 gap-y-1 px-4 pt-1 pb-3 text-[14px]">
                   <span className="figure text-quiet">{card.pieces} pieces</span>
                   {STATE_ORDER.filter((s) => (card.counts[s] ?? 0) > 0).map((s) => (
                     <span key={s} className="figure flex items-center gap-1">

@@ -189,28 +189,31 @@ function LookOverSlip() {
               {inWords(size.height * first.pose.scale[1])} up)
             </span>
           )}
-          . It is meant to be{" "}
+          . It is meant to{" "}
           <ChoiceWord
             label="bedding"
-            value={bed < 0 ? "off" : "in"}
-            onChange={(way) =>
-              void make({
-                kind: "bed",
-                keys: selected,
-                sink: way === "off" ? -Math.max(0.001, Math.abs(bed)) : Math.abs(bed),
-              })
-            }
+            value={bed < 0 ? "off" : bed > 0 ? "in" : "touch"}
+            onChange={(way) => {
+              const amount = Math.max(0.005, Math.abs(bed));
+              void make({ kind: "bed", keys: selected, sink: way === "off" ? -amount : way === "in" ? amount : 0 });
+            }}
             choices={[
-              { value: "in", words: "bedded" },
-              { value: "off", words: "kept off" },
+              { value: "touch", words: "touch" },
+              { value: "in", words: "be bedded" },
+              { value: "off", words: "keep off" },
             ]}
-          />{" "}
-          <NumberWord
-            label={bed < 0 ? "stand-off" : "sink"}
-            value={Math.abs(bed)}
-            {...lengthWord}
-            onChange={(v) => void make({ kind: "bed", keys: selected, sink: bed < 0 ? -v : v })}
           />
+          {bed !== 0 && (
+            <>
+              {" "}
+              <NumberWord
+                label={bed < 0 ? "stand-off" : "sink"}
+                value={Math.abs(bed)}
+                {...lengthWord}
+                onChange={(v) => void make({ kind: "bed", keys: selected, sink: bed < 0 ? -v : v })}
+              />
+            </>
+          )}
           .
         </p>
       ) : (

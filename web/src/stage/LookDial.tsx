@@ -12,7 +12,7 @@ const SIDES: { look: Look; path: string; x: number; y: number; words: string }[]
   {
     look: "right",
     path: "M85.4 14.6A50 50 0 0 1 85.4 85.4L66.3 66.3A23 23 0 0 0 66.3 33.7Z",
-    x: 83,
+    x: 81.5,
     y: 53.5,
     words: "right",
   },
@@ -26,7 +26,7 @@ const SIDES: { look: Look; path: string; x: number; y: number; words: string }[]
   {
     look: "left",
     path: "M14.6 85.4A50 50 0 0 1 14.6 14.6L33.7 33.7A23 23 0 0 0 33.7 66.3Z",
-    x: 17,
+    x: 18.5,
     y: 53.5,
     words: "left",
   },
@@ -50,7 +50,7 @@ export function LookDial(props: {
   const word = "rounded-sm bg-card/85 px-1.5 text-[13px] hover:text-clay-deep";
   return (
     <nav aria-label="Look from" className="absolute top-3 right-3 flex flex-col items-end gap-1">
-      <svg width="104" height="104" viewBox="-2 -2 104 104">
+      <svg width="112" height="112" viewBox="-8 -8 116 116">
         {SIDES.map((side) => (
           <g
             key={side.look}
@@ -69,7 +69,7 @@ export function LookDial(props: {
               x={side.x}
               y={side.y}
               textAnchor="middle"
-              fontSize="12.5"
+              fontSize="11.5"
               className="pointer-events-none fill-ink"
             >
               {side.words}
@@ -90,7 +90,7 @@ export function LookDial(props: {
             className="fill-card stroke-rule group-hover:fill-wash group-focus-visible:fill-wash group-focus-visible:stroke-ink"
             strokeWidth="1.4"
           />
-          <text x="50" y="54" textAnchor="middle" fontSize="12.5" className="pointer-events-none fill-ink">
+          <text x="50" y="54" textAnchor="middle" fontSize="11.5" className="pointer-events-none fill-ink">
             plan
           </text>
         </g>

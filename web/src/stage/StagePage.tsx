@@ -263,7 +263,7 @@ function OpenStage({ data }: { data: SetData }) {
             onDim={() => setDim(!dim)}
           />
           <FeelerCard />
-          <p className="pointer-events-none absolute bottom-2 left-3 text-[13px] text-quiet">
+          <p className="pointer-events-none absolute bottom-2 left-3 rounded-sm bg-card/80 px-1.5 text-[13px] text-quiet">
             right button: walk round · wheel: nearer · <span className="figure">?</span>: keys
           </p>
         </div>

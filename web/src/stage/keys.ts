@@ -1,4 +1,5 @@
 /** The keys of the stage, and what the key sheet says of them. */
+import { isFault } from "../fit/Glyph";
 import { lookThroughGap, make, redo, undo } from "./making";
 import { type Verb, VERBS, useStage } from "./store";
 import type { StageView } from "./view";
@@ -16,7 +17,7 @@ export const KEY_SHEET: [string, string][] = [
   ["F", "look at what is selected"],
   ["V", "see through bearers"],
   ["I", "show only what is selected and what carries it"],
-  ["Tab", "next fault, with Shift the one before (on the level line)"],
+  ["N", "next piece that does not sit; Shift the one before"],
   ["Ctrl D", "one more copy beside it"],
   ["K", "spike or free"],
   ["Delete", "take away"],
@@ -111,6 +112,8 @@ export function onStageKey(
     void lookThrough(view);
   } else if (key.toLowerCase() === "f") {
     view.look("corner", some ? selected : undefined);
+  } else if (key.toLowerCase() === "n") {
+    nextFault(event.shiftKey ? -1 : 1);
   } else if (key.toLowerCase() === "v") {
     state.set({ seeThrough: !state.seeThrough });
   } else if (key.toLowerCase() === "i") {
@@ -123,6 +126,15 @@ export function onStageKey(
   } else if (key === "?") {
     sheet();
   }
+}
+
+function nextFault(by: 1 | -1): void {
+  const { fits, selected, select, set } = useStage.getState();
+  const faulty = [...fits.values()].filter((f) => isFault(f.state)).map((f) => f.key);
+  const now = faulty.indexOf(selected[0] ?? "");
+  const next = faulty[now < 0 ? (by > 0 ? 0 : faulty.length - 1) : (now + by + faulty.length) % faulty.length];
+  if (next) select([next]);
+  else set({ note: "everything sits" });
 }
 
 async function copyBeside(view: StageView): Promise<void> {

@@ -26,6 +26,8 @@ export class StagePointer {
   private last: At | null = null;
   private answer: Pointed | null = null;
   private asked = 0;
+  /** The pointer has not moved since a piece was left under it: no ghost may cover what was just done. */
+  private justLeft = false;
   private readonly off: (() => void)[] = [];
 
   constructor(
@@ -74,6 +76,7 @@ export class StagePointer {
   private move(event: PointerEvent): void {
     const at = this.at(event);
     this.last = at;
+    this.justLeft = false;
     const doing = this.doing;
     if (doing.kind === "pressed") {
       const far = Math.hypot(at.x - doing.down.x, at.y - doing.down.y) > DRAG_START_PX;
@@ -102,7 +105,7 @@ export class StagePointer {
 
   /** Ask again where the pointer is now: the slip or the set changed under it. */
   again(): void {
-    if (this.last && this.doing.kind === "idle" && this.placing())
+    if (this.last && !this.justLeft && this.doing.kind === "idle" && this.placing())
       void this.point(this.view.ray(this.last.x, this.last.y), useStage.getState().slip.size, null);
     else if (!this.placing()) this.view.hideGhost();
   }
@@ -224,6 +227,9 @@ export class StagePointer {
       return;
     }
     this.turn = Math.random() * 2 * Math.PI;
+    this.justLeft = true;
+    this.view.hideGhost();
+    useStage.getState().set({ note: null });
     const change = await make({
       kind: "set_down",
       prop,
@@ -234,7 +240,6 @@ export class StagePointer {
     });
     const made = change?.deltas[0]?.key;
     if (made) useStage.getState().select([made]);
-    this.view.hideGhost();
   }
 
   private wheel(event: WheelEvent): void {

@@ -69,8 +69,8 @@ export class StageView {
     canvas.setAttribute("role", "img");
     host.append(canvas);
     this.setDim(false);
-    this.scene.add(new THREE.HemisphereLight("#fff6e6", "#a89a88", 1.35));
-    this.sun = new THREE.DirectionalLight("#fff1da", 2.4);
+    this.scene.add(new THREE.HemisphereLight("#f7f6f2", "#a8a29a", 1.5));
+    this.sun = new THREE.DirectionalLight("#fff6e8", 2.2);
     this.sun.castShadow = quality.shadows;
     this.sun.shadow.mapSize.set(2048, 2048);
     this.sun.shadow.bias = -0.0004;

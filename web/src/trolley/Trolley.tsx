@@ -69,7 +69,6 @@ export function Trolley() {
   }, [pieces]);
   const words = find.trim().toLowerCase();
   const shown = (data ?? []).filter((p) => !words || `${p.name} ${p.category}`.toLowerCase().includes(words));
-  const kinds = [...new Set(shown.map((p) => p.category))];
   const choose = (prop: Prop) => {
     setSlip({ prop: prop.key });
     setVerb("set down");
@@ -105,24 +104,17 @@ export function Trolley() {
             {words ? `no prop is called “${find}”` : "The store is empty. Start the demo to fill it."}
           </p>
         )}
-        {kinds.map((kind) => (
-          <div key={kind}>
-            <h3 className="px-1 pt-1.5 text-[13px] text-quiet">{kind}</h3>
-            <div className="grid grid-cols-3 gap-1">
-              {shown
-                .filter((p) => p.category === kind)
-                .map((p) => (
-                  <PropCard
-                    key={p.key}
-                    prop={p}
-                    chosen={slip.prop === p.key}
-                    standing={standing.get(p.key) ?? 0}
-                    onChoose={() => choose(p)}
-                  />
-                ))}
-            </div>
-          </div>
-        ))}
+        <div className="grid grid-cols-3 gap-1">
+          {shown.map((p) => (
+            <PropCard
+              key={p.key}
+              prop={p}
+              chosen={slip.prop === p.key}
+              standing={standing.get(p.key) ?? 0}
+              onChoose={() => choose(p)}
+            />
+          ))}
+        </div>
       </div>
     </section>
   );
