@@ -6,11 +6,11 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from shapes import FLOOR, ball, box, inward, piece, revolved, sheet, standing, turned
 
 from brickseat_core.contact.balance import balance_margin, support_polygon, way_to_balance
 from brickseat_core.fit.check import Fit, check, measure_fit, touched_by
 from brickseat_core.scene import Piece
+from shapes import FLOOR, ball, box, inward, piece, revolved, sheet, standing, turned
 
 
 def fit_of(moving: Piece, *others: Piece) -> Fit:
@@ -166,7 +166,9 @@ def test_the_check_agrees_with_itself_however_it_is_asked() -> None:
     rng = np.random.default_rng(5)
     shapes = [box(0.1, 0.1, 0.1), ball(0.05, 2), revolved([(0, 0), (0.05, 0), (0.06, 0.08), (0, 0.08)], 16)]
     pieces = [
-        piece(f"p{i}", shapes[i % 3], (float(rng.uniform(-3, 3)), float(rng.uniform(0.0, 0.3)), float(rng.uniform(-3, 3))))
+        piece(
+            f"p{i}", shapes[i % 3], (float(rng.uniform(-3, 3)), float(rng.uniform(0.0, 0.3)), float(rng.uniform(-3, 3)))
+        )
         for i in range(200)
     ]
     index = standing(FLOOR, *pieces)
@@ -175,7 +177,9 @@ def test_the_check_agrees_with_itself_however_it_is_asked() -> None:
 
 
 @settings(max_examples=200)
-@given(st.lists(st.tuples(st.floats(-1, 1), st.floats(-1, 1)), min_size=1, max_size=12), st.floats(-2, 2), st.floats(-2, 2))
+@given(
+    st.lists(st.tuples(st.floats(-1, 1), st.floats(-1, 1)), min_size=1, max_size=12), st.floats(-2, 2), st.floats(-2, 2)
+)
 def test_the_support_polygon_holds_all_points_and_the_margin_is_a_distance(
     points: list[tuple[float, float]], x: float, y: float
 ) -> None:

@@ -4,10 +4,10 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from shapes import FLOOR, ball, box, piece, revolved, standing
 
 from brickseat_core.fit.check import check
 from brickseat_core.fit.repair import repair
+from shapes import FLOOR, ball, box, piece, revolved, standing
 
 
 def test_floating_sunk_and_stacked_are_mended_bottom_up() -> None:

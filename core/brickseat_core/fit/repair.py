@@ -188,6 +188,8 @@ def settle_on(
 def balanced(index: SceneIndex, piece: Piece, fit: Fit) -> Iterator[Pose]:
     """Poses nudged along the bearer until its weight is over what bears it (a plate pushed back from an edge)."""
     moved, now = piece, fit
+    lo, hi = piece.world_box()
+    furthest = 0.5 * float(np.hypot(hi[0] - lo[0], hi[2] - lo[2]))
     for _ in range(NUDGES):
         if not now.contacts:
             return
@@ -195,6 +197,9 @@ def balanced(index: SceneIndex, piece: Piece, fit: Fit) -> Iterator[Pose]:
         way = way_to_balance(support_polygon(np.array(now.contacts)[:, [0, 2]]), centre)
         length = float(np.linalg.norm(way))
         if length < 1e-9:
+            return
+        aside = moved.pose.origin[[0, 2]] + way - piece.pose.origin[[0, 2]]
+        if float(np.linalg.norm(aside)) > furthest:
             return
         # The weight goes towards what bears it, and a little beyond the edge.
         step = way * (1.0 + NUDGE_BEYOND / length)

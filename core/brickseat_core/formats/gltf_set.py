@@ -294,13 +294,20 @@ def read_set(document: GltfDocument, bearers: Iterable[str] = (), tolerance: flo
     def is_prop(number: int) -> bool:
         return bool(our_extras(nodes[number]).get("role", "prop") != "bearer")
 
+    def body_name(number: int) -> str | None:
+        name = our_extras(nodes[number]).get("body")
+        return name if isinstance(name, str) else None
+
     def lead_of(number: int) -> int:
-        """The topmost prop node above: one that draws, or that says it is a prop."""
-        lead = number
+        """The topmost prop node above: one that draws, or that says it is a prop. A body's name ends the climb."""
+        lead, named_body = number, body_name(number)
         above = parents.get(number)
         while above is not None and is_prop(number):
+            if named_body is not None and body_name(above) != named_body:
+                break
             if is_prop(above) and ("mesh" in nodes[above] or our_extras(nodes[above]).get("role") == "prop"):
                 lead = above
+                named_body = body_name(above)
             above = parents.get(above)
         return lead
 
@@ -313,10 +320,10 @@ def read_set(document: GltfDocument, bearers: Iterable[str] = (), tolerance: flo
         for part in drawn:
             own = our_extras(nodes[number])
             lead = lead_of(number)
-            shared = own.get("body") if isinstance(own.get("body"), str) else our_extras(nodes[lead]).get("body")
+            shared = body_name(number) or body_name(lead)
             if part.instance is not None:
                 key = f"{number}:{part.instance}"
-            elif isinstance(shared, str):
+            elif shared is not None:
                 key = named.setdefault(shared, f"{lead}")
             else:
                 key = f"{lead}"

@@ -9,7 +9,7 @@ from django.contrib.auth import authenticate, login, logout
 from django.contrib.auth.models import User
 from django.db.models import Count, Q
 from django.http import FileResponse, HttpRequest, HttpResponse
-from ninja import File, NinjaAPI, UploadedFile
+from ninja import File, NinjaAPI, Status, UploadedFile
 from ninja.errors import HttpError
 from ninja.security import django_auth
 
@@ -91,7 +91,7 @@ def sign_in(request: HttpRequest, given: schemas.Credentials) -> Any:
 @api.post("/sign-out", response={204: None, **PROBLEMS})
 def sign_out(request: HttpRequest) -> Any:
     logout(request)
-    return 204, None
+    return Status(204, None)
 
 
 @api.get("/props", response={200: list[schemas.PropSchema], **PROBLEMS})
@@ -286,7 +286,7 @@ def open_file(request: HttpRequest, file: File[UploadedFile]) -> Any:
         raise FileError(f"the file is larger than {LARGEST_UPLOAD // 1024 // 1024} MB; export it in parts")
     name = (file.name or "opened set").rsplit(".", 1)[0]
     made = open_set(file.read(), name, user_of(request))
-    return 201, card_of(made, made.pieces.filter(role="prop").count())
+    return Status(201, card_of(made, made.pieces.filter(role="prop").count()))
 
 
 @api.delete("/sets/{uuid:key}", response={204: None, **PROBLEMS})
@@ -294,4 +294,4 @@ def delete_set(request: HttpRequest, key: uuid.UUID) -> Any:
     dressed = own_set(request, key)
     sessions.drop(dressed.key)
     dressed.delete()
-    return 204, None
+    return Status(204, None)

@@ -1,0 +1,124 @@
+"""The command line keeps its contract: keys, exit codes, one line on errors, nothing written on errors."""
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+import pytest
+import trimesh
+
+from brickseat_core.formats.gltf_document import GltfDocument
+from brickseat_core.formats.gltf_set import read_set
+from test_gltf import FLOOR_NODE, document
+
+
+def run(*args: object) -> subprocess.CompletedProcess[str]:
+    code = "import sys; from brickseat.command_line import main; sys.exit(main(sys.argv[1:]))"
+    return subprocess.run(
+        [sys.executable, "-c", code, *map(str, args)], capture_output=True, text=True, timeout=300, check=False
+    )
+
+
+@pytest.fixture
+def wrong_set(tmp_path: Path) -> Path:
+    path = tmp_path / "set.glb"
+    nodes = [
+        FLOOR_NODE,
+        {"name": "afloat", "mesh": 0, "translation": [0, 0.7, 0]},
+        {"name": "sunk", "mesh": 0, "translation": [3, 0.4, 0]},
+        {"name": "spiked", "mesh": 0, "translation": [6, 0.6, 0], "extras": {"brickseat": {"spiked": True}}},
+    ]
+    document(nodes).save(path)
+    return path
+
+
+def report(path: Path, *more: object) -> dict[str, Any]:
+    done = run("check", path, "--json", *more)
+    assert done.stderr == ""
+    found: dict[str, Any] = json.loads(done.stdout)
+    return found
+
+
+def heights(path: Path) -> dict[str, float]:
+    return {p.name: p.pose.position[1] for p in read_set(GltfDocument.open(path)).dressed.pieces.values()}
+
+
+def test_check_reports_to_the_contract(wrong_set: Path) -> None:
+    found = report(wrong_set)
+    assert found["version"] == 1
+    assert found["tolerance_m"] == 0.0005
+    assert found["counts"]["floating"] == 2
+    by_name = {p["name"]: p for p in found["pieces"]}
+    assert set(by_name["afloat"]) == {
+        "name", "state", "faults", "gap_m", "depth_m", "rests_on", "clashes", "contacts", "balance_margin_m",
+        "tilt_deg", "reason",
+    }  # fmt: skip
+    assert by_name["afloat"]["gap_m"] == pytest.approx(0.2, abs=1e-9)
+    assert by_name["afloat"]["rests_on"] == ["floor"]
+    assert set(by_name["sunk"]["clashes"][0]) == {"with", "depth_m", "point", "normal"}
+    assert by_name["sunk"]["depth_m"] == pytest.approx(0.1, abs=1e-9)
+    assert run("check", wrong_set).returncode == 1
+    assert report(wrong_set, "--tolerance", "25cm")["counts"]["seated"] == 3
+
+
+def test_seat_and_repair_write_whole_files(wrong_set: Path, tmp_path: Path) -> None:
+    seated, mended = tmp_path / "seated.glb", tmp_path / "mended.glb"
+    assert run("seat", wrong_set, "-o", seated, "--only", "af*").returncode == 0
+    assert heights(seated)["afloat"] == pytest.approx(0.5, abs=1e-9)
+    assert heights(seated)["sunk"] == pytest.approx(0.4)
+    done = run("repair", wrong_set, "-o", mended)
+    assert done.returncode == 0
+    assert "spiked" in done.stdout
+    assert heights(mended)["sunk"] == pytest.approx(0.5, abs=1e-9)
+    assert heights(mended)["spiked"] == pytest.approx(0.6)
+    assert run("repair", wrong_set, "-o", mended, "--strict").returncode == 1
+    assert report(mended)["counts"]["seated"] == 2
+
+
+def test_bearers_can_be_named(tmp_path: Path) -> None:
+    scene = trimesh.Scene()
+    scene.add_geometry(trimesh.creation.box((4, 0.1, 4)), node_name="ground floor")
+    path = tmp_path / "plain.glb"
+    scene.export(path)
+    assert report(path)["counts"]["unborne"] == 1
+    assert report(path, "--bearer", "ground*")["pieces"] == []
+
+
+def test_measure_knows_size_volume_sides_and_health(tmp_path: Path) -> None:
+    box = trimesh.creation.box((0.2, 0.4, 0.6))
+    for kind in ("glb", "obj", "ply", "stl"):
+        path = tmp_path / f"box.{kind}"
+        box.export(path)
+        found = json.loads(run("measure", path, "--json").stdout)
+        assert found["size_m"] == pytest.approx({"width": 0.2, "height": 0.4, "depth": 0.6})
+        assert found["volume_m3"] == pytest.approx(0.048, rel=1e-6)
+        assert found["health"]["closed"]
+        assert len(found["resting_sides"]) == 6
+        assert abs(found["resting_sides"][0]["down"][0]) == pytest.approx(1.0)
+
+
+@pytest.mark.parametrize(
+    "args",
+    [
+        ["check", "nowhere.glb"],
+        ["check", "{set}", "--tolerance", "thick"],
+        ["seat", "{set}"],
+        ["seat", "{set}", "-o", "out.glb", "--only", "nobody"],
+        ["repair", "{set}", "-o", "out.fbx"],
+        ["measure", "{text}"],
+        ["polish", "{set}"],
+    ],
+)
+def test_bad_usage_and_bad_input_end_with_one_line_and_two(args: list[str], wrong_set: Path, tmp_path: Path) -> None:
+    text = tmp_path / "prop.obj"
+    text.write_text("this is not a mesh\n")
+    given = [a.replace("{set}", str(wrong_set)).replace("{text}", str(text)) for a in args]
+    before = set(tmp_path.iterdir())
+    done = run(*given)
+    assert done.returncode == 2
+    assert done.stdout == ""
+    assert done.stderr.count("\n") == 1
+    assert "Traceback" not in done.stderr
+    assert set(tmp_path.iterdir()) == before

@@ -1,0 +1,92 @@
+"""Two dressers, a small store, and a small set of the first one."""
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from django.contrib.auth.models import User
+from django.test import Client
+from pytest_django import Settings
+
+from brickseat.live.session import sessions
+from brickseat.sets.changing import columns
+from brickseat.sets.models import DressedSet, StandingPiece
+from brickseat.sets.records import piece_record
+from brickseat.sets.summary import summarise
+from brickseat.store.models import StoredProp
+from brickseat.store.shelving import prop_of, shelve
+from brickseat_core.contact.index import SceneIndex
+from brickseat_core.fit.check import check
+from brickseat_core.formats.gltf_build import Paint, Surface, prop_document
+from brickseat_core.scene import Piece, Pose
+from brickseat_core.warm import cube
+
+
+@pytest.fixture(autouse=True)
+def own_data(settings: Settings, tmp_path: Path) -> Iterator[None]:
+    settings.DATA = tmp_path
+    sessions.clear()
+    yield
+    sessions.clear()
+
+
+@pytest.fixture
+def wren(db: None) -> User:
+    return User.objects.create_user("wren", password="a dresser's password")
+
+
+@pytest.fixture
+def other(db: None) -> User:
+    return User.objects.create_user("somebody else", password="another password")
+
+
+@pytest.fixture
+def as_user() -> Callable[[User], Client]:
+    def signed_in(user: User) -> Client:
+        client = Client()
+        client.force_login(user)
+        return client
+
+    return signed_in
+
+
+@pytest.fixture
+def client(wren: User, as_user: Callable[[User], Client]) -> Client:
+    return as_user(wren)
+
+
+@pytest.fixture
+def crate(db: None) -> StoredProp:
+    grey = Surface(Paint("grey", (0.5, 0.5, 0.5)), cube().vertices * 0.5, cube().faces)
+    return shelve("crate", "crate", prop_document("crate", [grey]), category="furniture")
+
+
+@pytest.fixture
+def dressed(wren: User, crate: StoredProp) -> DressedSet:
+    """A floor (6 m), one crate that sits, one that floats by 50 mm, one spiked that is sunk."""
+    prop = prop_of(crate)
+    pieces = [
+        Piece("floor", "floor", prop, Pose.from_parts((0, -0.25, 0), (0, 0, 0, 1), (12.5, 1, 12.5)), "bearer"),
+        Piece("sits", "crate 1", prop, Pose((0.0, 0.25, 0.0))),
+        Piece("floats", "crate 2", prop, Pose((1.0, 0.3, 0.0))),
+        Piece("spiked", "crate 3", prop, Pose((2.0, 0.24, 0.0)), spiked=True),
+    ]
+    made = DressedSet.objects.create(owner=wren, name="Test yard")
+    StandingPiece.objects.bulk_create(
+        StandingPiece(dressed=made, key=p.key, **columns(piece_record(p), crate)) for p in pieces
+    )
+    index = SceneIndex(pieces)
+    summarise(made, index, check(index))
+    made.save()
+    return made
+
+
+@pytest.fixture
+def move(client: Client, dressed: DressedSet) -> Callable[..., Any]:
+    def made(expect: int = 200, **asked: Any) -> Any:
+        answer = client.post(f"/api/sets/{dressed.key}/moves", {"move": asked}, content_type="application/json")
+        assert answer.status_code == expect, answer.content
+        return answer.json()
+
+    return made

@@ -1,0 +1,221 @@
+"""The API: who may do what, every change with its history, undo across reloads, and files in and out."""
+
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+from django.contrib.auth.models import User
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import Client
+from pytest_django import Settings
+
+from brickseat.accounts.demo_visitor import DRESSER
+from brickseat.live.session import sessions
+from brickseat.sets.models import DressedSet, HistoryEntry
+from brickseat.store.models import StoredProp
+from brickseat_core.formats.gltf_document import GltfDocument
+from brickseat_core.formats.gltf_set import read_set
+
+Move = Callable[..., Any]
+
+
+def whole(client: Client, dressed: DressedSet) -> dict[str, Any]:
+    found: dict[str, Any] = client.get(f"/api/sets/{dressed.key}").json()
+    return found
+
+
+def states(found: dict[str, Any]) -> dict[str, str]:
+    return {f["key"]: f["state"] for f in found["fits"]}
+
+
+def heights(found: dict[str, Any]) -> dict[str, float]:
+    return {p["key"]: p["pose"]["position"][1] for p in found["pieces"]}
+
+
+def test_a_set_comes_whole_with_its_fits(client: Client, dressed: DressedSet) -> None:
+    found = whole(client, dressed)
+    assert states(found) == {"sits": "seated", "floats": "floating", "spiked": "sunk"}
+    assert found["props"][0]["height"] == pytest.approx(0.5)
+    card = client.get("/api/sets").json()[0]
+    assert card["pieces"] == 3
+    assert card["counts"]["floating"] == 1
+    assert len(card["plan"]) == 4
+
+
+SETS = "/api/sets/{key}"
+
+
+@pytest.mark.parametrize(
+    ("method", "path"),
+    [
+        ("get", SETS),
+        ("get", SETS + "/history"),
+        ("get", SETS + "/feeler/sits"),
+        ("get", SETS + "/hand-over.glb"),
+        ("post", SETS + "/moves"),
+        ("post", SETS + "/undo"),
+        ("post", SETS + "/redo"),
+        ("delete", SETS),
+    ],
+)
+def test_a_set_does_not_exist_for_anybody_else(
+    method: str, path: str, dressed: DressedSet, other: User, as_user: Callable[[User], Client]
+) -> None:
+    body = {"move": {"kind": "repair", "keys": None}}
+    url = path.format(key=dressed.key)
+    assert getattr(as_user(other), method)(url, body, content_type="application/json").status_code == 404
+    assert getattr(Client(), method)(url, body, content_type="application/json").status_code == 401
+    assert DressedSet.objects.filter(key=dressed.key, revision=0).exists()
+
+
+def test_props_of_somebody_else_are_not_seen_or_used(
+    client: Client, other: User, crate: StoredProp, move: Move
+) -> None:
+    crate.owner = other
+    crate.save()
+    assert client.get("/api/props").json() == []
+    assert client.get(f"/api/props/crate/{crate.digest[:16]}.glb").status_code == 404
+    pose = {"position": [0, 1, 0], "orientation": [0, 0, 0, 1], "scale": [1, 1, 1]}
+    assert "not in the store" in move(409, kind="set_down", prop="crate", pose=pose)["error"]
+
+
+def test_changes_need_the_token_of_our_own_page(dressed: DressedSet, wren: User) -> None:
+    strict = Client(enforce_csrf_checks=True)
+    strict.force_login(wren)
+    answer = strict.post(
+        f"/api/sets/{dressed.key}/moves", {"move": {"kind": "repair"}}, content_type="application/json"
+    )
+    assert answer.status_code == 403
+    assert "error" in answer.json()
+
+
+def test_repair_undo_and_redo_survive_a_reload(client: Client, dressed: DressedSet, move: Move) -> None:
+    change = move(kind="repair")
+    assert [d["key"] for d in change["deltas"]] == ["floats"]
+    assert "spiked" in change["left"][0]["reason"]
+    assert change["can_undo"] == "repaired crate 2"
+    sessions.clear()
+    found = whole(client, dressed)
+    assert heights(found)["floats"] == pytest.approx(0.25, abs=1e-9)
+    assert states(found)["floats"] == "seated"
+
+    undone = client.post(f"/api/sets/{dressed.key}/undo").json()
+    assert undone["can_redo"] == "repaired crate 2"
+    assert undone["can_undo"] is None
+    sessions.clear()
+    assert heights(whole(client, dressed))["floats"] == 0.3
+    assert states(whole(client, dressed))["floats"] == "floating"
+    assert client.post(f"/api/sets/{dressed.key}/redo").status_code == 200
+    assert heights(whole(client, dressed))["floats"] == pytest.approx(0.25, abs=1e-9)
+    assert client.post(f"/api/sets/{dressed.key}/redo").status_code == 409
+    assert [h["words"] for h in client.get(f"/api/sets/{dressed.key}/history").json()] == ["repaired crate 2"]
+
+
+def test_every_change_is_one_row_of_history_and_a_new_one_ends_redo(
+    client: Client, dressed: DressedSet, move: Move
+) -> None:
+    move(kind="slide", keys=["sits"], by=[0, 0, 0.5])
+    move(kind="turn", keys=["sits"], angle=0.5)
+    client.post(f"/api/sets/{dressed.key}/undo")
+    change = move(kind="spike", keys=["sits"], spiked=True)
+    assert change["revision"] == 4
+    assert change["can_redo"] is None
+    words = list(HistoryEntry.objects.filter(dressed=dressed).values_list("words", flat=True))
+    assert words == ["slid crate 1", "spiked crate 1"]
+    assert "spiked" in move(409, kind="slide", keys=["sits"], by=[0, 0, 1])["error"]
+
+
+def test_set_down_copy_and_take_away(client: Client, dressed: DressedSet, move: Move) -> None:
+    pose = {"position": [-1, 0.25, 1], "orientation": [0, 0, 0, 1], "scale": [1, 1, 1]}
+    made = move(kind="set_down", prop="crate", pose=pose)
+    key = made["deltas"][0]["key"]
+    assert made["deltas"][0]["piece"]["name"] == "crate 4"
+    assert made["fits"][0]["gap"] == pytest.approx(0.0, abs=1e-9)
+    assert move(kind="copy", keys=[key], by=[0, 0, 1])["fits"][0]["state"] == "seated"
+    assert move(kind="remove", keys=[key])["deltas"] == [{"key": key, "piece": None}]
+    assert len(whole(client, dressed)["pieces"]) == 5
+    client.post(f"/api/sets/{dressed.key}/undo")
+    assert key in heights(whole(client, dressed))
+
+
+@pytest.mark.parametrize(
+    "asked",
+    [
+        {"kind": "fly"},
+        {"kind": "slide", "keys": [], "by": [0, 0, 0]},
+        {"kind": "slide", "keys": ["sits"], "by": [0, 0]},
+        {"kind": "slide", "keys": ["sits"], "by": [0, 0, 1e300]},
+        {"kind": "size", "keys": ["sits"], "factor": 0},
+        {"kind": "turn", "keys": ["sits"], "angle": "far"},
+    ],
+)
+def test_requests_that_make_no_sense_are_refused_in_words(asked: dict[str, Any], move: Move) -> None:
+    assert len(move(422, **asked)["error"]) > 5
+
+
+def test_the_feeler_measures_the_gap(client: Client, dressed: DressedSet) -> None:
+    found = client.get(f"/api/sets/{dressed.key}/feeler/floats").json()
+    lowest = min(min(s[1], s[3]) for s in found["piece"]["segments"])
+    highest = max(max(s[1], s[3]) for s in found["others"][0]["segments"])
+    assert lowest - highest == pytest.approx(0.05, abs=1e-9)
+
+
+def test_hand_over_opens_again_and_belongs_to_who_opened_it(client: Client, dressed: DressedSet, move: Move) -> None:
+    move(kind="bed", keys=["sits"], sink=0.03)
+    data = client.get(f"/api/sets/{dressed.key}/hand-over.glb").content
+    pieces = {p.name: p for p in read_set(GltfDocument.parse(data)).dressed.pieces.values()}
+    assert pieces["crate 1"].sink == pytest.approx(0.03)
+    assert pieces["crate 3"].spiked
+    upload = SimpleUploadedFile("came back.glb", data)
+    answer = client.post("/api/sets/open", {"file": upload})
+    assert answer.status_code == 201, answer.content
+    again = client.get(f"/api/sets/{answer.json()['key']}").json()
+    before = whole(client, dressed)
+    assert sorted(p["name"] for p in again["pieces"]) == sorted(p["name"] for p in before["pieces"])
+    gaps = {f["reason"] for f in again["fits"]}
+    assert gaps == {f["reason"] for f in before["fits"]}
+    assert len({p["prop"] for p in again["pieces"]}) == 1
+
+
+def test_a_bad_upload_is_refused_and_nothing_is_kept(client: Client, wren: User) -> None:
+    answer = client.post("/api/sets/open", {"file": SimpleUploadedFile("bad.glb", b"glTF but not really")})
+    assert answer.status_code == 422
+    assert "cut short" in answer.json()["error"]
+    assert not DressedSet.objects.exists()
+
+
+def test_signing_in_and_out(client: Client, wren: User) -> None:
+    fresh = Client()
+    assert fresh.get("/api/visitor").status_code == 401
+    wrong = {"username": "wren", "password": "no"}
+    assert fresh.post("/api/sign-in", wrong, content_type="application/json").status_code == 401
+    right = {"username": "wren", "password": "a dresser's password"}
+    assert fresh.post("/api/sign-in", right, content_type="application/json").json()["name"] == "wren"
+    assert fresh.get("/api/visitor").status_code == 200
+    assert fresh.post("/api/sign-out").status_code == 204
+    assert fresh.get("/api/visitor").status_code == 401
+
+
+@pytest.mark.parametrize(
+    ("demo", "address", "forwarded", "status"),
+    [
+        (True, "127.0.0.1", None, 200),
+        (True, "::1", None, 200),
+        (False, "127.0.0.1", None, 401),
+        (True, "192.0.2.7", None, 401),
+        (True, "127.0.0.1", "192.0.2.7", 401),
+    ],
+)
+def test_the_demo_signs_in_only_a_local_visitor(
+    demo: bool, address: str, forwarded: str | None, status: int, settings: Settings, db: None
+) -> None:
+    settings.DEMO = demo
+    User.objects.create(username=DRESSER, first_name="Wren", last_name="Ashby", password="!")
+    headers = {"X-Forwarded-For": forwarded} if forwarded else {}
+    answer = Client(REMOTE_ADDR=address).get("/api/visitor", headers=headers)
+    assert answer.status_code == status
+
+
+def test_the_schema_is_published(client: Client) -> None:
+    paths = client.get("/api/openapi.json").json()["paths"]
+    assert "/api/sets/{key}/moves" in paths

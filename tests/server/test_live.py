@@ -1,0 +1,135 @@
+"""The WebSocket: who may listen, two stages at once, and pointing that never queues."""
+
+import asyncio
+import json
+from typing import Any
+
+import pytest
+from asgiref.sync import sync_to_async
+from channels.testing import WebsocketCommunicator
+from django.contrib.auth.models import User
+from django.test import Client
+
+from brickseat.asgi import application
+from brickseat.live import consumer
+from brickseat.live.session import LiveSet
+from brickseat.sets.models import DressedSet
+
+pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.asyncio]
+HOST = b"127.0.0.1:8460"
+
+
+@sync_to_async
+def cookie_of(user: User) -> bytes:
+    client = Client()
+    client.force_login(user)
+    return f"sessionid={client.cookies['sessionid'].value}".encode()
+
+
+async def stage(dressed: DressedSet, user: User | None, origin: bytes = b"http://" + HOST) -> WebsocketCommunicator:
+    headers = [(b"origin", origin), (b"host", HOST)]
+    if user is not None:
+        headers.append((b"cookie", await cookie_of(user)))
+    return WebsocketCommunicator(application, f"/ws/sets/{dressed.key}", headers=headers)
+
+
+async def opened(dressed: DressedSet, user: User) -> WebsocketCommunicator:
+    socket = await stage(dressed, user)
+    assert (await socket.connect(timeout=20))[0]
+    assert (await socket.receive_json_from(timeout=60))["kind"] == "ready"
+    return socket
+
+
+def question(n: int, x: float = -1.0, **more: Any) -> dict[str, Any]:
+    ray = {"origin": [x, 3.0, 1.0], "direction": [0.0, -1.0, 0.0]}
+    return {"ask": "point", "n": n, "prop": "crate", "ray": ray, "slip": {}, **more}
+
+
+async def test_strangers_and_foreign_pages_are_refused(dressed: DressedSet, wren: User, other: User) -> None:
+    for user, origin in (
+        (None, b"http://" + HOST),
+        (other, b"http://" + HOST),
+        (wren, b"http://elsewhere.invalid"),
+        (wren, b"http://127.0.0.1:9999"),
+        (wren, b""),
+    ):
+        socket = await stage(dressed, user, origin)
+        assert not (await socket.connect(timeout=20))[0], (user, origin)
+
+
+async def test_pointing_answers_with_the_seated_pose(dressed: DressedSet, wren: User) -> None:
+    socket = await opened(dressed, wren)
+    await socket.send_json_to(question(1))
+    answer = await socket.receive_json_from(timeout=20)
+    assert (answer["n"], answer["on"]) == (1, "floor")
+    assert answer["pose"]["position"] == pytest.approx([-1.0, 0.25, 1.0], abs=1e-9)
+    await socket.send_json_to(question(2, x=0.3, ray={"origin": [0.45, 3.0, 0.0], "direction": [0, -1, 0]}))
+    answer = await socket.receive_json_from(timeout=20)
+    assert answer["clashes"][0]["name"] == "crate 1"
+    assert answer["clashes"][0]["depth"] == pytest.approx(0.05, abs=1e-5)
+    await socket.send_json_to(question(3, ray={"origin": [0, 3, 0], "direction": [0, 1, 0]}))
+    assert (await socket.receive_json_from(timeout=20))["pose"] is None
+    await socket.disconnect()
+
+
+async def test_two_stages_see_each_others_changes_at_once(dressed: DressedSet, wren: User) -> None:
+    first, second = await opened(dressed, wren), await opened(dressed, wren)
+    client = Client()
+    await sync_to_async(client.force_login)(wren)
+    body = {"move": {"kind": "repair", "keys": ["floats"]}}
+    post = sync_to_async(client.post)
+    answer = await post(f"/api/sets/{dressed.key}/moves", body, content_type="application/json")
+    assert answer.status_code == 200
+    for socket in (first, second):
+        told = await socket.receive_json_from(timeout=20)
+        assert told["kind"] == "changed"
+        assert told["revision"] == 1
+        assert told["deltas"][0]["piece"]["pose"]["position"][1] == pytest.approx(0.25, abs=1e-9)
+        assert told["fits"]
+        await socket.disconnect()
+
+
+async def test_overtaken_questions_are_never_computed(
+    dressed: DressedSet, wren: User, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    computed: list[int] = []
+
+    def slow(live: LiveSet, asked: dict[str, Any], directions: Any) -> dict[str, Any]:
+        import time
+
+        time.sleep(0.15)
+        computed.append(asked["n"])
+        return {"pose": None}
+
+    socket = await opened(dressed, wren)
+    monkeypatch.setattr(consumer, "answer", slow)
+    for n in range(1, 30):
+        await socket.send_json_to(question(n))
+        await asyncio.sleep(0.002)
+    last = 0
+    while last != 29:
+        last = (await socket.receive_json_from(timeout=20))["n"]
+    assert computed[-1] == 29
+    assert len(computed) <= 4
+    await socket.disconnect()
+
+
+async def test_bad_questions_get_an_answer_in_words(dressed: DressedSet, wren: User) -> None:
+    socket = await opened(dressed, wren)
+    bad: list[Any] = [
+        {"ask": "dance"},
+        question(1, prop="nothing of this name"),
+        question(2, ray={"origin": [0, 0], "direction": [0, -1, 0]}),
+        question(3, ray={"origin": [0, 0, 0], "direction": [0, 0, 0]}),
+        question(4, slip={"lean": 7}),
+        question(5, slip={"side": "inside"}),
+        question(6, ray={"origin": [0, 0, 1e300], "direction": [0, -1, 0]}),
+    ]
+    for asked in bad:
+        await socket.send_json_to(asked)
+        answer = await socket.receive_json_from(timeout=20)
+        assert answer["kind"] == "error"
+        assert len(answer["error"]) > 8
+    await socket.send_to(text_data="{" + "x" * 20_000)
+    assert json.loads(await socket.receive_from(timeout=20))["kind"] == "error"
+    await socket.disconnect()
