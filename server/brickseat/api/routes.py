@@ -8,7 +8,7 @@ from django.conf import settings
 from django.contrib.auth import authenticate, login, logout
 from django.contrib.auth.models import User
 from django.db.models import Count, Q
-from django.http import FileResponse, HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse
 from ninja import File, NinjaAPI, Status, UploadedFile
 from ninja.errors import HttpError
 from ninja.security import django_auth
@@ -106,8 +106,8 @@ def prop_file(request: HttpRequest, key: str, digest: str) -> Any:
     prop = visible_props(request).filter(key=key).first()
     if prop is None or prop.digest[:16] != digest or not prop.path.is_file():
         raise HttpError(404, NOT_FOUND)
-    return FileResponse(
-        prop.path.open("rb"),
+    return HttpResponse(
+        prop.path.read_bytes(),
         content_type="model/gltf-binary",
         headers={"Cache-Control": "private, max-age=31536000, immutable"},
     )

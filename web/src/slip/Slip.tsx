@@ -195,7 +195,11 @@ function LookOverSlip() {
             value={bed < 0 ? "off" : bed > 0 ? "in" : "touch"}
             onChange={(way) => {
               const amount = Math.max(0.005, Math.abs(bed));
-              void make({ kind: "bed", keys: selected, sink: way === "off" ? -amount : way === "in" ? amount : 0 });
+              void make({
+                kind: "bed",
+                keys: selected,
+                sink: way === "off" ? -amount : way === "in" ? amount : 0,
+              });
             }}
             choices={[
               { value: "touch", words: "touch" },

@@ -33,6 +33,8 @@ declare global {
       view: StageView;
       line: LiveLine;
       state: typeof useStage.getState;
+      /** Where a world point is on the stage, in CSS pixels of the page. */
+      screen: (x: number, y: number, z: number) => { x: number; y: number };
     };
   }
 }
@@ -180,15 +182,23 @@ function OpenStage({ data }: { data: SetData }) {
     const tool = new StagePointer(stage, line);
     view.current = stage;
     pointer.current = tool;
-    window.brickseat = { view: stage, line, state: useStage.getState };
+    window.brickseat = {
+      view: stage,
+      line,
+      state: useStage.getState,
+      screen: (x, y, z) => {
+        const box = stage.canvas.getBoundingClientRect();
+        const on = stage.onScreen([x, y, z]);
+        return { x: box.left + on.x, y: box.top + on.y };
+      },
+    };
     if (data.look) stage.standAt(data.look.eye, data.look.target);
-    const onKey = (event: KeyboardEvent) =>
-      onStageKey(
-        event,
-        stage,
-        () => setSheet(true),
-        () => tool.cancel(),
-      );
+    const keyTool = {
+      sheet: () => setSheet(true),
+      cancel: () => tool.cancel(),
+      setDown: () => void tool.setDownInTheMiddle(),
+    };
+    const onKey = (event: KeyboardEvent) => onStageKey(event, stage, keyTool);
     window.addEventListener("keydown", onKey);
     return () => {
       window.removeEventListener("keydown", onKey);

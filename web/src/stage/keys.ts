@@ -11,7 +11,7 @@ export const KEY_SHEET: [string, string][] = [
   [", .", "turn by 15°; Shift 90°, Alt 1°"],
   ["[ ]", "make smaller, larger by 5 %"],
   ["- =", "sink, raise by 1 mm; Shift 10 mm"],
-  ["Enter", "do what the slip says"],
+  ["Enter", "do what the slip says (set down in the middle of the view)"],
   ["Esc", "back out"],
   ["L", "look through the gap"],
   ["F", "look at what is selected"],
@@ -36,9 +36,10 @@ export function repairAll(): Promise<unknown> {
   return make({ kind: "repair", keys: null });
 }
 
-function act(): void {
-  const { verb, selected } = useStage.getState();
+function act(setDown: () => void): void {
+  const { verb, selected, slip } = useStage.getState();
   if (verb === "repair") void repairAll();
+  else if (verb === "set down" && slip.prop) setDown();
   else if (selected.length) void make({ kind: "seat", keys: selected });
 }
 
@@ -53,12 +54,13 @@ export async function lookThrough(view: StageView): Promise<void> {
   if (found) view.lookThrough(found.at, found.azimuth, found.half);
 }
 
-export function onStageKey(
-  event: KeyboardEvent,
-  view: StageView,
-  sheet: () => void,
-  cancel: () => void,
-): void {
+export interface KeyTool {
+  sheet: () => void;
+  cancel: () => void;
+  setDown: () => void;
+}
+
+export function onStageKey(event: KeyboardEvent, view: StageView, tool: KeyTool): void {
   const target = event.target as HTMLElement;
   if (target.closest("input, textarea, select, [role=menu], [role=dialog], [role=listbox]")) return;
   const state = useStage.getState();
@@ -98,9 +100,9 @@ export function onStageKey(
     void make({ kind: "bed", keys: selected, sink });
   } else if (key === "Enter" && !target.closest("button, a")) {
     done();
-    act();
+    act(tool.setDown);
   } else if (key === "Escape") {
-    cancel();
+    tool.cancel();
     if (state.isolated) state.set({ isolated: false });
     else if (state.verb === "set down" && state.slip.prop) state.setSlip({ prop: null });
     else if (some) state.select([]);
@@ -124,7 +126,7 @@ export function onStageKey(
     done();
     void make({ kind: "remove", keys: selected });
   } else if (key === "?") {
-    sheet();
+    tool.sheet();
   }
 }
 
@@ -132,7 +134,8 @@ function nextFault(by: 1 | -1): void {
   const { fits, selected, select, set } = useStage.getState();
   const faulty = [...fits.values()].filter((f) => isFault(f.state)).map((f) => f.key);
   const now = faulty.indexOf(selected[0] ?? "");
-  const next = faulty[now < 0 ? (by > 0 ? 0 : faulty.length - 1) : (now + by + faulty.length) % faulty.length];
+  const next =
+    faulty[now < 0 ? (by > 0 ? 0 : faulty.length - 1) : (now + by + faulty.length) % faulty.length];
   if (next) select([next]);
   else set({ note: "everything sits" });
 }

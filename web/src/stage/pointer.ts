@@ -242,6 +242,16 @@ export class StagePointer {
     if (made) useStage.getState().select([made]);
   }
 
+  /** For those who work by keys: set the prop down on what is in the middle of the view. */
+  setDownInTheMiddle(): Promise<void> {
+    const { clientWidth, clientHeight } = this.view.canvas;
+    return this.leaveIt(
+      this.view.ray(clientWidth / 2, clientHeight / 2),
+      useStage.getState().slip.size,
+      null,
+    );
+  }
+
   private wheel(event: WheelEvent): void {
     if (this.doing.kind !== "pressed") return;
     event.preventDefault();

@@ -127,8 +127,8 @@ export class StageView {
   }
 
   /** Where a world point is on the canvas, in CSS pixels. */
-  onScreen(point: THREE.Vector3): { x: number; y: number } {
-    const p = point.clone().project(this.camera);
+  onScreen(point: THREE.Vector3 | Triple): { x: number; y: number } {
+    const p = (Array.isArray(point) ? new THREE.Vector3(...point) : point.clone()).project(this.camera);
     return { x: ((p.x + 1) / 2) * this.host.clientWidth, y: ((1 - p.y) / 2) * this.host.clientHeight };
   }
 

@@ -1,0 +1,225 @@
+"""Everything that speed is held by, side by side in one run: python benchmarks/run.py [drop] [check] [pointing]."""
+
+import gc
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+from statistics import median, quantiles
+
+import fcl
+import numpy as np
+import trimesh
+from scenes import crowd, ground, mesh_of
+
+from brickseat_core.contact.index import SceneIndex
+from brickseat_core.fit.check import check, touched_by
+from brickseat_core.fit.seat import seat
+from brickseat_core.formats.gltf_build import Paint, Surface, prop_document, set_document
+from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.scene import Piece, Pose, Prop
+from brickseat_core.warm import warm
+
+Row = tuple[str, str]
+
+
+def timed(run: Callable[[], object], times: int) -> list[float]:
+    out = []
+    for _ in range(times):
+        start = time.perf_counter()
+        run()
+        out.append(time.perf_counter() - start)
+    return out
+
+
+def ms(seconds: list[float]) -> str:
+    p95 = quantiles(seconds, n=20)[-1] if len(seconds) > 1 else seconds[0]
+    return f"{1e3 * median(seconds):8.2f} ms median {1e3 * p95:8.2f} ms 95th"
+
+
+def fcl_model(mesh: Mesh) -> fcl.BVHModel:
+    model = fcl.BVHModel()
+    model.beginModel(len(mesh.vertices), len(mesh.faces))
+    model.addSubModel(mesh.vertices, mesh.faces)
+    model.endModel()
+    return model
+
+
+def fcl_object(model: fcl.BVHModel, pose: Pose) -> fcl.CollisionObject:
+    return fcl.CollisionObject(model, fcl.Transform(pose.linear, pose.origin))
+
+
+def bisection(moving: Piece, model: fcl.BVHModel, others: list[fcl.CollisionObject]) -> float:
+    """The same drop by bisection with the other library, to 1e-7 m, from a bracket that is known to hold."""
+    body = fcl_object(model, moving.pose)
+    x, top, z = moving.pose.position
+
+    def hits(y: float) -> bool:
+        body.setTranslation(np.array([x, y, z]))
+        return any(fcl.collide(body, o, fcl.CollisionRequest(), fcl.CollisionResult()) > 0 for o in others)
+
+    high, low = top, top - 1.0
+    while high - low > 1e-7:
+        middle = 0.5 * (high + low)
+        low, high = (middle, high) if hits(middle) else (low, middle)
+    return high
+
+
+def bench_drop() -> None:
+    print("\nExact drop of one prop, once loaded")
+    rng = np.random.default_rng(1)
+    for size in (100_000, 500_000):
+        land = Piece("g", "ground", Prop("g", "ground", ground(size)), Pose((0.0, 0.0, 0.0)), "bearer")
+        index = SceneIndex([land])
+        other = [fcl_object(fcl_model(land.prop.mesh), land.pose)]
+        for subdivisions in (2, 3, 4, 5):
+            ball = trimesh.creation.icosphere(subdivisions, 0.12)
+            ball.vertices *= 1.0 + 0.1 * np.sin(40 * ball.vertices[:, :1])
+            mesh = mesh_of(ball)
+            prop = Prop("b", "ball", mesh)
+            model = fcl_model(mesh)
+            starts = [
+                Piece("b", "ball", prop, Pose((*rng.uniform(-8, 8, 1), 0.7, *rng.uniform(-8, 8, 1)))) for _ in range(30)
+            ]
+            seat(index, starts[0])
+            queue = iter(starts)
+            ours = timed(lambda: seat(index, next(queue)), 30)
+            slow = iter(starts[:8])
+            theirs = timed(lambda: bisection(next(slow), model, other), 8)
+            print(
+                f"  {len(mesh.faces):6d} triangles onto {len(land.prop.mesh.faces):6d}: {ms(ours)}"
+                f"   bisection {1e3 * median(theirs):8.1f} ms, {median(theirs) / median(ours):5.1f} times"
+            )
+
+
+def bench_workshop() -> None:
+    from brickseat.demo.dressing import workshop
+    from brickseat.demo.place import BEARERS
+    from brickseat.demo.props import PROPS
+    from brickseat_core.formats.gltf_document import GltfDocument
+    from brickseat_core.formats.prop_file import whole_mesh
+
+    props = {}
+    for made in (*PROPS, *BEARERS):
+        document = GltfDocument.parse(prop_document(made.name, made.make()).to_glb())
+        props[made.key] = Prop(made.key, made.name, whole_mesh(document, made.name))
+    index = SceneIndex(workshop(props))
+    ball = trimesh.creation.icosphere(4, 0.08)
+    prop = Prop("ball", "ball of 5,120 triangles", mesh_of(ball))
+    rng = np.random.default_rng(2)
+    starts = [
+        Piece("ball", "ball", prop, Pose((float(rng.uniform(-2.5, 2.5)), 2.5, float(rng.uniform(-4.3, -0.3)))))
+        for _ in range(200)
+    ]
+    seat(index, starts[0])
+    queue = iter(starts)
+    print("\nDrop of a 5,120-triangle prop onto the workshop")
+    print(f"  {ms(timed(lambda: seat(index, next(queue)), 200))}   (to reach: 3 ms median)")
+
+
+def plain_loop(pieces: list[Piece], tolerance: float) -> int:
+    """What one would write with the other library: an object a piece, boxes first, then distance and collision."""
+    models = {id(p.prop): fcl_model(p.prop.mesh) for p in pieces}
+    objects = [fcl_object(models[id(p.prop)], p.pose) for p in pieces]
+    boxes = np.array([np.concatenate(p.world_box()) for p in pieces])
+    found = 0
+    for i, piece in enumerate(pieces):
+        if piece.role == "bearer":
+            continue
+        lo, hi = boxes[i, :3] - tolerance, boxes[i, 3:] + tolerance
+        near = np.flatnonzero((boxes[:, :3] <= hi).all(axis=1) & (boxes[:, 3:] >= lo).all(axis=1))
+        for j in near:
+            if j == i:
+                continue
+            result = fcl.CollisionResult()
+            request = fcl.CollisionRequest(num_max_contacts=100, enable_contact=True)
+            if fcl.collide(objects[i], objects[j], request, result) > 0 or fcl.distance(objects[i], objects[j], fcl.DistanceRequest(), fcl.DistanceResult()) <= tolerance:
+                found += 1
+    return found
+
+
+def bench_check() -> None:
+    print("\nFit check (20 meshes, 100,000-triangle ground): ours also measures gap, depth, support and balance")
+    for count in (100, 1000, 5000):
+        pieces = crowd(count)
+        index = SceneIndex(pieces)
+        check(index)
+        gc.collect()
+        ours = timed(lambda: check(index), 3)
+        line = f"  {count:5d} pieces {median(ours):7.2f} s from loaded meshes"
+        if count <= 1000:
+            theirs = timed(lambda: plain_loop(pieces, 0.0005), 1)
+            line += f"   plain loop over fcl {theirs[0]:7.2f} s, {theirs[0] / median(ours):5.1f} times"
+        print(line, flush=True)
+        if count == 1000:
+            moved = pieces[500]
+            touched = timed(lambda: check(index, keys=touched_by(index, [moved.world_box()])), 20)
+            print(f"        after one move: {ms(touched)}   (to reach: 50 ms)")
+            cold_check(pieces)
+
+
+def cold_check(pieces: list[Piece]) -> None:
+    documents = {}
+    for piece in pieces:
+        if piece.prop.key not in documents:
+            mesh = piece.prop.mesh
+            documents[piece.prop.key] = prop_document(
+                piece.prop.name, [Surface(Paint("grey", (0.5, 0.5, 0.5)), mesh.vertices, mesh.faces)]
+            )
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "crowd.glb"
+        set_document(pieces, documents).save(path)
+        code = "import sys; from brickseat.command_line import main; sys.exit(main(sys.argv[1:]))"
+        cold = timed(
+            lambda: subprocess.run(
+                [sys.executable, "-c", code, "check", str(path), "--json"], stdout=subprocess.DEVNULL, check=False
+            ),
+            3,
+        )
+    print(f"        cold process, file to report: {median(cold):.2f} s   (to reach: 4 s)")
+
+
+def bench_pointing() -> None:
+    sys.path.insert(0, str(Path(__file__).parent.parent / "tests" / "browser"))
+    from running import chromium, demo_server, on_screen, set_key, wait_drawn
+
+    print("\nPointing in the browser: question out to seated pose back (to reach: 16 ms median, 40 ms 95th)")
+    with tempfile.TemporaryDirectory() as data, demo_server(Path(data)) as address, chromium() as browser:
+        page = browser.new_page(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
+        for name in ("Workshop", "Kiln yard"):
+            page.goto(f"{address}/sets/{set_key(page, address, name)}?quality=low")
+            wait_drawn(page)
+            page.wait_for_timeout(6000)
+            for prop in ("cider jug", "thyme"):
+                page.keyboard.press("/")
+                page.fill("#find-prop", prop)
+                page.keyboard.press("Enter")
+                page.mouse.move(*on_screen(page, 0.9, 0.0, -1.0))
+                page.wait_for_timeout(1500)
+                page.evaluate("window.brickseat.line.latencies.length = 0")
+                for k in range(150):
+                    a = 0.11 * k
+                    page.mouse.move(760 + 300 * np.cos(a), 420 + 180 * np.sin(1.7 * a))
+                    page.wait_for_timeout(30)
+                found = [v / 1e3 for v in page.evaluate("window.brickseat.line.latencies")]
+                print(f"  {name:9s} {prop:9s} {len(found):4d} answers {ms(found)}", flush=True)
+                page.keyboard.press("Escape")
+
+
+def main(chosen: list[str]) -> None:
+    warm()
+    benches: dict[str, list[Callable[[], None]]] = {
+        "drop": [bench_workshop, bench_drop],
+        "check": [bench_check],
+        "pointing": [bench_pointing],
+    }
+    for name, runs in benches.items():
+        if not chosen or name in chosen:
+            for run in runs:
+                run()
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])

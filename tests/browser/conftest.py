@@ -1,0 +1,43 @@
+"""One demo server and one browser for all journeys; every page must stay free of errors."""
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page
+from running import chromium, demo_server
+
+
+@pytest.fixture(scope="module")
+def address(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    data: Path = tmp_path_factory.mktemp("demo")
+    with demo_server(data) as found:
+        yield found
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with chromium() as found:
+        yield found
+
+
+@pytest.fixture
+def new_page(browser: Browser) -> Iterator[Callable[[], Page]]:
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
+    problems: list[str] = []
+
+    def opened() -> Page:
+        page = context.new_page()
+        page.on("pageerror", lambda error: problems.append(str(error)))
+        # A refused upload is an answer of the server, which the browser also writes to its console.
+        page.on("console", lambda m: problems.append(m.text) if m.type == "error" and "422" not in m.text else None)
+        return page
+
+    yield opened
+    context.close()
+    assert problems == []
+
+
+@pytest.fixture
+def page(new_page: Callable[[], Page]) -> Page:
+    return new_page()

@@ -1,0 +1,63 @@
+"""Take the pictures of docs/screenshots anew from the demo data: python tests/browser/shots.py FOLDER."""
+
+import sys
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import Page
+from running import chromium, demo_server, on_screen, set_key, wait_drawn
+
+SETTLE_MS = 3500
+
+
+def choose(page: Page, prop: str) -> None:
+    page.keyboard.press("/")
+    page.keyboard.type(prop)
+    page.keyboard.press("Enter")
+    page.fill("#find-prop", "")
+    page.locator("#find-prop").blur()
+
+
+def main(folder: Path) -> None:
+    folder.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as data, demo_server(Path(data)) as address, chromium() as browser:
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+
+        def shot(name: str) -> None:
+            page.wait_for_timeout(SETTLE_MS)
+            page.screenshot(path=folder / f"{name}.png")
+
+        page.goto(address)
+        shot("sets")
+        page.goto(f"{address}/sets/{set_key(page, address, 'Workshop')}")
+        wait_drawn(page)
+        shot("stage")
+        choose(page, "cider jug")
+        page.mouse.move(*on_screen(page, 1.1, 0.86, -2.78))
+        shot("set-down")
+        page.mouse.down()
+        page.mouse.up()
+        wait_drawn(page, 1)
+        page.mouse.move(400, 90)
+        shot("set-down-done")
+        page.keyboard.press("Control+z")
+        page.keyboard.press("Escape")
+        page.keyboard.press("2")
+        page.mouse.click(*on_screen(page, -0.2, 0.1, -1.2))
+        page.keyboard.press("l")
+        page.mouse.move(400, 90)
+        shot("through-the-gap")
+        page.keyboard.press("?")
+        shot("keys")
+        page.keyboard.press("Escape")
+        page.reload()
+        wait_drawn(page)
+        page.keyboard.press("3")
+        shot("repair")
+        page.goto(f"{address}/sets/{set_key(page, address, 'Kiln yard')}")
+        wait_drawn(page)
+        shot("kiln-yard")
+
+
+if __name__ == "__main__":
+    main(Path(sys.argv[1]))
