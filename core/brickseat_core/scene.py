@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from types import MappingProxyType
 from typing import Literal
 
@@ -75,13 +76,13 @@ class Pose:
         """From position (m), quaternion (x, y, z, w) and scale along the prop's own axes."""
         return cls.of(rotation_matrix(orientation) * np.asarray(scale), np.asarray(position))
 
-    @property
+    @cached_property
     def linear(self) -> Vec:
-        return np.array(self.basis).reshape(3, 3)
+        return np.array(self.basis, dtype=np.float64).reshape(3, 3)
 
-    @property
+    @cached_property
     def origin(self) -> Vec:
-        return np.array(self.position)
+        return np.array(self.position, dtype=np.float64)
 
     @property
     def matrix(self) -> Vec:

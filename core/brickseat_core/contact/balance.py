@@ -1,5 +1,7 @@
 """Does it stand? The support polygon of the contacts, and the centre of mass over it."""
 
+import math
+
 import numpy as np
 
 from brickseat_core.kernels import kernel
@@ -11,36 +13,41 @@ SAME_POINT = 1e-12
 def support_polygon(points: Vec) -> Vec:
     """Corners (k, 2) of the convex hull of ``points`` (n, 2), anticlockwise (Andrew's monotone chain, 1979)."""
     ordered = points[np.lexsort((points[:, 1], points[:, 0]))]
-    apart = np.abs(np.diff(ordered, axis=0)).max(axis=1, initial=0.0) > SAME_POINT
-    ordered = ordered[np.concatenate([[True], apart])]
-    if len(ordered) < 2:
-        return np.asarray(ordered)
-    chosen = hull_kernel(np.ascontiguousarray(ordered))
-    return np.asarray(ordered[chosen])
+    return np.asarray(hull_kernel(np.ascontiguousarray(ordered)))
 
 
 def way_to_balance(polygon: Vec, centre: Vec) -> Vec:
     """(2,) shortest move of ``centre`` that brings it onto the edge of a convex polygon (k, 2), k >= 1."""
-    after = np.roll(polygon, -1, axis=0)
-    edge = after - polygon
-    square = np.maximum(np.einsum("ij,ij->i", edge, edge), 1e-30)
-    along = np.clip(np.einsum("ij,ij->i", centre - polygon, edge) / square, 0.0, 1.0)
-    onto = polygon + along[:, None] * edge - centre
-    return np.asarray(onto[int(np.argmin(np.linalg.norm(onto, axis=1)))])
+    x, y, _ = nearest_edge_kernel(polygon, np.ascontiguousarray(centre))
+    return np.array([x, y])
 
 
 def balance_margin(polygon: Vec, centre: Vec) -> float:
     """Distance in metres of ``centre`` (2,) inside (+) or outside (-) a convex polygon (k, 2), k >= 1."""
-    if len(polygon) == 1:
-        return -float(np.linalg.norm(centre - polygon[0]))
-    after = np.roll(polygon, -1, axis=0)
-    edge = after - polygon
-    along = np.clip(np.einsum("ij,ij->i", centre - polygon, edge) / np.einsum("ij,ij->i", edge, edge), 0.0, 1.0)
-    nearest = float(np.linalg.norm(polygon + along[:, None] * edge - centre, axis=1).min())
-    if len(polygon) == 2:
-        return -nearest
-    side = edge[:, 0] * (centre - polygon)[:, 1] - edge[:, 1] * (centre - polygon)[:, 0]
-    return nearest if bool((side >= 0.0).all()) else -nearest
+    x, y, inside = nearest_edge_kernel(polygon, np.ascontiguousarray(centre))
+    return math.hypot(x, y) * (1.0 if inside else -1.0)
+
+
+@kernel
+def nearest_edge_kernel(polygon, centre):  # type: ignore[no-untyped-def]
+    """The way from ``centre`` to the nearest point of the edge, and whether it lies inside."""
+    k = polygon.shape[0]
+    best = np.inf
+    x, y = 0.0, 0.0
+    inside = k > 2
+    for i in range(k):
+        j = (i + 1) % k
+        eu, ev = polygon[j, 0] - polygon[i, 0], polygon[j, 1] - polygon[i, 1]
+        du, dv = centre[0] - polygon[i, 0], centre[1] - polygon[i, 1]
+        square = eu * eu + ev * ev
+        along = min(max((du * eu + dv * ev) / square, 0.0), 1.0) if square > 0.0 else 0.0
+        toward_u, toward_v = along * eu - du, along * ev - dv
+        distance = np.hypot(toward_u, toward_v)
+        if distance < best:
+            best, x, y = distance, toward_u, toward_v
+        if eu * dv - ev * du < 0.0:
+            inside = False
+    return x, y, inside
 
 
 @kernel
@@ -51,8 +58,20 @@ def turn(points, a, b, c):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def hull_kernel(points):  # type: ignore[no-untyped-def]
-    n = points.shape[0]
+def hull_kernel(ordered):  # type: ignore[no-untyped-def]
+    """Hull of points sorted by their first coordinate, then the second; repeated points count once."""
+    points = np.empty_like(ordered)
+    n = 0
+    for i in range(ordered.shape[0]):
+        if (
+            n == 0
+            or abs(ordered[i, 0] - points[n - 1, 0]) > SAME_POINT
+            or abs(ordered[i, 1] - points[n - 1, 1]) > SAME_POINT
+        ):
+            points[n] = ordered[i]
+            n += 1
+    if n < 3:
+        return points[:n].copy()
     chain = np.empty(2 * n, np.int64)
     k = 0
     for i in range(n):
@@ -66,4 +85,4 @@ def hull_kernel(points):  # type: ignore[no-untyped-def]
             k -= 1
         chain[k] = i
         k += 1
-    return chain[: k - 1].copy()
+    return points[chain[: k - 1]]

@@ -1,6 +1,8 @@
 """The scene's index: one tree per mesh, one row per piece, and the mover that is tried against them."""
 
+import os
 from collections.abc import Iterable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -26,7 +28,8 @@ class Forest(NamedTuple):
 
 
 class Placed(NamedTuple):
-    """One row per piece. ``sense`` is +1 / -1 where its outside is known (solids, ground), else 0."""
+    """One row per piece. ``sense`` is +1 / -1 where its outside is known (solids, ground), else 0; ``closed``
+    tells solids from ground."""
 
     root: NDArray[np.int32]
     linear: Vec
@@ -35,6 +38,7 @@ class Placed(NamedTuple):
     lo: Vec
     hi: Vec
     sense: Vec
+    closed: NDArray[np.bool_]
 
 
 class Mover(NamedTuple):
@@ -63,6 +67,16 @@ class Near(NamedTuple):
     facing: Vec
 
 
+class Body(NamedTuple):
+    """A mesh's place in the forest, and where its outside is: +1, -1 (turned inside out) or 0 (open)."""
+
+    node0: int
+    nodes: int
+    tri0: int
+    triangles: int
+    outside: float
+
+
 @dataclass(frozen=True)
 class MeshSpan:
     number: int
@@ -74,13 +88,15 @@ class MeshSpan:
 
 def frame_along(direction: Vec) -> Vec:
     """(3, 3) right-handed frame with rows u, v, w and w = -direction; exact for axis directions."""
-    w = -np.asarray(direction, dtype=np.float64)
-    w = w / np.linalg.norm(w)
-    u = np.zeros(3)
-    u[int(np.argmin(np.abs(w)))] = 1.0
-    u -= w * (u @ w)
-    u /= np.linalg.norm(u)
-    return np.stack([u, np.cross(w, u), w]) + 0.0
+    return np.asarray(frame_kernel(np.asarray(direction, dtype=np.float64)))
+
+
+def plant(meshes: Iterable[Mesh]) -> None:
+    """Build the trees of ``meshes`` and judge their health, side by side."""
+    with ThreadPoolExecutor(max_workers=max(1, os.cpu_count() or 1)) as pool:
+        for mesh in meshes:
+            pool.submit(lambda mesh: mesh.tree, mesh)
+            pool.submit(lambda mesh: mesh.health, mesh)
 
 
 class SceneIndex:
@@ -96,6 +112,8 @@ class SceneIndex:
         self._forest: Forest | None = None
         self._free: list[int] = []
         self._grow(16)
+        pieces = list(pieces)
+        plant({id(piece.prop.mesh): piece.prop.mesh for piece in pieces}.values())
         for piece in pieces:
             self.put(piece)
         self.judge_senses()
@@ -113,11 +131,20 @@ class SceneIndex:
         if not hasattr(self, "placed"):
             empty = np.zeros((0, 3))
             self.placed = Placed(
-                np.zeros(0, np.int32), np.zeros((0, 3, 3)), np.zeros((0, 3, 3)), empty, empty, empty, np.zeros(0)
+                np.zeros(0, np.int32),
+                np.zeros((0, 3, 3)),
+                np.zeros((0, 3, 3)),
+                empty,
+                empty,
+                empty,
+                np.zeros(0),
+                np.zeros(0, np.bool_),
             )
         old = self.placed
         root = np.full(room, -1, np.int32)
         root[: len(old.root)] = old.root
+        closed = np.zeros(room, np.bool_)
+        closed[: len(old.closed)] = old.closed
         self.placed = Placed(
             root,
             larger(old.linear, (room, 3, 3)),
@@ -126,6 +153,7 @@ class SceneIndex:
             larger(old.lo, (room, 3)),
             larger(old.hi, (room, 3)),
             larger(old.sense, (room,)),
+            closed,
         )
 
     @property
@@ -184,6 +212,7 @@ class SceneIndex:
         placed.origin[row] = piece.pose.origin
         placed.lo[row], placed.hi[row] = piece.world_box()
         placed.sense[row] = self._sense(piece)
+        placed.closed[row] = piece.prop.mesh.health.closed
         return row
 
     def remove(self, key: str) -> None:
@@ -238,27 +267,65 @@ class SceneIndex:
     def mover(self, mesh: Mesh, pose: Pose, frame: Vec) -> Mover:
         """``mesh`` at ``pose``, in ``frame`` and relative to the pose's position."""
         span = self.span(mesh)
-        forest = self.forest
-        tri, lo, hi = turn_kernel(forest, span.node0, span.nodes, span.tri0, span.triangles, frame @ pose.linear)
-        facing = 0.0
-        if mesh.health.closed:
-            facing = float(np.sign(np.linalg.det(pose.linear))) * (-1.0 if mesh.health.inward else 1.0)
-        return Mover(frame, tri, lo, hi, span.node0, span.tri0, facing)
+        return Mover(*mover_kernel(self.forest, self.body(mesh, span), pose.linear, frame))
+
+    def body(self, mesh: Mesh, span: MeshSpan) -> Body:
+        """What a kernel needs to make a mover of ``mesh``."""
+        outside = 0.0 if not mesh.health.closed else -1.0 if mesh.health.inward else 1.0
+        return Body(span.node0, span.nodes, span.tri0, span.triangles, outside)
 
     def near(self, mover: Mover, origin: Vec, skip: int = -1) -> Near:
         """All pieces whose box meets the mover's column, without row ``skip``."""
-        rows, matrix, offset = near_kernel(
-            self.placed, len(self.keys), mover.frame, origin, mover.lo[0], mover.hi[0], skip
-        )
-        return Near(rows, matrix, offset, self.placed.sense[rows] * np.sign(np.linalg.det(matrix)))
+        rows = near_kernel(self.placed, len(self.keys), mover.frame, origin, mover.lo[0], mover.hi[0], skip)
+        return Near(rows, *transforms_kernel(self.placed, rows, mover.frame, origin))
 
     def only(self, mover: Mover, origin: Vec, rows: Iterable[int]) -> Near:
         """Just these rows, whether or not they are in the column."""
         chosen = np.array(list(rows), dtype=np.int64)
-        matrix = mover.frame @ self.placed.linear[chosen]
-        offset = (self.placed.origin[chosen] - origin) @ mover.frame.T
-        facing = self.placed.sense[chosen] * np.sign(np.linalg.det(matrix))
-        return Near(chosen, np.ascontiguousarray(matrix), np.ascontiguousarray(offset), facing)
+        return Near(chosen, *transforms_kernel(self.placed, chosen, mover.frame, origin))
+
+
+@kernel
+def frame_kernel(direction):  # type: ignore[no-untyped-def]
+    frame = np.empty((3, 3))
+    u, v, w = frame[0], frame[1], frame[2]
+    length = np.sqrt(direction[0] ** 2 + direction[1] ** 2 + direction[2] ** 2)
+    least = 0
+    for k in range(3):
+        # Adding zero turns -0.0 into 0.0, so that equal frames are equal bit for bit.
+        w[k] = -direction[k] / length + 0.0
+        if abs(w[k]) < abs(w[least]):
+            least = k
+    for k in range(3):
+        u[k] = (1.0 if k == least else 0.0) - w[k] * w[least]
+    length = np.sqrt(u[0] ** 2 + u[1] ** 2 + u[2] ** 2)
+    for k in range(3):
+        u[k] = u[k] / length + 0.0
+    for k in range(3):
+        i, j = (k + 1) % 3, (k + 2) % 3
+        v[k] = w[i] * u[j] - w[j] * u[i] + 0.0
+    return frame
+
+
+@kernel
+def handedness(m):  # type: ignore[no-untyped-def]
+    """Sign of the determinant of a (3, 3) matrix."""
+    return np.sign(
+        m[0, 0] * (m[1, 1] * m[2, 2] - m[1, 2] * m[2, 1])
+        - m[0, 1] * (m[1, 0] * m[2, 2] - m[1, 2] * m[2, 0])
+        + m[0, 2] * (m[1, 0] * m[2, 1] - m[1, 1] * m[2, 0])
+    )
+
+
+@kernel
+def mover_kernel(forest, body, linear, frame):  # type: ignore[no-untyped-def]
+    """The mover of a mesh at a pose of this linear part, in ``frame``."""
+    matrix = np.empty((3, 3))
+    for a in range(3):
+        for b in range(3):
+            matrix[a, b] = frame[a, 0] * linear[0, b] + frame[a, 1] * linear[1, b] + frame[a, 2] * linear[2, b]
+    tri, lo, hi = turn_kernel(forest, body.node0, body.nodes, body.tri0, body.triangles, matrix)
+    return Mover(frame, tri, lo, hi, body.node0, body.tri0, body.outside * handedness(linear))
 
 
 @kernel
@@ -309,10 +376,18 @@ def near_kernel(placed, rows, frame, origin, lo, hi, skip):  # type: ignore[no-u
         if meets:
             found[n] = r
             n += 1
+    return found[:n].copy()
+
+
+@kernel
+def transforms_kernel(placed, rows, frame, origin):  # type: ignore[no-untyped-def]
+    """Of each row: its transform into the frame ((n, 3, 3) and (n, 3)) and its facing there ((n,))."""
+    n = rows.shape[0]
     matrix = np.empty((n, 3, 3))
     offset = np.empty((n, 3))
+    facing = np.empty(n)
     for i in range(n):
-        r = found[i]
+        r = rows[i]
         for a in range(3):
             total = 0.0
             for k in range(3):
@@ -323,4 +398,5 @@ def near_kernel(placed, rows, frame, origin, lo, hi, skip):  # type: ignore[no-u
                 for k in range(3):
                     cell += frame[a, k] * placed.linear[r, k, b]
                 matrix[i, a, b] = cell
-    return found[:n].copy(), matrix, offset
+        facing[i] = placed.sense[r] * handedness(placed.linear[r])
+    return matrix, offset, facing

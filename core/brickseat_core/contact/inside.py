@@ -94,3 +94,32 @@ def holds_point_kernel(forest, placed, row, points):  # type: ignore[no-untyped-
         ):
             return True
     return False
+
+
+@kernel
+def around_kernel(forest, placed, rows, started, own, lo, hi, probes):  # type: ignore[no-untyped-def]
+    """Which of ``rows`` hold a body of box (lo, hi) wholly inside, and which may stand wholly inside it.
+
+    ``started``: rows left out, since the body cuts their surface. ``own``: the body's own row, or -1.
+    """
+    n = rows.shape[0]
+    holders = np.zeros(n, np.bool_)
+    guests = np.zeros(n, np.bool_)
+    for i in range(n):
+        r = rows[i]
+        if started[i]:
+            continue
+        if placed.sense[r] != 0.0:
+            within = lo[1] < placed.hi[r, 1]
+            if placed.closed[r]:
+                for k in range(3):
+                    within = within and lo[k] >= placed.lo[r, k] and hi[k] <= placed.hi[r, k]
+            if within and holds_point_kernel(forest, placed, r, probes):
+                holders[i] = True
+                continue
+        if own >= 0 and placed.sense[own] != 0.0:
+            within = True
+            for k in range(3):
+                within = within and placed.lo[r, k] >= lo[k] and placed.hi[r, k] <= hi[k]
+            guests[i] = within
+    return holders, guests

@@ -10,7 +10,7 @@ from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
 from brickseat_core.contact.pairs import back_to_back, pairs_within, triangle_in_frame
 from brickseat_core.kernels import kernel
 from brickseat_core.scene import Vec
-from brickseat_core.tolerances import FLUSH_WIDTH
+from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH
 
 
 @dataclass(frozen=True)
@@ -71,3 +71,35 @@ def contact_region_kernel(forest, mover, matrix, offset, facing, pairs, low, hig
                     who[found] = i
                     found += 1
     return points[:found].copy(), who[:found].copy()
+
+
+@kernel
+def spread_kernel(points, most):  # type: ignore[no-untyped-def]
+    """At most so many of the ``points`` (n, 3): the farthest from their middle, then from those chosen."""
+    n = points.shape[0]
+    if n <= 1:
+        return points
+    chosen = np.empty((most, 3))
+    distance = np.full(n, np.inf)
+    last = np.zeros(3)
+    for i in range(n):
+        last += points[i]
+    last /= n
+    found = 0
+    while found < most:
+        far = -1.0
+        which = 0
+        for i in range(n):
+            dx, dy, dz = points[i, 0] - last[0], points[i, 1] - last[1], points[i, 2] - last[2]
+            away = dx * dx + dy * dy + dz * dz
+            # The middle is only where the search begins; it is not one of the points.
+            distance[i] = away if found <= 1 else min(distance[i], away)
+            if distance[i] > far:
+                far = distance[i]
+                which = i
+        if found > 0 and far <= CONTACT_EPSILON * CONTACT_EPSILON:
+            break
+        chosen[found] = points[which]
+        last = chosen[found]
+        found += 1
+    return chosen[:found].copy()

@@ -78,10 +78,17 @@ def buried(forest, placed, rows, probes, along, lift):  # type: ignore[no-untype
 
 
 @kernel
+def waiting_key(begin, end, lift):  # type: ignore[no-untyped-def]
+    return begin if begin > lift else -end
+
+
+@kernel
 def first_window_kernel(  # type: ignore[no-untyped-def]
     forest, placed, mover, rows, matrix, offset, probes, along, limit, slack
 ):
     lift = 0.0
+    # What may block from here on comes first, the farthest reach of it before the rest (key: minus its upper
+    # end), so that most of it is passed over once ``lift`` has grown; then what begins later (key: its begin).
     key = np.empty(HEAP_START)
     item = np.empty((HEAP_START, 3), np.int32)
     # Exact intervals that begin later wait in the same heap, as (-1, number, _), with their upper ends here.
@@ -101,7 +108,7 @@ def first_window_kernel(  # type: ignore[no-untyped-def]
         if mover.lo[0, 0] > hi[0] or mover.hi[0, 0] < lo[0] or mover.lo[0, 1] > hi[1] or mover.hi[0, 1] < lo[1]:
             continue
         key, item = heap_room(key, item, n, 1)
-        n = heap_push(key, item, n, lo[2] - mover.hi[0, 2], 0, root, i)
+        n = heap_push(key, item, n, waiting_key(lo[2] - mover.hi[0, 2], hi[2] - mover.lo[0, 2], lift), 0, root, i)
     while True:
         if n == 0 or key[0] > lift + MIN_WINDOW:
             if lift >= limit:
@@ -115,7 +122,10 @@ def first_window_kernel(  # type: ignore[no-untyped-def]
         if lift >= limit:
             return np.inf
         p, q, i = item[0, 0], item[0, 1], item[0, 2]
+        passed = key[0] < 0.0 and -key[0] <= lift
         n = heap_drop_top(key, item, n)
+        if passed:
+            continue
         if p < 0:
             lift = max(lift, ends[q])
             continue
@@ -168,7 +178,8 @@ def first_window_kernel(  # type: ignore[no-untyped-def]
                     or hi[2] - mover.lo[child, 2] <= lift
                 ):
                     continue
-                n = heap_push(key, item, n, lo[2] - mover.hi[child, 2], child, q, i)
+                k = waiting_key(lo[2] - mover.hi[child, 2], hi[2] - mover.lo[child, 2], lift)
+                n = heap_push(key, item, n, k, child, q, i)
         else:
             left = forest.child[q]
             for child in range(left, left + 2):
@@ -181,4 +192,5 @@ def first_window_kernel(  # type: ignore[no-untyped-def]
                     or hi[2] - mover.lo[p, 2] <= lift
                 ):
                     continue
-                n = heap_push(key, item, n, lo[2] - mover.hi[p, 2], p, child, i)
+                k = waiting_key(lo[2] - mover.hi[p, 2], hi[2] - mover.lo[p, 2], lift)
+                n = heap_push(key, item, n, k, p, child, i)

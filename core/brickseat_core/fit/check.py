@@ -1,5 +1,6 @@
 """The fit check: gap, depth, support and balance of every piece, on the true triangles."""
 
+import math
 import os
 from collections.abc import Callable, Iterable, Mapping
 from concurrent.futures import ThreadPoolExecutor
@@ -7,11 +8,12 @@ from dataclasses import dataclass, replace
 from typing import Literal, get_args
 
 import numpy as np
+from numpy.typing import NDArray
 
-from brickseat_core.contact.balance import balance_margin, support_polygon
-from brickseat_core.contact.clash import Cut, column, contained, hidden_cut, penetration
+from brickseat_core.contact.clash import Cut, column, guests_within, hidden_cut, penetration
 from brickseat_core.contact.drop import first_contact
 from brickseat_core.contact.index import SceneIndex
+from brickseat_core.contact.reach import Reach, bearing, reach
 from brickseat_core.contact.region import contact_region
 from brickseat_core.fit.lengths import in_words
 from brickseat_core.scene import Piece, Triple, Vec
@@ -23,8 +25,6 @@ STATES: tuple[State, ...] = get_args(State)
 
 UPWARD = 0.5
 """An overlap whose shortest way out points this much against the direction is a sinking, not a clash."""
-
-MOST_CONTACTS = 12
 
 
 @dataclass(frozen=True)
@@ -68,11 +68,10 @@ def clash_of(index: SceneIndex, cut: Cut, direction: Vec) -> Clash:
     return Clash(index.keys[cut.row] or "", cut.depth, triple(cut.point), triple(cut.normal), upward)
 
 
-def cuts_of(index: SceneIndex, piece: Piece, row: int, started: tuple[int, ...], rows: tuple[int, ...]) -> list[Cut]:
+def cuts_of(index: SceneIndex, piece: Piece, row: int, found: Reach) -> list[Cut]:
     """Every piece that ``piece`` interpenetrates: those whose surface it cuts, and those that contain it."""
-    hidden = contained(index, piece, row, tuple(r for r in rows if r not in started))
-    cuts = [penetration(index, piece, r) for r in started]
-    return cuts + [hidden_cut(index, piece, row, r) for r in hidden]
+    hidden = found.holders + guests_within(index, row, found.guests)
+    return [penetration(index, piece, r) for r in found.started] + [hidden_cut(index, piece, row, r) for r in hidden]
 
 
 def measure_fit(index: SceneIndex, piece: Piece, tolerance: float = SEATED_TOLERANCE) -> Fit:
@@ -80,41 +79,22 @@ def measure_fit(index: SceneIndex, piece: Piece, tolerance: float = SEATED_TOLER
     row = index.row.get(piece.key, -1)
     direction = np.asarray(piece.direction)
     raised = piece.at(piece.pose.moved(-piece.sink * direction)) if piece.sink else piece
-    mover, near = column(index, raised, row)
-    drop = first_contact(index, mover, near)
-    cuts = cuts_of(index, raised, row, drop.started, tuple(int(r) for r in near.rows))
-
-    bearing = [c for c in cuts if float(c.normal @ -direction) > UPWARD]
-    beside = [c for c in cuts if float(c.normal @ -direction) <= UPWARD and c.depth > tolerance]
-    sunk = [c for c in bearing if c.depth > tolerance]
     band = CONTACT_BAND_SHARE * tolerance
+    found = reach(index, raised, row, piece.sink, band)
+    points, rows = found.points, found.rows
+    cuts: list[Cut] = []
+    if found.started or found.holders or found.guests:
+        cuts = cuts_of(index, raised, row, found)
+        points, rows = borne_among_cuts(index, raised, row, found, cuts, piece.sink, band)
 
-    if bearing:
-        gap: float | None = 0.0
-        carriers = index.only(mover, raised.pose.origin, [c.row for c in bearing])
-        deepest = max(c.depth for c in bearing)
-        region = contact_region(index, mover, carriers, -deepest - CONTACT_EPSILON, piece.sink + band)
-    elif drop.travel is None:
-        gap = None
-        region = contact_region(index, mover, near, 0.0, -1.0)
-    else:
-        gap = max(0.0, drop.travel - piece.sink)
-        grazed = {c.row for c in cuts}
-        free = [int(r) for r in near.rows if int(r) not in grazed or int(r) == drop.row]
-        region = contact_region(
-            index,
-            mover,
-            index.only(mover, raised.pose.origin, free),
-            drop.travel - CONTACT_EPSILON,
-            max(drop.travel, piece.sink) + band,
-        )
+    bearing_cuts = [c for c in cuts if float(c.normal @ -direction) > UPWARD]
+    beside = [c for c in cuts if float(c.normal @ -direction) <= UPWARD and c.depth > tolerance]
+    sunk = [c for c in bearing_cuts if c.depth > tolerance]
+    gap = 0.0 if bearing_cuts else None if found.travel is None else max(0.0, found.travel - piece.sink)
 
-    world = region.points @ mover.frame + raised.pose.origin
     touching = gap is not None and gap <= tolerance
-    margin: float | None = None
-    if len(world) and abs(direction[1]) > UPWARD:
-        centre = piece.pose.apply(piece.prop.mesh.mass[1])
-        margin = balance_margin(support_polygon(world[:, [0, 2]]), centre[[0, 2]])
+    borne = bearing(points, rows, piece.pose.apply(piece.prop.mesh.mass[1]))
+    margin = borne.margin if borne is not None and abs(direction[1]) > UPWARD else None
 
     faults: list[State] = []
     if beside:
@@ -128,10 +108,8 @@ def measure_fit(index: SceneIndex, piece: Piece, tolerance: float = SEATED_TOLER
     if touching and margin is not None and margin < -BALANCE_SLACK and not piece.stand_off:
         faults.append("tippy")
 
-    below, often = np.unique(region.rows, return_counts=True)
-    rests_on = tuple(index.keys[int(r)] or "" for r in below[np.argsort(-often, kind="stable")])
+    rests_on = tuple(index.keys[r] or "" for r in borne.rows) if borne is not None else ()
     clashes = tuple(clash_of(index, c, direction) for c in sorted([*beside, *sunk], key=lambda c: -c.depth))
-    contacts = spread(world) if touching else np.zeros((0, 3))
     up = piece.pose.linear[:, 1]
     fit = Fit(
         key=piece.key,
@@ -141,25 +119,35 @@ def measure_fit(index: SceneIndex, piece: Piece, tolerance: float = SEATED_TOLER
         depth=max((c.depth for c in cuts), default=0.0),
         rests_on=rests_on,
         clashes=clashes,
-        contacts=tuple(triple(p) for p in contacts),
-        touch=triple(world.mean(axis=0)) if len(world) else None,
+        contacts=tuple((x, y, z) for x, y, z in borne.contacts.tolist()) if touching and borne is not None else (),
+        touch=triple(borne.touch) if borne is not None else None,
         balance_margin=margin,
-        tilt_deg=float(np.degrees(np.arccos(np.clip(up[1] / np.linalg.norm(up), -1.0, 1.0)))),
+        tilt_deg=math.degrees(math.acos(min(1.0, max(-1.0, up[1] / math.hypot(*up))))),
         reason="",
     )
     return replace(fit, reason=reason_of(fit, piece, index.pieces))
 
 
-def spread(points: Vec) -> Vec:
-    """At most ``MOST_CONTACTS`` of the points, those that lie farthest from one another."""
-    if len(points) <= 1:
-        return points
-    chosen = [int(np.argmax(np.linalg.norm(points - points.mean(axis=0), axis=1)))]
-    distance = np.linalg.norm(points - points[chosen[0]], axis=1)
-    while len(chosen) < MOST_CONTACTS and float(distance.max()) > CONTACT_EPSILON:
-        chosen.append(int(np.argmax(distance)))
-        distance = np.minimum(distance, np.linalg.norm(points - points[chosen[-1]], axis=1))
-    return points[chosen]
+def borne_among_cuts(
+    index: SceneIndex, raised: Piece, row: int, found: Reach, cuts: list[Cut], sink: float, band: float
+) -> tuple[Vec, NDArray[np.int64]]:
+    """Where a piece that interpenetrates others is borne: by what it sinks into, else by what it lies on."""
+    direction = np.asarray(raised.direction)
+    mover, near = column(index, raised, row)
+    sunk = [c for c in cuts if float(c.normal @ -direction) > UPWARD]
+    if sunk:
+        chosen = [c.row for c in sunk]
+        low, high = -max(c.depth for c in sunk) - CONTACT_EPSILON, sink + band
+    elif found.travel is None:
+        return np.zeros((0, 3)), np.zeros(0, np.int64)
+    else:
+        # A grazed neighbour bears nothing, unless it is also what is touched first.
+        grazed = {c.row for c in cuts}
+        first = first_contact(index, mover, near).row
+        chosen = [r for r in near.rows.tolist() if r not in grazed or r == first]
+        low, high = found.travel - CONTACT_EPSILON, max(found.travel, sink) + band
+    region = contact_region(index, mover, index.only(mover, raised.pose.origin, chosen), low, high)
+    return region.points @ mover.frame + raised.pose.origin, region.rows
 
 
 def reason_of(fit: Fit, piece: Piece, pieces: Mapping[str, Piece]) -> str:
@@ -219,18 +207,15 @@ def touched_by(index: SceneIndex, boxes: Iterable[tuple[Vec, Vec]], margin: floa
 
     A piece is touched when a box lies in its column, from the piece itself onwards in its direction.
     """
-    found = []
-    spans = list(boxes)
-    for key, piece in index.pieces.items():
-        if piece.role != "prop":
-            continue
-        row = index.row[key]
-        lo, hi = index.placed.lo[row], index.placed.hi[row]
-        d = np.asarray(piece.direction)
-        for b_lo, b_hi in spans:
-            ahead = (d > 1e-9) * np.maximum(b_hi - hi, 0.0)
-            behind = (d < -1e-9) * np.maximum(lo - b_lo, 0.0)
-            if bool(((lo - behind - margin <= b_hi) & (hi + ahead + margin >= b_lo)).all()):
-                found.append(key)
-                break
-    return found
+    keys = [k for k, p in index.pieces.items() if p.role == "prop"]
+    if not keys:
+        return []
+    rows = np.array([index.row[k] for k in keys])
+    lo, hi = index.placed.lo[rows], index.placed.hi[rows]
+    d = np.array([index.pieces[k].direction for k in keys])
+    touched = np.zeros(len(keys), dtype=np.bool_)
+    for b_lo, b_hi in boxes:
+        ahead = (d > 1e-9) * np.maximum(b_hi - hi, 0.0)
+        behind = (d < -1e-9) * np.maximum(lo - b_lo, 0.0)
+        touched |= ((lo - behind - margin <= b_hi) & (hi + ahead + margin >= b_lo)).all(axis=1)
+    return [k for k, hit in zip(keys, touched, strict=True) if hit]
