@@ -124,7 +124,9 @@ def test_keys_alone_do_the_main_job(page: Page, address: str) -> None:
     page.keyboard.type("mug")
     page.keyboard.press("Enter")
     page.keyboard.press("Enter")
-    page.wait_for_function(f"window.brickseat.state().pieces.size === {count + 1}")
+    page.wait_for_function(
+        f"(s => s.pieces.size === {count + 1} && s.pieces.has(s.selected[0]))(window.brickseat.state())"
+    )
     made = page.evaluate("window.brickseat.state().selected[0]")
     before = page.evaluate("(k) => window.brickseat.state().pieces.get(k).pose.position", made)
     page.keyboard.press("ArrowRight")

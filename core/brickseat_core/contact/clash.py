@@ -17,7 +17,7 @@ from brickseat_core.contact.index import (
     mover_kernel,
     transforms_kernel,
 )
-from brickseat_core.contact.inside import around_kernel, holds_point
+from brickseat_core.contact.inside import around_kernel, crossings, holds, holds_point, way_out
 from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
 from brickseat_core.contact.pairs import pairs_within, triangle_in_frame
 from brickseat_core.contact.retreat import first_window_kernel
@@ -26,6 +26,10 @@ from brickseat_core.scene import Piece, Vec
 from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH, GRAZE_DEPTH, SHRINK
 
 MOST_NORMALS = 12
+MOST_PAIRS = 16_384
+"""Pairs of triangles looked at for the normals and the place of a cut; two leafy plants can have millions."""
+MOST_HELD = 12
+"""Corners of one inside the other that are followed on their way out."""
 SAME_NORMAL = 0.985
 
 
@@ -91,7 +95,7 @@ def measured_cut(index: SceneIndex, piece: Piece, row: int) -> Cut:
     down = np.asarray(piece.direction)
     mover = index.mover(mesh, piece.pose, frame_along(down))
     near = index.only(mover, piece.pose.origin, [row])
-    pairs = pairs_within(index.forest, index.placed, mover, near.rows, near.matrix, near.offset, 0.0, 0.0)
+    pairs = pairs_within(index.forest, index.placed, mover, near.rows, near.matrix, near.offset, 0.0, 0.0, MOST_PAIRS)
     normals, points = cut_kernel(index.forest, mover, near.matrix, near.offset, pairs)
     lo, hi = piece.world_box()
     centre = 0.5 * (lo + hi)
@@ -104,12 +108,21 @@ def measured_cut(index: SceneIndex, piece: Piece, row: int) -> Cut:
         tried += [*piece.pose.linear.T, *-piece.pose.linear.T]
     probes = piece.pose.apply(mesh.probes)
     ways = np.array([way / length for way in tried if (length := float(np.linalg.norm(way))) >= 1e-9])
-    # The ways that part the boxes soonest first: a good one makes short work of the rest.
     extent = 0.5 * (hi - lo + index.placed.hi[row] - index.placed.lo[row])
-    ways = ways[np.argsort(np.abs(ways) @ extent - ways @ middle, kind="stable")]
-    body = index.body(mesh, index.span(mesh))
+    other = index.pieces[index.keys[row] or ""]
     best, which = parting_kernel(
-        index.forest, index.placed, body, piece.pose.linear, piece.pose.origin, row, ways, probes
+        index.forest,
+        index.placed,
+        index.body(mesh, index.span(mesh)),
+        piece.pose.linear,
+        np.linalg.inv(piece.pose.linear),
+        piece.pose.origin,
+        row,
+        ways,
+        np.abs(ways) @ extent - ways @ middle,
+        probes,
+        piece.pose.apply(mesh.far_corners),
+        other.pose.apply(other.prop.mesh.far_corners),
     )
     at = points.mean(axis=0) @ mover.frame + piece.pose.origin if len(points) else centre
     if which < 0:
@@ -124,17 +137,75 @@ def column(index: SceneIndex, piece: Piece, skip: int) -> tuple[Mover, Near]:
 
 
 @kernel
-def parting_kernel(forest, placed, body, linear, origin, row, ways, probes):  # type: ignore[no-untyped-def]
-    """Least travel along one of ``ways`` ((n, 3) unit) that parts a mover from ``row``, and which; -1 for none."""
+def held_kernel(forest, placed, body, linear, inverse, origin, row, ways, mine, theirs):  # type: ignore[no-untyped-def]
+    """(n,) least travel along each of ``ways`` that frees those corners of one that lie inside the other.
+
+    ``mine``, ``theirs``: (k, 3) far corners of the mover and of the piece in ``row``, in the world. Until such
+    a corner has left, the two are not parted, so this bounds the way out from below.
+    """
+    held = np.zeros(ways.shape[0])
+    o = np.empty(3)
+    d = np.empty(3)
+    inside = 0
+    if placed.sense[row] != 0.0:
+        for i in range(mine.shape[0]):
+            if inside == MOST_HELD:
+                break
+            if not holds(forest, placed, row, mine[i, 0], mine[i, 1], mine[i, 2]):
+                continue
+            inside += 1
+            for w in range(ways.shape[0]):
+                for c in range(3):
+                    o[c] = d[c] = 0.0
+                    for k in range(3):
+                        o[c] += placed.inverse[row, c, k] * (mine[i, k] - placed.origin[row, k])
+                        d[c] += placed.inverse[row, c, k] * ways[w, k]
+                out = way_out(forest, placed.root[row], placed.sense[row], o, d)
+                held[w] = max(held[w], out - CONTACT_EPSILON)
+    inside = 0
+    if body.outside != 0.0:
+        for i in range(theirs.shape[0]):
+            if inside == MOST_HELD:
+                break
+            for w in range(ways.shape[0]):
+                for c in range(3):
+                    o[c] = d[c] = 0.0
+                    for k in range(3):
+                        o[c] += inverse[c, k] * (theirs[i, k] - origin[k])
+                        d[c] -= inverse[c, k] * ways[w, k]
+                if w == 0 and body.outside * crossings(forest, body.node0, o, d) <= 0.0:
+                    break
+                inside += w == 0
+                out = way_out(forest, body.node0, body.outside, o, d)
+                held[w] = max(held[w], out - CONTACT_EPSILON)
+    return held
+
+
+@kernel
+def parting_kernel(  # type: ignore[no-untyped-def]
+    forest, placed, body, linear, inverse, origin, row, ways, apart, probes, mine, theirs
+):
+    """Least travel along one of ``ways`` ((n, 3) unit) that parts a mover from ``row``, and which; -1 for none.
+
+    ``apart``: (n,) metres along each way that part the boxes, beyond which nothing needs to be looked at.
+    ``mine``, ``theirs``: far corners of both, as in ``held_kernel``.
+    """
     rows = np.full(1, row)
     slack = np.full(1, FLUSH_WIDTH)
     best = np.inf
     which = -1
-    for i in range(ways.shape[0]):
+    held = held_kernel(forest, placed, body, linear, inverse, origin, row, ways, mine, theirs)
+    # The way that surely is short first, then the most promising ones: a good one makes short work of the rest.
+    rank = held + 1e-3 * apart
+    rank[np.argmin(apart)] = -1.0
+    for i in np.argsort(rank, kind="mergesort"):
+        if held[i] >= best:
+            continue
         frame = frame_kernel(-ways[i])
         mover = mover_kernel(forest, body, linear, frame)
         matrix, offset, _ = transforms_kernel(placed, rows, frame, origin)
-        lift = first_window_kernel(forest, placed, mover, rows, matrix, offset, probes, ways[i], best, slack)
+        limit = min(best, apart[i] + CONTACT_EPSILON)
+        lift = first_window_kernel(forest, placed, mover, rows, matrix, offset, probes, ways[i], limit, slack)
         if lift < best:
             best = lift
             which = i

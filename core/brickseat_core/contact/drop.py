@@ -21,6 +21,7 @@ from brickseat_core.contact.pairs import (
     heap_push,
     heap_room,
     high_w,
+    leaf_span,
     low_w,
     same_side,
     splits_mover,
@@ -138,7 +139,12 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
                     or mover.hi[child, 2] - lo[2] < -CONTACT_EPSILON
                 ):
                     continue
-                k = mover.lo[child, 2] - hi[2]
+                top = hi[2]
+                if q_leaf:
+                    bottom, top = leaf_span(forest, q, m, o, s, mover.lo[child], mover.hi[child])
+                    if bottom > top or mover.hi[child, 2] - bottom < -CONTACT_EPSILON:
+                        continue
+                k = mover.lo[child, 2] - top
                 if k < best or k <= CONTACT_EPSILON:
                     n = heap_push(key, item, n, k, child, q, i)
         else:

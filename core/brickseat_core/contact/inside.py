@@ -3,9 +3,13 @@
 import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
+from brickseat_core.contact.rays import first_on_tree, ray_triangle
 from brickseat_core.kernels import kernel
 from brickseat_core.scene import Vec
 from brickseat_core.tolerances import CONTACT_EPSILON
+
+MOST_PARTS = 32
+"""Closed parts of one solid that are passed through on the way out."""
 
 
 def holds_point(index: SceneIndex, row: int, points: Vec) -> bool:
@@ -48,25 +52,25 @@ def crossings(forest, root, origin, direction):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def ray_triangle(forest, t, origin, direction):  # type: ignore[no-untyped-def]
-    """Distance along the ray (-1 for a miss) and normal · direction (Möller and Trumbore, 1997)."""
-    ax, ay, az = forest.corners[t, 0, 0], forest.corners[t, 0, 1], forest.corners[t, 0, 2]
-    e1x, e1y, e1z = forest.corners[t, 1, 0] - ax, forest.corners[t, 1, 1] - ay, forest.corners[t, 1, 2] - az
-    e2x, e2y, e2z = forest.corners[t, 2, 0] - ax, forest.corners[t, 2, 1] - ay, forest.corners[t, 2, 2] - az
-    dx, dy, dz = direction[0], direction[1], direction[2]
-    px, py, pz = dy * e2z - dz * e2y, dz * e2x - dx * e2z, dx * e2y - dy * e2x
-    det = e1x * px + e1y * py + e1z * pz
-    if det == 0.0:
-        return -1.0, 0.0
-    sx, sy, sz = origin[0] - ax, origin[1] - ay, origin[2] - az
-    b = (sx * px + sy * py + sz * pz) / det
-    if b < 0.0 or b > 1.0:
-        return -1.0, 0.0
-    qx, qy, qz = sy * e1z - sz * e1y, sz * e1x - sx * e1z, sx * e1y - sy * e1x
-    c = (dx * qx + dy * qy + dz * qz) / det
-    if c < 0.0 or b + c > 1.0:
-        return -1.0, 0.0
-    return (e2x * qx + e2y * qy + e2z * qz) / det, -det
+def way_out(forest, root, sense, origin, direction):  # type: ignore[no-untyped-def]
+    """How far a point inside a solid goes along a ray (local coordinates) before it is outside.
+
+    Solids are often built of closed parts that touch or overlap: where one ends, the next may go on.
+    """
+    point = origin.copy()
+    travel = 0.0
+    for _ in range(MOST_PARTS):
+        out, met = first_on_tree(forest, root, point, direction, np.inf)
+        if met < 0:
+            break
+        travel += out
+        step = out + 2.0 * CONTACT_EPSILON
+        for k in range(3):
+            point[k] += step * direction[k]
+        if sense * crossings(forest, root, point, direction) <= 0.0:
+            break
+        travel += 2.0 * CONTACT_EPSILON
+    return travel
 
 
 @kernel

@@ -2,10 +2,13 @@
 
 import numpy as np
 
-from brickseat_core.contact.interval import double_area
+from brickseat_core.contact.interval import diameter, double_area
 from brickseat_core.kernels import kernel
 
 HEAP_START = 1024
+ALL_PAIRS = 2**31 - 1
+SLIVER = 1e-6
+"""Projected area over squared width below which the plane of a triangle is not trusted."""
 
 
 @kernel
@@ -139,10 +142,42 @@ def splits_mover(forest, mover, p, s, s_lo, s_hi):  # type: ignore[no-untyped-de
 
 
 @kernel
-def pairs_within(forest, placed, mover, rows, matrix, offset, low, high):  # type: ignore[no-untyped-def]
+def leaf_span(forest, q, m, o, s, lo, hi):  # type: ignore[no-untyped-def]
+    """Lowest and highest w of leaf ``q`` over the rectangle lo..hi of (u, v); lowest > highest when it misses it.
+
+    A large triangle seen at a slant fills its box badly; its plane over a small rectangle tells far more.
+    ``s``: room for one triangle, (3, 3).
+    """
+    low, high = np.inf, -np.inf
+    for t in range(forest.start[q], forest.start[q] + forest.length[q]):
+        triangle_in_frame(forest, t, m, o, s)
+        if (
+            min(s[0, 0], s[1, 0], s[2, 0]) > hi[0]
+            or max(s[0, 0], s[1, 0], s[2, 0]) < lo[0]
+            or min(s[0, 1], s[1, 1], s[2, 1]) > hi[1]
+            or max(s[0, 1], s[1, 1], s[2, 1]) < lo[1]
+        ):
+            continue
+        bottom, top = low_w(s), high_w(s)
+        area = double_area(s)
+        # Nearly on edge: its plane says nothing there, its own range has to do.
+        if abs(area) > SLIVER * diameter(s) ** 2:
+            au, av, aw = s[1, 0] - s[0, 0], s[1, 1] - s[0, 1], s[1, 2] - s[0, 2]
+            bu, bv, bw = s[2, 0] - s[0, 0], s[2, 1] - s[0, 1], s[2, 2] - s[0, 2]
+            gu, gv = (aw * bv - bw * av) / area, (au * bw - bu * aw) / area
+            middle = s[0, 2] + gu * (0.5 * (lo[0] + hi[0]) - s[0, 0]) + gv * (0.5 * (lo[1] + hi[1]) - s[0, 1])
+            away = abs(gu) * 0.5 * (hi[0] - lo[0]) + abs(gv) * 0.5 * (hi[1] - lo[1])
+            slack = 1e-9 * (1.0 + abs(middle) + away)
+            bottom, top = max(bottom, middle - away - slack), min(top, middle + away + slack)
+        low, high = min(low, bottom), max(high, top)
+    return low, high
+
+
+@kernel
+def pairs_within(forest, placed, mover, rows, matrix, offset, low, high, most):  # type: ignore[no-untyped-def]
     """Pairs of triangles whose projections' boxes meet and whose gap along w may lie in [low, high].
 
-    Returns (n, 3) int32: the mover's triangle, the standing triangle, the place in ``rows``.
+    Returns (n, 3) int32, n not much over ``most``: the mover's triangle, the standing one, the place in ``rows``.
     """
     found = np.empty((64, 3), np.int32)
     n = 0
@@ -156,7 +191,7 @@ def pairs_within(forest, placed, mover, rows, matrix, offset, low, high):  # typ
         stack[0, 0] = 0
         stack[0, 1] = placed.root[rows[i]]
         depth = 1
-        while depth > 0:
+        while depth > 0 and n < most:
             depth -= 1
             p, q = stack[depth, 0], stack[depth, 1]
             box_in_frame(forest, q, m, o, lo, hi)

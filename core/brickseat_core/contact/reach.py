@@ -18,7 +18,7 @@ from brickseat_core.contact.index import (
     transforms_kernel,
 )
 from brickseat_core.contact.inside import around_kernel
-from brickseat_core.contact.pairs import pairs_within
+from brickseat_core.contact.pairs import ALL_PAIRS, pairs_within
 from brickseat_core.contact.region import contact_region_kernel, spread_kernel
 from brickseat_core.kernels import kernel
 from brickseat_core.scene import Piece, Vec
@@ -115,7 +115,7 @@ def reach_kernel(  # type: ignore[no-untyped-def]
     rows = np.empty(0, np.int64)
     if who >= 0 and not started.any() and not holders.any() and not guests.any():
         low, high = travel - CONTACT_EPSILON, max(travel, sink) + band
-        pairs = pairs_within(forest, placed, mover, near, matrix, offset, low, high)
+        pairs = pairs_within(forest, placed, mover, near, matrix, offset, low, high, ALL_PAIRS)
         found, whose = contact_region_kernel(forest, mover, matrix, offset, facing, pairs, low, high)
         rows = near[whose]
         points = np.empty((found.shape[0], 3))

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from brickseat_core.contact.index import Mover, Near, SceneIndex
 from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
-from brickseat_core.contact.pairs import back_to_back, pairs_within, triangle_in_frame
+from brickseat_core.contact.pairs import ALL_PAIRS, back_to_back, pairs_within, triangle_in_frame
 from brickseat_core.kernels import kernel
 from brickseat_core.scene import Vec
 from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH
@@ -25,7 +25,7 @@ def contact_region(index: SceneIndex, mover: Mover, near: Near, low: float, high
     """Corners of the parts of the surfaces whose gap along the direction lies in [low, high] metres."""
     if not len(near.rows) or high < low:
         return Region(np.zeros((0, 3)), np.zeros(0, np.int64))
-    pairs = pairs_within(index.forest, index.placed, mover, near.rows, near.matrix, near.offset, low, high)
+    pairs = pairs_within(index.forest, index.placed, mover, near.rows, near.matrix, near.offset, low, high, ALL_PAIRS)
     points, who = contact_region_kernel(index.forest, mover, near.matrix, near.offset, near.facing, pairs, low, high)
     return Region(points, near.rows[who])
 

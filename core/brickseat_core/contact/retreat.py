@@ -20,6 +20,7 @@ from brickseat_core.contact.pairs import (
     heap_push,
     heap_room,
     high_w,
+    leaf_span,
     low_w,
     splits_mover,
     triangle_in_frame,
@@ -103,7 +104,7 @@ def first_window_kernel(  # type: ignore[no-untyped-def]
     for i in range(rows.shape[0]):
         root = placed.root[rows[i]]
         box_in_frame(forest, root, matrix[i], offset[i], lo, hi)
-        if hi[2] - mover.lo[0, 2] <= 0.0:
+        if hi[2] - mover.lo[0, 2] <= 0.0 or lo[2] - mover.hi[0, 2] >= limit:
             continue
         if mover.lo[0, 0] > hi[0] or mover.hi[0, 0] < lo[0] or mover.lo[0, 1] > hi[1] or mover.hi[0, 1] < lo[1]:
             continue
@@ -140,7 +141,7 @@ def first_window_kernel(  # type: ignore[no-untyped-def]
                 s_top = high_w(s)
                 for b in range(first, first + forest.length[mover.node0 + p]):
                     t = mover.tri[b]
-                    if s_top - low_w(t) <= lift or apart(t, s):
+                    if s_top - low_w(t) <= lift or low_w(s) - high_w(t) >= limit or apart(t, s):
                         continue
                     corners = overlap_polygon(t, s, slack[i], out, work)
                     if corners == 0:
@@ -151,7 +152,7 @@ def first_window_kernel(  # type: ignore[no-untyped-def]
                         g0 = min(g0, out[c, 3])
                         g1 = max(g1, out[c, 3])
                     begin, end = -g1, -g0
-                    if end <= lift:
+                    if end <= lift or begin >= limit:
                         continue
                     if begin <= lift + MIN_WINDOW:
                         lift = end
@@ -176,9 +177,15 @@ def first_window_kernel(  # type: ignore[no-untyped-def]
                     or mover.lo[child, 1] > hi[1]
                     or mover.hi[child, 1] < lo[1]
                     or hi[2] - mover.lo[child, 2] <= lift
+                    or lo[2] - mover.hi[child, 2] >= limit
                 ):
                     continue
-                k = waiting_key(lo[2] - mover.hi[child, 2], hi[2] - mover.lo[child, 2], lift)
+                bottom, top = lo[2], hi[2]
+                if q_leaf:
+                    bottom, top = leaf_span(forest, q, m, o, s, mover.lo[child], mover.hi[child])
+                    if bottom > top or top - mover.lo[child, 2] <= lift or bottom - mover.hi[child, 2] >= limit:
+                        continue
+                k = waiting_key(bottom - mover.hi[child, 2], top - mover.lo[child, 2], lift)
                 n = heap_push(key, item, n, k, child, q, i)
         else:
             left = forest.child[q]
@@ -190,6 +197,7 @@ def first_window_kernel(  # type: ignore[no-untyped-def]
                     or mover.lo[p, 1] > hi[1]
                     or mover.hi[p, 1] < lo[1]
                     or hi[2] - mover.lo[p, 2] <= lift
+                    or lo[2] - mover.hi[p, 2] >= limit
                 ):
                     continue
                 k = waiting_key(lo[2] - mover.hi[p, 2], hi[2] - mover.lo[p, 2], lift)

@@ -11,6 +11,7 @@ from brickseat_core.meshes.tree import Tree, build_tree
 
 Vec = NDArray[np.float64]
 MAX_PROBES = 16
+SPREAD_CORNERS = 64
 PROBE_AXIS = np.array([0.83, 0.71, 0.47])
 ROW_HASH = np.array([0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9], dtype=np.uint64)
 """Odd multipliers that spread small integers over 64 bits."""
@@ -133,6 +134,18 @@ class Mesh:
             mine = np.flatnonzero(self.shell_of == shell)
             chosen += [mine[np.argmin(spread[mine])], mine[np.argmax(spread[mine])]]
         return np.asarray(centres[chosen])
+
+    @cached_property
+    def far_corners(self) -> Vec:
+        """(k, 3) corners that stand for the whole: those that reach farthest, then others spread over it.
+
+        The farthest along the 26 directions of a cube's faces, edges and corners, and ``SPREAD_CORNERS`` taken
+        evenly in the order of the tree, which is that of space.
+        """
+        used = self.vertices[np.unique(self.faces)]
+        ways = np.array([[x, y, z] for x in (-1, 0, 1) for y in (-1, 0, 1) for z in (-1, 0, 1) if x or y or z])
+        spread = self.tree.corners[:: max(1, len(self.faces) // SPREAD_CORNERS), 0]
+        return np.concatenate([used[np.unique(np.argmax(used @ ways.T, axis=0))], spread])
 
     @cached_property
     def health(self) -> Health:
