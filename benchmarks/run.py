@@ -5,7 +5,7 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -24,8 +24,6 @@ from brickseat_core.formats.gltf_build import Paint, Surface, prop_document, set
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Prop
 from brickseat_core.warm import warm
-
-Row = tuple[str, str]
 
 
 def timed(run: Callable[[], object], times: int) -> list[float]:
@@ -78,6 +76,12 @@ def bisection(
     return high
 
 
+def next_bisection(
+    starts: Iterator[Piece], model: fcl.BVHModel, others: list[fcl.CollisionObject], step: float
+) -> float:
+    return bisection(next(starts), model, others, -1.0, step)
+
+
 def bench_drop() -> None:
     print("\nExact drop of one prop, once loaded")
     rng = np.random.default_rng(1)
@@ -100,7 +104,7 @@ def bench_drop() -> None:
             ratios = []
             for step in (1.0, 0.002):
                 slow = iter(starts[:8])
-                theirs = timed(partial(lambda q, m, d: bisection(next(q), m, other, -1.0, d), slow, model, step), 8)
+                theirs = timed(partial(next_bisection, slow, model, other, step), 8)
                 ratios.append(median(theirs) / median(ours))
             print(
                 f"  {len(mesh.faces):6d} triangles onto {len(land.prop.mesh.faces):6d}: {ms(ours)}"
@@ -167,7 +171,7 @@ def bench_check() -> None:
         pieces = crowd(count)
         check(SceneIndex(pieces))
         gc.collect()
-        ours = timed(lambda: check(SceneIndex(fresh(pieces))), 3)
+        ours = timed(partial(loaded_to_report, pieces), 3)
         line = f"  {count:5d} pieces {median(ours):7.2f} s"
         if count <= 1000:
             for with_gap, words in ((False, "plain loop"), (True, "with gap")):
@@ -180,6 +184,10 @@ def bench_check() -> None:
             touched = timed(partial(one_move, index, moved), 20)
             print(f"        after one move: {ms(touched)}   (to reach: 50 ms)")
             cold_check(pieces)
+
+
+def loaded_to_report(pieces: list[Piece]) -> None:
+    check(SceneIndex(fresh(pieces)))
 
 
 def fresh(pieces: list[Piece]) -> list[Piece]:
@@ -236,8 +244,11 @@ def bench_pointing() -> None:
                     a = 0.11 * k
                     page.mouse.move(760 + 300 * np.cos(a), 420 + 180 * np.sin(1.7 * a))
                     page.wait_for_timeout(30)
-                found = [v / 1e3 for v in page.evaluate("window.brickseat.line.latencies")]
-                print(f"  {name:9s} {prop:9s} {len(found):4d} answers {ms(found)}", flush=True)
+                found = page.evaluate("window.brickseat.line.latencies")
+                arrived, read = ([v[k] / 1e3 for v in found] for k in ("arrived", "read"))
+                print(
+                    f"  {name:9s} {prop:9s} {len(found):4d} answers, arrived {ms(arrived)}, read {ms(read)}", flush=True
+                )
                 page.keyboard.press("Escape")
 
 

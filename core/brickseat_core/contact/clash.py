@@ -81,16 +81,19 @@ def hidden_cut(index: SceneIndex, piece: Piece, row: int, other: int) -> Cut:
     return Cut(other, guest.depth, -guest.normal, guest.point)
 
 
-def penetration(index: SceneIndex, piece: Piece, row: int) -> Cut:
-    """How ``piece`` (at its pose) and the piece standing in ``row`` interpenetrate."""
-    cut = measured_cut(index, piece, row)
+def penetration(index: SceneIndex, piece: Piece, row: int, most: int = MOST_NORMALS) -> Cut:
+    """How ``piece`` (at its pose) and the piece standing in ``row`` interpenetrate.
+
+    ``most``: how many of the normals where they cut are tried; fewer are quicker and may find a longer way out.
+    """
+    cut = measured_cut(index, piece, row, most)
     if cut.depth > CONTACT_EPSILON:
         return cut
-    flush = measured_cut(index, piece.shrunk(SHRINK), row)
+    flush = measured_cut(index, piece.shrunk(SHRINK), row, most)
     return flush if flush.depth > GRAZE_DEPTH else cut
 
 
-def measured_cut(index: SceneIndex, piece: Piece, row: int) -> Cut:
+def measured_cut(index: SceneIndex, piece: Piece, row: int, most: int) -> Cut:
     mesh = piece.prop.mesh
     down = np.asarray(piece.direction)
     mover = index.mover(mesh, piece.pose, frame_along(down))
@@ -101,7 +104,7 @@ def measured_cut(index: SceneIndex, piece: Piece, row: int) -> Cut:
     centre = 0.5 * (lo + hi)
     middle = centre - 0.5 * (index.placed.lo[row] + index.placed.hi[row])
     level = middle * np.array([1.0, 0.0, 1.0])
-    tried = [-down, *(normals @ mover.frame), level, down]
+    tried = [-down, *(normals[:most] @ mover.frame), level, down]
     if abs(down[1]) < SAME_NORMAL:
         tried.append(np.array([0.0, 1.0, 0.0]))
     if not len(normals):

@@ -28,6 +28,9 @@ FLOOR_SLOPE = 0.3
 """A surface whose normal points up at least this much is seated on along gravity; one that points down as
 much, upwards; anything steeper is a wall and is seated on along its normal."""
 
+GHOST_NORMALS = 3
+"""Normals tried for the depth of a ghost's clash: it has to be told at once, and is measured in full once it stands."""
+
 MOST_MEASURED = 3
 
 
@@ -146,6 +149,6 @@ def ghost_clashes(index: SceneIndex, piece: Piece, skip: int, on: int, tolerance
     mover = index.mover(piece.prop.mesh, piece.pose, frame_along(np.asarray(piece.direction)))
     near = index.near(mover, piece.pose.origin, skip)
     started = [r for r in first_contact(index, mover, near).started if r != on][:MOST_MEASURED]
-    cuts = [c for c in (penetration(index, piece, r) for r in started) if c.depth > tolerance]
+    cuts = [c for c in (penetration(index, piece, r, GHOST_NORMALS) for r in started) if c.depth > tolerance]
     direction = np.asarray(piece.direction)
     return tuple(clash_of(index, c, direction) for c in sorted(cuts, key=lambda c: -c.depth))

@@ -55,8 +55,8 @@ export class LiveLine {
   private n = 0;
   private asked: (Waiting & { n: number; at: number }) | null = null;
   private next: Waiting | null = null;
-  /** Milliseconds from question to answer, newest last; read by the benchmark. */
-  readonly latencies: number[] = [];
+  /** Milliseconds from question until the answer had arrived and until it was read, newest last; for the benchmark. */
+  readonly latencies: { arrived: number; read: number }[] = [];
 
   constructor(
     private readonly key: string,
@@ -70,7 +70,7 @@ export class LiveLine {
     const socket = new WebSocket(`${scheme}://${location.host}/ws/sets/${this.key}`);
     this.socket = socket;
     this.handlers.state("joining");
-    socket.onmessage = (event: MessageEvent<string>) => this.receive(JSON.parse(event.data));
+    socket.onmessage = (event: MessageEvent<string>) => this.receive(JSON.parse(event.data), event.timeStamp);
     socket.onclose = () => {
       if (this.closed) return;
       this.dropQuestions();
@@ -85,7 +85,10 @@ export class LiveLine {
     this.asked = this.next = null;
   }
 
-  private receive(message: { kind: string; n?: number; error?: string } & Record<string, unknown>): void {
+  private receive(
+    message: { kind: string; n?: number; error?: string } & Record<string, unknown>,
+    arrived: number,
+  ): void {
     if (message.kind === "ready") {
       this.tries = 0;
       this.handlers.state("joined");
@@ -95,7 +98,7 @@ export class LiveLine {
     } else if (message.n !== undefined && this.asked && message.n === this.asked.n) {
       const { resolve, at } = this.asked;
       this.asked = null;
-      this.latencies.push(performance.now() - at);
+      this.latencies.push({ arrived: arrived - at, read: performance.now() - at });
       if (this.latencies.length > 2000) this.latencies.shift();
       if (message.kind === "error") {
         this.handlers.refused(message.error ?? "");

@@ -121,7 +121,7 @@ export function FeelerCard() {
                 stroke="#5f6b72"
                 fill="none"
               />
-              <text x={18 + step * scale} y={H - 8}>
+              <text x={18 + step * scale} y={H - 8} stroke="#fffefa" strokeWidth="4" paintOrder="stroke">
                 {step >= 0.001 ? inMillimetres(step, 0) : inMillimetres(step, 2)}
               </text>
             </g>

@@ -60,12 +60,14 @@ export function groupBars(pieces: ReadonlyMap<string, Piece>, fits: ReadonlyMap<
     const bearer = bearerOf(fit.key, pieces, fits) ?? "";
     groups.set(bearer, [...(groups.get(bearer) ?? []), piece]);
   }
+  // In the order of the set, so that no group moves when a piece comes or goes; what stands on nothing is last.
+  const place = new Map([...pieces.keys()].map((key, i) => [key, i]));
   return [...groups.entries()]
+    .sort(([a], [b]) => (place.get(a) ?? Infinity) - (place.get(b) ?? Infinity))
     .map(([bearer, members]) => ({
       name: bearer ? (pieces.get(bearer)?.name ?? "") : "on nothing",
       bars: members
         .sort((a, b) => a.pose.position[0] - b.pose.position[0] || a.key.localeCompare(b.key))
         .map((p) => barOf(fits.get(p.key)!, p)),
-    }))
-    .sort((a, b) => b.bars.length - a.bars.length || a.name.localeCompare(b.name));
+    }));
 }

@@ -298,7 +298,7 @@ function RepairSlip() {
 export function Slip() {
   const verb = useStage((s) => s.verb);
   return (
-    <section aria-label="Slip" className="border-b border-rule px-4 py-3 leading-relaxed">
+    <section aria-label="Slip" className="min-h-40 border-b border-rule px-4 py-3 leading-relaxed">
       {verb === "set down" && <SetDownSlip />}
       {verb === "look over" && <LookOverSlip />}
       {verb === "repair" && <RepairSlip />}

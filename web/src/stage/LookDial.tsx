@@ -12,7 +12,7 @@ const SIDES: { look: Look; path: string; x: number; y: number; words: string }[]
   {
     look: "right",
     path: "M85.4 14.6A50 50 0 0 1 85.4 85.4L66.3 66.3A23 23 0 0 0 66.3 33.7Z",
-    x: 81.5,
+    x: 85,
     y: 53.5,
     words: "right",
   },
@@ -26,7 +26,7 @@ const SIDES: { look: Look; path: string; x: number; y: number; words: string }[]
   {
     look: "left",
     path: "M14.6 85.4A50 50 0 0 1 14.6 14.6L33.7 33.7A23 23 0 0 0 33.7 66.3Z",
-    x: 18.5,
+    x: 15,
     y: 53.5,
     words: "left",
   },
@@ -69,7 +69,7 @@ export function LookDial(props: {
               x={side.x}
               y={side.y}
               textAnchor="middle"
-              fontSize="11.5"
+              fontSize="10.5"
               className="pointer-events-none fill-ink"
             >
               {side.words}
@@ -90,7 +90,7 @@ export function LookDial(props: {
             className="fill-card stroke-rule group-hover:fill-wash group-focus-visible:fill-wash group-focus-visible:stroke-ink"
             strokeWidth="1.4"
           />
-          <text x="50" y="54" textAnchor="middle" fontSize="11.5" className="pointer-events-none fill-ink">
+          <text x="50" y="54" textAnchor="middle" fontSize="10.5" className="pointer-events-none fill-ink">
             plan
           </text>
         </g>

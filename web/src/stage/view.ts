@@ -15,7 +15,7 @@ export interface Labels {
   place: (labels: { text: string; x: number; y: number }[]) => void;
 }
 
-export interface Quality {
+interface Quality {
   shadows: boolean;
   scale: number;
 }
@@ -261,11 +261,6 @@ export class StageView {
     const away: Triple =
       Math.abs(look.x) > Math.abs(look.z) ? [Math.sign(look.x), 0, 0] : [0, 0, Math.sign(look.z)];
     return { away, right: [-away[2], 0, away[0]] };
-  }
-
-  picture(): string {
-    this.draw();
-    return this.renderer.domElement.toDataURL("image/jpeg", 0.8);
   }
 
   get canvas(): HTMLCanvasElement {
