@@ -3,7 +3,7 @@
 import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.contact.rays import first_on_tree, ray_triangle
+from brickseat_core.contact.rays import first_on_tree, misses_box, ray_triangle
 from brickseat_core.kernels import kernel
 from brickseat_core.scene import Vec
 from brickseat_core.tolerances import CONTACT_EPSILON
@@ -27,17 +27,7 @@ def crossings(forest, root, origin, direction):  # type: ignore[no-untyped-def]
     while depth > 0:
         depth -= 1
         node = stack[depth]
-        t0, t1 = 0.0, np.inf
-        for k in range(3):
-            if direction[k] == 0.0:
-                if origin[k] < forest.lo[node, k] or origin[k] > forest.hi[node, k]:
-                    t1 = -1.0
-            else:
-                a = (forest.lo[node, k] - origin[k]) / direction[k]
-                b = (forest.hi[node, k] - origin[k]) / direction[k]
-                t0 = max(t0, min(a, b))
-                t1 = min(t1, max(a, b))
-        if t1 < t0:
+        if misses_box(forest.lo[node], forest.hi[node], origin, direction, np.inf):
             continue
         if forest.child[node] >= 0:
             stack[depth] = forest.child[node]

@@ -63,6 +63,22 @@ def ray_triangle(forest, t, origin, direction):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def misses_box(lo, hi, o, d, best):  # type: ignore[no-untyped-def]
+    """Does a ray (o, d) miss a box, or meet it only beyond ``best``? (Slabs: Kay and Kajiya, 1986.)"""
+    t0, t1 = 0.0, best
+    for k in range(3):
+        if d[k] == 0.0:
+            if o[k] < lo[k] or o[k] > hi[k]:
+                return True
+        else:
+            a = (lo[k] - o[k]) / d[k]
+            b = (hi[k] - o[k]) / d[k]
+            t0 = max(t0, min(a, b))
+            t1 = min(t1, max(a, b))
+    return t1 < t0
+
+
+@kernel
 def first_on_tree(forest, root, o, d, best):  # type: ignore[no-untyped-def]
     """Nearest triangle of a tree that a ray (o, d) in its own coordinates meets before ``best``; -1 for none."""
     which = -1
@@ -72,17 +88,7 @@ def first_on_tree(forest, root, o, d, best):  # type: ignore[no-untyped-def]
     while depth > 0:
         depth -= 1
         node = stack[depth]
-        t0, t1 = 0.0, best
-        for k in range(3):
-            if d[k] == 0.0:
-                if o[k] < forest.lo[node, k] or o[k] > forest.hi[node, k]:
-                    t1 = -1.0
-            else:
-                a = (forest.lo[node, k] - o[k]) / d[k]
-                b = (forest.hi[node, k] - o[k]) / d[k]
-                t0 = max(t0, min(a, b))
-                t1 = min(t1, max(a, b))
-        if t1 < t0:
+        if misses_box(forest.lo[node], forest.hi[node], o, d, best):
             continue
         child = forest.child[node]
         if child >= 0:
@@ -123,17 +129,7 @@ def first_hit_kernel(forest, placed, rows, origin, direction, skip):  # type: ig
     for r in range(rows):
         if placed.root[r] < 0 or r == skip:
             continue
-        t0, t1 = 0.0, best
-        for k in range(3):
-            if direction[k] == 0.0:
-                if origin[k] < placed.lo[r, k] or origin[k] > placed.hi[r, k]:
-                    t1 = -1.0
-            else:
-                a = (placed.lo[r, k] - origin[k]) / direction[k]
-                b = (placed.hi[r, k] - origin[k]) / direction[k]
-                t0 = max(t0, min(a, b))
-                t1 = min(t1, max(a, b))
-        if t1 < t0:
+        if misses_box(placed.lo[r], placed.hi[r], origin, direction, best):
             continue
         for c in range(3):
             o[c] = 0.0

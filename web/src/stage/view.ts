@@ -169,7 +169,7 @@ export class StageView {
   onPlane(x: number, y: number, point: Triple, normal: Triple): Triple | null {
     this.aimRay(x, y);
     const n = new THREE.Vector3(...normal);
-    const plane = new THREE.Plane().setFromNormalAndCoplanarPoint(n, new THREE.Vector3(...point));
+    const plane = new THREE.Plane(n, -n.dot(new THREE.Vector3(...point)));
     return this.raycaster.ray.intersectPlane(plane, new THREE.Vector3())?.toArray() ?? null;
   }
 
