@@ -26,6 +26,8 @@ from brickseat_core.warm import cube
 @pytest.fixture(autouse=True)
 def own_data(settings: Settings, tmp_path: Path) -> Iterator[None]:
     settings.DATA = tmp_path
+    # Real hashing takes a second for each of the two dressers of each test.
+    settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
     sessions.clear()
     yield
     sessions.clear()

@@ -25,9 +25,12 @@ from brickseat_core.kernels import kernel
 from brickseat_core.scene import Piece, Vec
 from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH, GRAZE_DEPTH, SHRINK
 
-MOST_NORMALS = 12
+MOST_NORMALS = 16
 MOST_PAIRS = 16_384
 """Pairs of triangles looked at for the normals and the place of a cut; two leafy plants can have millions."""
+FIRST_TURN, LEAST_TURN = 0.16, 0.03
+"""Radians by which the best way out is turned to find a shorter one: at first, and in the end."""
+LEAST_GAIN = 2e-3
 MOST_HELD = 12
 """Corners of one inside the other that are followed on their way out."""
 SAME_NORMAL = 0.985
@@ -104,7 +107,7 @@ def measured_cut(index: SceneIndex, piece: Piece, row: int, most: int) -> Cut:
     centre = 0.5 * (lo + hi)
     middle = centre - 0.5 * (index.placed.lo[row] + index.placed.hi[row])
     level = middle * np.array([1.0, 0.0, 1.0])
-    tried = [-down, *(normals[:most] @ mover.frame), level, down]
+    tried = [-down, *(normals[:most] @ mover.frame), level, middle, down]
     if abs(down[1]) < SAME_NORMAL:
         tried.append(np.array([0.0, 1.0, 0.0]))
     if not len(normals):
@@ -113,7 +116,7 @@ def measured_cut(index: SceneIndex, piece: Piece, row: int, most: int) -> Cut:
     ways = np.array([way / length for way in tried if (length := float(np.linalg.norm(way))) >= 1e-9])
     extent = 0.5 * (hi - lo + index.placed.hi[row] - index.placed.lo[row])
     other = index.pieces[index.keys[row] or ""]
-    best, which = parting_kernel(
+    best, way = parting_kernel(
         index.forest,
         index.placed,
         index.body(mesh, index.span(mesh)),
@@ -122,15 +125,17 @@ def measured_cut(index: SceneIndex, piece: Piece, row: int, most: int) -> Cut:
         piece.pose.origin,
         row,
         ways,
-        np.abs(ways) @ extent - ways @ middle,
+        extent,
+        middle,
         probes,
         piece.pose.apply(mesh.far_corners),
         other.pose.apply(other.prop.mesh.far_corners),
+        LEAST_TURN if most == MOST_NORMALS else FIRST_TURN,
     )
     at = points.mean(axis=0) @ mover.frame + piece.pose.origin if len(points) else centre
-    if which < 0:
+    if not np.isfinite(best):
         return Cut(row, float(np.linalg.norm(hi - lo)), -down, at)
-    return Cut(row, float(best), ways[which], at)
+    return Cut(row, float(best), way, at)
 
 
 def column(index: SceneIndex, piece: Piece, skip: int) -> tuple[Mover, Near]:
@@ -185,34 +190,65 @@ def held_kernel(forest, placed, body, linear, inverse, origin, row, ways, mine, 
 
 
 @kernel
-def parting_kernel(  # type: ignore[no-untyped-def]
-    forest, placed, body, linear, inverse, origin, row, ways, apart, probes, mine, theirs
-):
-    """Least travel along one of ``ways`` ((n, 3) unit) that parts a mover from ``row``, and which; -1 for none.
+def way_kernel(forest, placed, body, linear, origin, row, way, extent, middle, probes, best):  # type: ignore[no-untyped-def]
+    """Travel along ``way`` (unit) that parts a mover from ``row``; inf when it is not less than ``best``.
 
-    ``apart``: (n,) metres along each way that part the boxes, beyond which nothing needs to be looked at.
-    ``mine``, ``theirs``: far corners of both, as in ``held_kernel``.
+    ``extent``: half the sum of both boxes. ``middle``: from the middle of the one in ``row`` to the mover's.
     """
+    apart = CONTACT_EPSILON
+    for k in range(3):
+        apart += abs(way[k]) * extent[k] - way[k] * middle[k]
     rows = np.full(1, row)
-    slack = np.full(1, FLUSH_WIDTH)
+    frame = frame_kernel(-way)
+    mover = mover_kernel(forest, body, linear, frame)
+    matrix, offset, _ = transforms_kernel(placed, rows, frame, origin)
+    # Once the boxes are apart nothing can be in the way.
+    limit = min(best, apart)
+    return first_window_kernel(forest, placed, mover, rows, matrix, offset, probes, way, limit, np.full(1, FLUSH_WIDTH))
+
+
+@kernel
+def parting_kernel(  # type: ignore[no-untyped-def]
+    forest, placed, body, linear, inverse, origin, row, ways, extent, middle, probes, mine, theirs, least_turn
+):
+    """Least travel that parts a mover from ``row``, and along which way; inf when none of ``ways`` does.
+
+    Starts with the best of ``ways`` ((n, 3) unit) and turns it while that makes it shorter, by smaller and
+    smaller angles down to ``least_turn`` (compass search). ``mine``, ``theirs``: as in ``held_kernel``.
+    """
     best = np.inf
-    which = -1
+    way = ways[0].copy()
     held = held_kernel(forest, placed, body, linear, inverse, origin, row, ways, mine, theirs)
     # The way that surely is short first, then the most promising ones: a good one makes short work of the rest.
+    apart = np.abs(ways) @ extent - ways @ middle
     rank = held + 1e-3 * apart
     rank[np.argmin(apart)] = -1.0
     for i in np.argsort(rank, kind="mergesort"):
         if held[i] >= best:
             continue
-        frame = frame_kernel(-ways[i])
-        mover = mover_kernel(forest, body, linear, frame)
-        matrix, offset, _ = transforms_kernel(placed, rows, frame, origin)
-        limit = min(best, apart[i] + CONTACT_EPSILON)
-        lift = first_window_kernel(forest, placed, mover, rows, matrix, offset, probes, ways[i], limit, slack)
+        lift = way_kernel(forest, placed, body, linear, origin, row, ways[i], extent, middle, probes, best)
         if lift < best:
             best = lift
-            which = i
-    return best, which
+            way = ways[i].copy()
+    turn = FIRST_TURN
+    while turn > least_turn and best < np.inf:
+        frame = frame_kernel(way)
+        found = best
+        better = way
+        for k in range(4):
+            side = frame[k // 2] * (turn if k % 2 == 0 else -turn)
+            tried = way + side
+            tried /= np.sqrt(1.0 + turn * turn)
+            lift = way_kernel(forest, placed, body, linear, origin, row, tried, extent, middle, probes, found)
+            if lift < found:
+                found = lift
+                better = tried
+        if found < best * (1.0 - LEAST_GAIN):
+            best = found
+            way = better
+        else:
+            turn *= 0.5
+    return best, way
 
 
 @kernel
@@ -242,6 +278,35 @@ def note_normal(normals, weight, found, n, sign):  # type: ignore[no-untyped-def
 
 
 @kernel
+def pierces(t, s, n, edge):  # type: ignore[no-untyped-def]
+    """Does an edge of ``t`` go through triangle ``s`` of normal ``n``? Unit vector along it into ``edge``."""
+    for k in range(3):
+        p, q = t[k], t[(k + 1) % 3]
+        dp = dq = 0.0
+        for c in range(3):
+            dp += n[c] * (p[c] - s[0, c])
+            dq += n[c] * (q[c] - s[0, c])
+        if (dp < 0.0) == (dq < 0.0):
+            continue
+        f = dp / (dp - dq)
+        x, y, z = p[0] + f * (q[0] - p[0]), p[1] + f * (q[1] - p[1]), p[2] + f * (q[2] - p[2])
+        inside = True
+        for j in range(3):
+            a, b = s[j], s[(j + 1) % 3]
+            ex, ey, ez = b[0] - a[0], b[1] - a[1], b[2] - a[2]
+            rx, ry, rz = x - a[0], y - a[1], z - a[2]
+            if n[0] * (ey * rz - ez * ry) + n[1] * (ez * rx - ex * rz) + n[2] * (ex * ry - ey * rx) < 0.0:
+                inside = False
+                break
+        if inside:
+            length = np.sqrt((q[0] - p[0]) ** 2 + (q[1] - p[1]) ** 2 + (q[2] - p[2]) ** 2)
+            for c in range(3):
+                edge[c] = (q[c] - p[c]) / length
+            return True
+    return False
+
+
+@kernel
 def cut_kernel(forest, mover, matrix, offset, pairs):  # type: ignore[no-untyped-def]
     """Normals (in the frame, commonest first) and points (in the frame) where the surfaces cut."""
     normals = np.empty((64, 3))
@@ -249,7 +314,11 @@ def cut_kernel(forest, mover, matrix, offset, pairs):  # type: ignore[no-untyped
     found = 0
     points = np.empty((256, 3))
     marked = 0
-    n = np.empty(3)
+    n = np.zeros(3)
+    m = np.zeros(3)
+    mine = np.empty(3)
+    other = np.empty(3)
+    cross = np.empty(3)
     s = np.empty((3, 3))
     out = np.empty((POLYGON_ROOM, 4))
     work = np.empty((POLYGON_ROOM, 3))
@@ -269,8 +338,19 @@ def cut_kernel(forest, mover, matrix, offset, pairs):  # type: ignore[no-untyped
             continue
         if unit_normal(s, n):
             found = note_normal(normals, weight, found, n, 1.0)
-        if unit_normal(t, n):
-            found = note_normal(normals, weight, found, n, -1.0)
+        if unit_normal(t, m):
+            found = note_normal(normals, weight, found, m, -1.0)
+        if pierces(t, s, n, mine) and pierces(s, t, m, other):
+            for k in range(3):
+                a, b = (k + 1) % 3, (k + 2) % 3
+                cross[k] = mine[a] * other[b] - mine[b] * other[a]
+            length = np.sqrt(cross[0] ** 2 + cross[1] ** 2 + cross[2] ** 2)
+            if length > 0.0:
+                outward = 0.0
+                for k in range(3):
+                    cross[k] /= length
+                    outward += cross[k] * (n[k] - m[k])
+                found = note_normal(normals, weight, found, cross, 1.0 if outward >= 0.0 else -1.0)
         for c in range(corners):
             d = (c + 1) % corners
             g, h = out[c, 3], out[d, 3]

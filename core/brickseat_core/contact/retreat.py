@@ -114,7 +114,9 @@ def first_window_kernel(  # type: ignore[no-untyped-def]
         if n == 0 or key[0] > lift + MIN_WINDOW:
             if lift >= limit:
                 return np.inf
-            if not buried(forest, placed, rows, probes, along, lift):
+            # A little into the window: where it begins, a probe may lie in a face that it is about to leave.
+            within = 1e-5 if n == 0 else min(1e-5, 0.5 * (key[0] - lift))
+            if not buried(forest, placed, rows, probes, along, lift + within):
                 return lift
             # Buried here: go on to the end of the next blocked stretch.
             if n == 0:

@@ -1,7 +1,8 @@
 """The one way to change a set: a move is computed, stored with its history row, and told to every stage."""
 
 import uuid
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 
 from django.contrib.auth.models import User
@@ -86,7 +87,7 @@ def make_move(dressed_key: uuid.UUID, user: User, build: Callable[[LiveSet], Mov
     with live.lock:
         outcome = compute(live.index, build(live), live.tolerance, live.fits)
         deltas = change_records(outcome.change)
-        with transaction.atomic():
+        with in_step(dressed_key):
             dressed = unchanged(dressed_key, live)
             if deltas:
                 dressed.history.filter(undone=True).delete()
@@ -104,7 +105,7 @@ def make_move(dressed_key: uuid.UUID, user: User, build: Callable[[LiveSet], Mov
 def undo(dressed_key: uuid.UUID, back: bool) -> Told:
     """Take back the last change, or do the next one again. Raises MoveRefused when there is none."""
     live = sessions.of(DressedSet.objects.get(key=dressed_key))
-    with live.lock, transaction.atomic():
+    with live.lock, in_step(dressed_key):
         dressed = unchanged(dressed_key, live)
         entry = dressed.history.filter(undone=not back).order_by("-number" if back else "number").first()
         if entry is None:
@@ -115,6 +116,19 @@ def undo(dressed_key: uuid.UUID, back: bool) -> Told:
         entry.undone = back
         entry.save(update_fields=["undone"])
         return carry_out(dressed, live, deltas, f"{'undid' if back else 'did again'}: {entry.words}", ())
+
+
+@contextmanager
+def in_step(dressed_key: uuid.UUID) -> Iterator[None]:
+    """One transaction; when it fails, the session in memory, which may be ahead by then, is dropped."""
+    try:
+        with transaction.atomic():
+            yield
+    except MoveRefused:
+        raise
+    except BaseException:
+        sessions.drop(dressed_key)
+        raise
 
 
 def unchanged(dressed_key: uuid.UUID, live: LiveSet) -> DressedSet:
@@ -137,11 +151,7 @@ def carry_out(
     if deltas:
         store_deltas(dressed, deltas)
         dressed.revision += 1
-        try:
-            fits = live.take(deltas, dressed.revision)
-        except BaseException:
-            sessions.drop(dressed.key)
-            raise
+        fits = live.take(deltas, dressed.revision)
         summarise(dressed, live.index, live.fits)
         dressed.save(update_fields=["revision", "counts", "plan", "changed"])
     back, again = undo_words(dressed)

@@ -1,0 +1,118 @@
+"""History: any run of changes taken back and done again leaves the set as it was, whatever was lost meanwhile."""
+
+import random
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+import pytest
+from django.contrib.auth.models import User
+from django.db import transaction
+from django.test import Client
+
+from brickseat.live.session import LiveSet, sessions
+from brickseat.sets import changing
+from brickseat.sets.models import DressedSet, HistoryEntry, StandingPiece
+from brickseat_core.fit.check import check
+from brickseat_core.placing.moves import Slide
+
+Move = Callable[..., Any]
+
+
+def rounded(value: Any) -> Any:
+    """The same without the last digits, which a turn there and back between matrix and quaternion may change."""
+    if isinstance(value, float):
+        return round(value, 9) + 0.0
+    if isinstance(value, list):
+        return [rounded(v) for v in value]
+    return {k: rounded(v) for k, v in value.items()} if isinstance(value, dict) else value
+
+
+def picture(client: Client, dressed: DressedSet) -> tuple[dict[str, Any], dict[str, Any]]:
+    found = client.get(f"/api/sets/{dressed.key}").json()
+    pieces = {p["key"]: rounded(p) for p in found["pieces"]}
+    return pieces, {f["key"]: rounded({**f, "contacts": len(f["contacts"])}) for f in found["fits"]}
+
+
+def some_move(rng: random.Random, keys: list[str]) -> dict[str, Any]:
+    key = rng.choice(keys)
+    return rng.choice(
+        [
+            {"kind": "slide", "keys": [key], "by": [rng.uniform(-0.5, 0.5), 0.0, rng.uniform(-0.5, 0.5)]},
+            {"kind": "turn", "keys": [key], "angle": rng.uniform(-3, 3)},
+            {"kind": "size", "keys": [key], "factor": rng.uniform(0.5, 1.5)},
+            {"kind": "bed", "keys": [key], "sink": rng.uniform(-0.02, 0.02)},
+            {"kind": "seat", "keys": [key]},
+            {"kind": "spike", "keys": ["floats"], "spiked": rng.random() < 0.5},
+            {"kind": "repair", "keys": None},
+        ]
+    )
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_all_taken_back_and_all_done_again(seed: int, client: Client, dressed: DressedSet) -> None:
+    rng = random.Random(seed)
+    url = f"/api/sets/{dressed.key}"
+    seen = [picture(client, dressed)]
+    for _ in range(12):
+        answer = client.post(f"{url}/moves", {"move": some_move(rng, ["sits", "floats"])}, "application/json")
+        if answer.status_code == 200 and answer.json()["deltas"]:
+            seen.append(picture(client, dressed))
+    assert len(seen) > 4
+    for step in reversed(seen[:-1]):
+        if rng.random() < 0.4:
+            sessions.clear()
+        assert client.post(f"{url}/undo").status_code == 200
+        assert picture(client, dressed) == step
+    assert client.post(f"{url}/undo").status_code == 409
+    for step in seen[1:]:
+        if rng.random() < 0.4:
+            sessions.clear()
+        assert client.post(f"{url}/redo").status_code == 200
+        assert picture(client, dressed) == step
+    assert client.post(f"{url}/redo").status_code == 409
+
+
+def test_the_session_agrees_with_the_database_after_every_change(
+    client: Client, dressed: DressedSet, move: Move
+) -> None:
+    rng = random.Random(9)
+    for _ in range(10):
+        client.post(f"/api/sets/{dressed.key}/moves", {"move": some_move(rng, ["sits", "floats"])}, "application/json")
+        live = sessions.of(DressedSet.objects.get(key=dressed.key))
+        anew = LiveSet.load(DressedSet.objects.get(key=dressed.key))
+        assert live.index.pieces.keys() == anew.index.pieces.keys()
+        for key, piece in live.index.pieces.items():
+            assert np.allclose(piece.pose.matrix, anew.index.pieces[key].pose.matrix, rtol=0.0, atol=1e-12)
+        assert live.fits == check(live.index, live.tolerance)
+        assert {k: (f.state, f.reason) for k, f in live.fits.items()} == {
+            k: (f.state, f.reason) for k, f in anew.fits.items()
+        }
+
+
+def test_a_change_that_fails_half_way_leaves_nothing_behind(
+    dressed: DressedSet, wren: User, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    before = list(StandingPiece.objects.order_by("key").values())
+
+    def broken(*_: object) -> None:
+        raise OSError("the disk is full")
+
+    monkeypatch.setattr(changing, "summarise", broken)
+    with pytest.raises(OSError, match="full"), transaction.atomic():
+        changing.make_move(dressed.key, wren, lambda live: Slide(("sits",), (0.3, 0.0, 0.0)))
+    monkeypatch.undo()
+    assert list(StandingPiece.objects.order_by("key").values()) == before
+    assert not HistoryEntry.objects.exists()
+    assert DressedSet.objects.get(key=dressed.key).revision == 0
+    told = changing.make_move(dressed.key, wren, lambda live: Slide(("sits",), (0.3, 0.0, 0.0)))
+    assert told.revision == 1
+
+
+def test_a_new_change_forgets_what_was_taken_back(client: Client, dressed: DressedSet, move: Move) -> None:
+    move(kind="slide", keys=["sits"], by=[0.1, 0.0, 0.0])
+    client.post(f"/api/sets/{dressed.key}/undo")
+    move(kind="slide", keys=["sits"], by=[0.0, 0.0, 0.1])
+    assert client.post(f"/api/sets/{dressed.key}/redo").status_code == 409
+    words = [e["words"] for e in client.get(f"/api/sets/{dressed.key}/history").json()]
+    assert words == ["slid crate 1"]
