@@ -274,9 +274,10 @@ class SceneIndex:
         outside = 0.0 if not mesh.health.closed else -1.0 if mesh.health.inward else 1.0
         return Body(span.node0, span.nodes, span.tri0, span.triangles, outside)
 
-    def near(self, mover: Mover, origin: Vec, skip: int = -1) -> Near:
-        """All pieces whose box meets the mover's column, without row ``skip``."""
-        rows = near_kernel(self.placed, len(self.keys), mover.frame, origin, mover.lo[0], mover.hi[0], skip)
+    def near(self, mover: Mover, origin: Vec, skip: int = -1, margin: float = 0.0) -> Near:
+        """All pieces whose box comes within ``margin`` metres of the mover's column, without row ``skip``."""
+        lo, hi = mover.lo[0] - margin, mover.hi[0] + margin
+        rows = near_kernel(self.placed, len(self.keys), mover.frame, origin, lo, hi, skip)
         return Near(rows, *transforms_kernel(self.placed, rows, mover.frame, origin))
 
     def only(self, mover: Mover, origin: Vec, rows: Iterable[int]) -> Near:

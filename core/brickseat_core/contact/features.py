@@ -1,0 +1,166 @@
+"""Where a mover is near to what stands: closest points of corners, edges and faces, with their normals.
+
+Each is a linear condition on a small movement: the mover's point may not pass the plane through the other
+point, square to the line between them.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from brickseat_core.contact.index import Mover, Near, SceneIndex
+from brickseat_core.contact.pairs import box_in_frame, splits_mover, triangle_in_frame
+from brickseat_core.kernels import kernel
+from brickseat_core.scene import Vec
+
+MOST_FEATURES = 4096
+
+
+@dataclass(frozen=True)
+class Features:
+    """In the mover's frame: ``points`` (n, 3) of the mover, unit ``normals`` (n, 3) away from what stands,
+    and ``gaps`` (n,) in metres."""
+
+    points: Vec
+    normals: Vec
+    gaps: Vec
+
+
+def near_features(index: SceneIndex, mover: Mover, near: Near, margin: float) -> Features:
+    """All pairs of corner and face, or edge and edge, no farther apart than ``margin`` metres."""
+    points, normals, gaps = near_features_kernel(
+        index.forest, index.placed, mover, near.rows, near.matrix, near.offset, margin
+    )
+    return Features(points, normals, gaps)
+
+
+@kernel
+def nearest_on_triangle(p, t, out):  # type: ignore[no-untyped-def]
+    """Write the point of triangle ``t`` nearest to ``p`` into ``out`` (Ericson, Real-Time Collision Detection, 5.1.5)."""
+    ab0, ab1, ab2 = t[1, 0] - t[0, 0], t[1, 1] - t[0, 1], t[1, 2] - t[0, 2]
+    ac0, ac1, ac2 = t[2, 0] - t[0, 0], t[2, 1] - t[0, 1], t[2, 2] - t[0, 2]
+    ap0, ap1, ap2 = p[0] - t[0, 0], p[1] - t[0, 1], p[2] - t[0, 2]
+    d1 = ab0 * ap0 + ab1 * ap1 + ab2 * ap2
+    d2 = ac0 * ap0 + ac1 * ap1 + ac2 * ap2
+    v = w = 0.0
+    if not (d1 <= 0.0 and d2 <= 0.0):
+        bp0, bp1, bp2 = p[0] - t[1, 0], p[1] - t[1, 1], p[2] - t[1, 2]
+        d3 = ab0 * bp0 + ab1 * bp1 + ab2 * bp2
+        d4 = ac0 * bp0 + ac1 * bp1 + ac2 * bp2
+        cp0, cp1, cp2 = p[0] - t[2, 0], p[1] - t[2, 1], p[2] - t[2, 2]
+        d5 = ab0 * cp0 + ab1 * cp1 + ab2 * cp2
+        d6 = ac0 * cp0 + ac1 * cp1 + ac2 * cp2
+        va, vb, vc = d3 * d6 - d5 * d4, d5 * d2 - d1 * d6, d1 * d4 - d3 * d2
+        if d3 >= 0.0 and d4 <= d3:
+            v = 1.0
+        elif d6 >= 0.0 and d5 <= d6:
+            w = 1.0
+        elif vc <= 0.0 and d1 >= 0.0 and d3 <= 0.0:
+            v = d1 / (d1 - d3)
+        elif vb <= 0.0 and d2 >= 0.0 and d6 <= 0.0:
+            w = d2 / (d2 - d6)
+        elif va <= 0.0 and d4 >= d3 and d5 >= d6:
+            w = (d4 - d3) / ((d4 - d3) + (d5 - d6))
+            v = 1.0 - w
+        else:
+            total = va + vb + vc
+            if total > 0.0:
+                v, w = vb / total, vc / total
+    out[0] = t[0, 0] + v * ab0 + w * ac0
+    out[1] = t[0, 1] + v * ab1 + w * ac1
+    out[2] = t[0, 2] + v * ab2 + w * ac2
+
+
+@kernel
+def nearest_inside_edges(a, b, c, d, on_ab, on_cd):  # type: ignore[no-untyped-def]
+    """Nearest points of two segments when both lie between their ends; False otherwise, or when parallel."""
+    u0, u1, u2 = b[0] - a[0], b[1] - a[1], b[2] - a[2]
+    v0, v1, v2 = d[0] - c[0], d[1] - c[1], d[2] - c[2]
+    w0, w1, w2 = a[0] - c[0], a[1] - c[1], a[2] - c[2]
+    uu, uv, vv = u0 * u0 + u1 * u1 + u2 * u2, u0 * v0 + u1 * v1 + u2 * v2, v0 * v0 + v1 * v1 + v2 * v2
+    uw, vw = u0 * w0 + u1 * w1 + u2 * w2, v0 * w0 + v1 * w1 + v2 * w2
+    det = uu * vv - uv * uv
+    if det <= 1e-9 * uu * vv:
+        return False
+    s, t = (uv * vw - vv * uw) / det, (uu * vw - uv * uw) / det
+    if s <= 0.0 or s >= 1.0 or t <= 0.0 or t >= 1.0:
+        return False
+    on_ab[0], on_ab[1], on_ab[2] = a[0] + s * u0, a[1] + s * u1, a[2] + s * u2
+    on_cd[0], on_cd[1], on_cd[2] = c[0] + t * v0, c[1] + t * v1, c[2] + t * v2
+    return True
+
+
+@kernel
+def note_feature(points, normals, gaps, n, mine, other, margin):  # type: ignore[no-untyped-def]
+    if n == points.shape[0]:
+        return n
+    x, y, z = mine[0] - other[0], mine[1] - other[1], mine[2] - other[2]
+    gap = np.sqrt(x * x + y * y + z * z)
+    # Nearer than a rounding error there is no line between the two that could tell a normal.
+    if gap > margin or gap < 1e-9:
+        return n
+    x, y, z = x / gap, y / gap, z / gap
+    # The same corner is met once for every triangle round it.
+    for i in range(n - 1, max(-1, n - 40), -1):
+        if (
+            abs(gaps[i] - gap) < 1e-9
+            and abs(points[i, 0] - mine[0]) + abs(points[i, 1] - mine[1]) + abs(points[i, 2] - mine[2]) < 1e-8
+            and abs(normals[i, 0] - x) + abs(normals[i, 1] - y) + abs(normals[i, 2] - z) < 1e-6
+        ):
+            return n
+    points[n, 0], points[n, 1], points[n, 2] = mine[0], mine[1], mine[2]
+    normals[n, 0], normals[n, 1], normals[n, 2] = x, y, z
+    gaps[n] = gap
+    return n + 1
+
+
+@kernel
+def near_features_kernel(forest, placed, mover, rows, matrix, offset, margin):  # type: ignore[no-untyped-def]
+    points = np.empty((MOST_FEATURES, 3))
+    normals = np.empty((MOST_FEATURES, 3))
+    gaps = np.empty(MOST_FEATURES)
+    n = 0
+    stack = np.empty((256, 2), np.int32)
+    lo = np.empty(3)
+    hi = np.empty(3)
+    s = np.empty((3, 3))
+    mine = np.empty(3)
+    other = np.empty(3)
+    for i in range(rows.shape[0]):
+        m = matrix[i]
+        o = offset[i]
+        stack[0, 0] = 0
+        stack[0, 1] = placed.root[rows[i]]
+        depth = 1
+        while depth > 0:
+            depth -= 1
+            p, q = stack[depth, 0], stack[depth, 1]
+            box_in_frame(forest, q, m, o, lo, hi)
+            apart = 0.0
+            for k in range(3):
+                side = max(mover.lo[p, k] - hi[k], lo[k] - mover.hi[p, k], 0.0)
+                apart += side * side
+            if apart > margin * margin:
+                continue
+            if forest.child[mover.node0 + p] >= 0 or forest.child[q] >= 0:
+                opens_mover = splits_mover(forest, mover, p, q, lo, hi)
+                left = forest.child[mover.node0 + p] - mover.node0 if opens_mover else forest.child[q]
+                for side in range(2):
+                    stack[depth, 0] = left + side if opens_mover else p
+                    stack[depth, 1] = q if opens_mover else left + side
+                    depth += 1
+                continue
+            first = forest.start[mover.node0 + p] - mover.tri0
+            for a in range(forest.start[q], forest.start[q] + forest.length[q]):
+                triangle_in_frame(forest, a, m, o, s)
+                for b in range(first, first + forest.length[mover.node0 + p]):
+                    t = mover.tri[b]
+                    for k in range(3):
+                        nearest_on_triangle(t[k], s, other)
+                        n = note_feature(points, normals, gaps, n, t[k], other, margin)
+                        nearest_on_triangle(s[k], t, mine)
+                        n = note_feature(points, normals, gaps, n, mine, s[k], margin)
+                        for j in range(3):
+                            if nearest_inside_edges(t[k], t[(k + 1) % 3], s[j], s[(j + 1) % 3], mine, other):
+                                n = note_feature(points, normals, gaps, n, mine, other, margin)
+    return points[:n].copy(), normals[:n].copy(), gaps[:n].copy()

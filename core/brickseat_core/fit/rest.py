@@ -1,0 +1,204 @@
+"""Rest: tilt a piece from where it is to the nearest stable stand, touching there exactly.
+
+The height of the centre of mass is made as small as it will go over all tilts, its turn about the vertical
+kept, each tilt followed by an exact drop. One step solves a small linear program over the closest features
+(how far down may it go, when it also tilts a little?), turns by the answer, and measures what was really
+gained; the angle of trust grows and shrinks with that. A stand is believed only when it has been measured.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from brickseat_core.contact.drop import first_contact
+from brickseat_core.contact.features import near_features
+from brickseat_core.contact.index import SceneIndex, frame_along
+from brickseat_core.contact.linear_program import best_in_space
+from brickseat_core.contact.reach import bearing, reach
+from brickseat_core.contact.retreat import first_window
+from brickseat_core.fit.check import measure_fit
+from brickseat_core.fit.seat import seat
+from brickseat_core.placing.frames import rotation_about
+from brickseat_core.scene import Piece, Pose, Vec
+
+LIFT = 2e-5
+"""Metres a piece is lifted before its closest features are read: in contact they have no direction."""
+KEEP_OFF = 8e-6
+"""Metres a step stays away from steep neighbours, so that the exact drop after it is not caught by them."""
+STEEP = 0.3
+FIRST_ANGLE, MOST_ANGLE, LEAST_ANGLE = np.radians(4.0), np.radians(10.0), 1e-7
+MOST_MARGIN = 0.03
+LEAST_GAIN = 1e-9
+MOST_STEPS = 160
+NUDGE = np.radians(0.6)
+NUDGE_GAIN = 1e-7
+MOST_NUDGES = 10
+MOST_TILT_DEG = 75.0
+"""A stand farther away than this is not near: the piece would have to topple."""
+REAL_CONTACT = 1e-5
+"""Contacts of a stand are within a hundredth of a millimetre."""
+SURE_MARGIN = 0.02
+"""Share of the piece's radius by which its weight lies inside its support when nothing need be tried."""
+
+
+@dataclass(frozen=True)
+class Rest:
+    """Where a piece comes to rest. ``tilted_deg``: how far it tilted. ``contacts``: (n, 3) in the world, within
+    ``REAL_CONTACT``. ``stable`` False: no stand is near, ``pose`` is where it was and ``reason`` says why."""
+
+    pose: Pose
+    stable: bool
+    tilted_deg: float
+    contacts: Vec
+    reason: str = ""
+
+
+def rest(index: SceneIndex, piece: Piece, tries: int = 1, seed: int = 0) -> Rest:
+    """The nearest stable stand of ``piece``. Further ``tries`` start a little turned and tilted, by ``seed``."""
+    rng = np.random.default_rng(seed)
+    first: Rest | None = None
+    for n in range(max(1, tries)):
+        start = piece if n == 0 else askew(piece, rng)
+        found = rest_once(index, start)
+        if found.stable:
+            return found
+        first = first or found
+    assert first is not None
+    return Rest(piece.pose, False, 0.0, np.zeros((0, 3)), first.reason)
+
+
+def askew(piece: Piece, rng: np.random.Generator) -> Piece:
+    """The same piece turned by up to 30° about the vertical and tilted by up to 15°, about its centre of mass."""
+    heading = rng.uniform(0.0, 2.0 * np.pi)
+    tilt = rotation_about(np.array([np.cos(heading), 0.0, np.sin(heading)]), np.radians(rng.uniform(2.0, 15.0)))
+    turn = rotation_about(np.array([0.0, 1.0, 0.0]), np.radians(rng.uniform(-30.0, 30.0)))
+    return turned_about(piece, tilt @ turn, piece.pose.apply(piece.prop.mesh.mass[1]))
+
+
+def turned_about(piece: Piece, rotation: Vec, centre: Vec) -> Piece:
+    pose = piece.pose
+    return piece.at(Pose.of(rotation @ pose.linear, centre + rotation @ (pose.origin - centre)))
+
+
+def refused(piece: Piece, reason: str) -> Rest:
+    return Rest(piece.pose, False, 0.0, np.zeros((0, 3)), reason)
+
+
+def rest_once(index: SceneIndex, piece: Piece) -> Rest:
+    direction = np.asarray(piece.direction)
+    row = index.row.get(piece.key, -1)
+    plain = Piece(piece.key, piece.name, piece.prop, piece.pose, piece.role, piece.direction)
+    down = seat(index, plain)
+    if down.travel is None:
+        return refused(piece, down.reason)
+    if direction[1] > -0.5:
+        # Hung or held to a wall: gravity does not bring it into balance there.
+        return finished(index, piece, plain.at(down.pose), row, 0.0)
+    at = plain.at(down.pose)
+    started = at.pose.linear
+    angle = FIRST_ANGLE
+    nudges = 0
+    for _ in range(MOST_STEPS):
+        step = lowered(index, at, row, angle)
+        if step is not None:
+            at, gained, promised = step
+            angle = min(MOST_ANGLE, angle * 2.0) if gained > 0.7 * promised else angle
+            if gained < LEAST_GAIN:
+                angle *= 0.35
+        else:
+            angle *= 0.35
+        if tilt_between(started, at.pose.linear) > MOST_TILT_DEG:
+            return refused(piece, f"it topples: no stand within {MOST_TILT_DEG:.0f}° of where it is")
+        if angle < LEAST_ANGLE:
+            better = nudged(index, at, row) if nudges < MOST_NUDGES else None
+            if better is None:
+                break
+            at, angle = better, FIRST_ANGLE
+            nudges += 1
+    return finished(index, piece, at, row, tilt_between(started, at.pose.linear))
+
+
+def tilt_between(a: Vec, b: Vec) -> float:
+    """Degrees between two (3, 3) poses' ways up."""
+    turn = b @ np.linalg.inv(a)
+    return float(np.degrees(np.arccos(np.clip(0.5 * (np.trace(turn) - 1.0), -1.0, 1.0))))
+
+
+def lowered(index: SceneIndex, at: Piece, row: int, angle: float) -> tuple[Piece, float, float] | None:
+    """One step down by at most ``angle`` radians: the piece, metres gained, metres promised. None: no gain."""
+    direction = np.asarray(at.direction)
+    centre = at.pose.apply(at.prop.mesh.mass[1])
+    lifted = at.at(at.pose.moved(-LIFT * direction))
+    mover = index.mover(at.prop.mesh, lifted.pose, frame_along(direction))
+    middle = (centre - at.pose.origin) @ mover.frame.T
+    radius = float(np.linalg.norm(np.maximum(np.abs(mover.lo[0] - middle), np.abs(mover.hi[0] - middle))))
+    margin = min(MOST_MARGIN, 1.2 * angle * radius + 2.0 * LIFT)
+    near = index.near(mover, lifted.pose.origin, row, margin)
+    found = near_features(index, mover, near, margin)
+    if not len(found.gaps):
+        return None
+    arms = np.cross(found.points - middle, found.normals) / radius
+    steep = np.abs(found.normals[:, 2]) < STEEP
+    a = np.stack([-arms[:, 0], -arms[:, 1], found.normals[:, 2]], axis=1)
+    b = np.maximum(0.0, found.gaps - KEEP_OFF * steep)
+    answer, feasible = best_in_space(a, b, np.array([0.0, 0.0, 1.0]), angle * radius)
+    promised = float(answer[2]) - LIFT
+    turn = answer[:2] / radius
+    size = float(np.hypot(turn[0], turn[1]))
+    if not feasible or promised < LEAST_GAIN or size < 1e-12:
+        return None
+    axis = (turn[0] * mover.frame[0] + turn[1] * mover.frame[1]) / size
+    tilted = turned_about(at, rotation_about(axis, size), centre)
+    landed = landed_after(index, tilted.at(tilted.pose.moved(direction * promised)), row, 4.0 * angle * radius)
+    if landed is None:
+        return None
+    gained = float((landed.pose.apply(at.prop.mesh.mass[1]) - centre) @ direction)
+    return (landed, gained, promised) if gained > 0.0 else None
+
+
+def landed_after(index: SceneIndex, piece: Piece, row: int, limit: float) -> Piece | None:
+    """Exactly in contact: dropped, or pushed back by no more than ``limit`` metres when it cuts something."""
+    direction = np.asarray(piece.direction)
+    mover = index.mover(piece.prop.mesh, piece.pose, frame_along(direction))
+    near = index.near(mover, piece.pose.origin, row)
+    drop = first_contact(index, mover, near)
+    if not drop.started:
+        return None if drop.travel is None else piece.at(piece.pose.moved(direction * drop.travel))
+    lift = first_window(index, mover, near, piece.pose.apply(piece.prop.mesh.probes), limit=limit)
+    return None if lift is None else piece.at(piece.pose.moved(-direction * lift))
+
+
+def nudged(index: SceneIndex, at: Piece, row: int) -> Piece | None:
+    """The piece tilted a little to one of eight sides, when that lowers it: it only stood as a coin on edge."""
+    direction = np.asarray(at.direction)
+    mesh = at.prop.mesh
+    centre = at.pose.apply(mesh.mass[1])
+    where = reach(index, at, row, 0.0, REAL_CONTACT)
+    borne = bearing(where.points, where.rows, centre)
+    lo, hi = at.world_box()
+    if borne is not None and borne.margin > SURE_MARGIN * float(np.linalg.norm(hi - lo)):
+        return None
+    best: Piece | None = None
+    most = NUDGE_GAIN
+    for k in range(8):
+        heading = np.pi * k / 4.0
+        tilted = turned_about(at, rotation_about(np.array([np.cos(heading), 0.0, np.sin(heading)]), NUDGE), centre)
+        landed = landed_after(index, tilted, row, 4.0 * NUDGE * float(np.linalg.norm(hi - lo)))
+        if landed is None:
+            continue
+        gained = float((landed.pose.apply(mesh.mass[1]) - centre) @ direction)
+        if gained > most:
+            best, most = landed, gained
+    return best
+
+
+def finished(index: SceneIndex, piece: Piece, at: Piece, row: int, tilted: float) -> Rest:
+    """The stand, if it is one: measured like any other piece of the set, then bedded or kept off as wanted."""
+    fit = measure_fit(index, at)
+    if fit.faults:
+        return refused(piece, f"no stand is near: {fit.reason}")
+    where = reach(index, at, row, 0.0, REAL_CONTACT)
+    borne = bearing(where.points, where.rows, at.pose.apply(at.prop.mesh.mass[1]))
+    contacts = borne.contacts if borne is not None else np.zeros((0, 3))
+    direction = np.asarray(piece.direction)
+    return Rest(at.pose.moved(direction * (piece.sink - piece.stand_off)), True, tilted, contacts, fit.reason)
