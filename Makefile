@@ -33,12 +33,12 @@ check: setup
 	diff -u web/src/api/schema.d.ts $(STAMPS)/schema.d.ts
 	cd web && npm run --silent check
 
-fmt: setup
+fmt: $(STAMPS)/python $(STAMPS)/modules
 	$(BIN)/ruff format core server tests benchmarks
 	$(BIN)/ruff check --fix core server tests benchmarks
 	cd web && npm run --silent fmt
 
-schema: setup
+schema: $(STAMPS)/python $(STAMPS)/modules
 	BRICKSEAT_DATA=$(TEST_DATA) $(BIN)/python -m brickseat.schema_file server/openapi.json
 	cd web && npm run --silent types
 

@@ -34,6 +34,13 @@ def rotation_matrix(quaternion: Quaternion) -> Vec:
     )
 
 
+def rotation_about(axis: Vec, angle: float) -> Vec:
+    """(3, 3) rotation by ``angle`` radians about a unit ``axis`` (Rodrigues)."""
+    x, y, z = axis
+    k = np.array([[0.0, -z, y], [z, 0.0, -x], [-y, x, 0.0]])
+    return np.asarray(np.eye(3) + np.sin(angle) * k + (1.0 - np.cos(angle)) * (k @ k))
+
+
 def quaternion_of(matrix: Vec) -> Quaternion:
     """Unit quaternion (x, y, z, w) of a (3, 3) rotation, w >= 0 (Shepperd, 1978)."""
     m = matrix

@@ -8,8 +8,9 @@ from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.rays import first_hit
 from brickseat_core.fit.check import check
 from brickseat_core.fit.repair import repair
+from brickseat_core.fit.rest import rest
 from brickseat_core.meshes.mesh import Mesh
-from brickseat_core.scene import Piece, Pose, Prop
+from brickseat_core.scene import Piece, Pose, Prop, rotation_about
 
 CUBE_FACES = (
     (0, 2, 3), (0, 3, 1), (4, 5, 7), (4, 7, 6), (0, 1, 5), (0, 5, 4),
@@ -25,7 +26,7 @@ def cube() -> Mesh:
 
 def warm(told: Callable[[int, int, str], None] = lambda done, total, what: None) -> None:
     """Run each kernel on a few cubes. ``told(done, total, what)`` reports progress."""
-    steps = 4
+    steps = 5
     prop = Prop("cube", "cube", cube())
     floor = Piece("floor", "floor", prop, Pose.from_parts((0, -0.5, 0), (0, 0, 0, 1), (9, 1, 9)), role="bearer")
     told(0, steps, "trees")
@@ -36,6 +37,13 @@ def warm(told: Callable[[int, int, str], None] = lambda done, total, what: None)
     index.put(Piece("sunk", "sunk", prop, Pose((2.0, 0.3, 0.0))))
     index.put(Piece("beside", "beside", prop, Pose((2.9, 0.5, 0.0))))
     repair(index)
-    told(3, steps, "pointing")
+    told(3, steps, "rest")
+    rest(
+        index,
+        Piece(
+            "aslant", "aslant", prop, Pose.of(rotation_about(np.array([0.0, 0.0, 1.0]), 0.2), np.array([-2.0, 1, 0]))
+        ),
+    )
+    told(4, steps, "pointing")
     first_hit(index, np.array([0.1, 5.0, 0.2]), np.array([0.0, -1.0, 0.0]))
     told(steps, steps, "ready")

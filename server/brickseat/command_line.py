@@ -8,15 +8,18 @@ from fnmatch import fnmatchcase
 from pathlib import Path
 from typing import Any
 
+from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import Fit, check
 from brickseat_core.fit.lengths import in_words, parse_length
 from brickseat_core.fit.repair import bottom_up, repair
+from brickseat_core.fit.rest import rest
 from brickseat_core.fit.seat import seat
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_set import GltfSet, read_set
 from brickseat_core.formats.report import fit_report, fit_text
-from brickseat_core.scene import Set
+from brickseat_core.placing.moves import REST_TRIES
+from brickseat_core.scene import Piece, Pose, Set
 
 DONE, FAULTS, BAD = 0, 1, 2
 
@@ -60,7 +63,12 @@ def parser() -> argparse.ArgumentParser:
     sub.add_argument("--json", action="store_true", help="the fit report as JSON")
     sub = command("seat", run_seat, "set pieces down where they are")
     takes_set(sub, writes=True)
-    sub.add_argument("--mode", choices=["drop"], default="drop", help="drop: move along the direction only")
+    sub.add_argument(
+        "--mode",
+        choices=["drop", "rest"],
+        default="drop",
+        help="drop: move along the direction only; rest: may tilt to the nearest stable stand",
+    )
     sub.add_argument("--only", metavar="GLOB", action="append", default=[], help="just the pieces of these names")
     sub = command("repair", run_repair, "mend faults with the least movement")
     takes_set(sub, writes=True)
@@ -101,8 +109,6 @@ def outcome(dressed: Set, fits: dict[str, Fit], strict: bool) -> int:
 
 
 def run_check(args: argparse.Namespace) -> int:
-    from brickseat_core.contact.index import SceneIndex
-
     found = open_set(args.set, args.bearer, args.tolerance)
     index = SceneIndex.of(found.dressed)
     fits = check(index, args.tolerance, told=progress("checking"))
@@ -114,8 +120,6 @@ def run_check(args: argparse.Namespace) -> int:
 
 
 def run_seat(args: argparse.Namespace) -> int:
-    from brickseat_core.contact.index import SceneIndex
-
     found = open_set(args.set, args.bearer, args.tolerance)
     index = SceneIndex.of(found.dressed)
     chosen = [
@@ -127,10 +131,11 @@ def run_seat(args: argparse.Namespace) -> int:
         raise FileError(f"{args.set}: no piece that may move is named {' or '.join(args.only)}; see brickseat check")
     told = progress("seating")
     for done, piece in enumerate(chosen):
-        result = seat(index, piece)
-        if result.travel is None:
-            sys.stderr.write(f"{piece.name}: left where it is, {result.reason}\n")
-        index.put(piece.at(result.pose))
+        pose, reason = seated_pose(index, piece, args.mode)
+        if pose is None:
+            sys.stderr.write(f"{piece.name}: left where it is, {reason}\n")
+        else:
+            index.put(piece.at(pose))
         told(done + 1, len(chosen))
     found.store(index.pieces)
     save(found.document, args.output)
@@ -139,9 +144,16 @@ def run_seat(args: argparse.Namespace) -> int:
     return outcome(found.dressed, check(index, args.tolerance), args.strict)
 
 
-def run_repair(args: argparse.Namespace) -> int:
-    from brickseat_core.contact.index import SceneIndex
+def seated_pose(index: SceneIndex, piece: Piece, mode: str) -> tuple[Pose | None, str]:
+    """Where a piece sits, or None and why it stays where it is."""
+    if mode == "rest":
+        found = rest(index, piece, REST_TRIES)
+        return (found.pose if found.stable else None, found.reason)
+    result = seat(index, piece)
+    return (result.pose if result.travel is not None else None, result.reason)
 
+
+def run_repair(args: argparse.Namespace) -> int:
     found = open_set(args.set, args.bearer, args.tolerance)
     index = SceneIndex.of(found.dressed)
     result = repair(index, args.tolerance, told=progress("mending"))

@@ -77,6 +77,25 @@ def test_seat_and_repair_write_whole_files(wrong_set: Path, tmp_path: Path) -> N
     assert report(mended)["counts"]["seated"] == 2
 
 
+def test_seat_may_tilt_to_a_stand(tmp_path: Path) -> None:
+    """A tilted box written by another library: dropped it tips, rested it lies flat and the check is clean."""
+    scene = trimesh.Scene()
+    scene.add_geometry(trimesh.creation.box((4, 0.1, 4)), node_name="ground floor")
+    aslant = trimesh.transformations.rotation_matrix(0.4, (0, 0.3, 1), (0.1, 0, 0))
+    aslant[1, 3] += 1.0
+    scene.add_geometry(trimesh.creation.box((0.4, 0.2, 0.3)), node_name="crate", transform=aslant)
+    path, dropped, rested = tmp_path / "a.glb", tmp_path / "dropped.glb", tmp_path / "rested.glb"
+    scene.export(path)
+    bearer = ("--bearer", "ground*")
+    assert run("seat", path, "-o", dropped, *bearer, "--strict").returncode == 1
+    assert report(dropped, *bearer)["counts"]["tippy"] == 1
+    assert run("seat", path, "-o", rested, "--mode", "rest", *bearer, "--strict").returncode == 0
+    (crate,) = report(rested, *bearer)["pieces"]
+    assert crate["state"] == "seated"
+    assert len(crate["contacts"]) >= 3
+    assert crate["balance_margin_m"] == pytest.approx(0.15, abs=0.01)
+
+
 def test_bearers_can_be_named(tmp_path: Path) -> None:
     scene = trimesh.Scene()
     scene.add_geometry(trimesh.creation.box((4, 0.1, 4)), node_name="ground floor")

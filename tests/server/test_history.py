@@ -116,3 +116,23 @@ def test_a_new_change_forgets_what_was_taken_back(client: Client, dressed: Dress
     assert client.post(f"/api/sets/{dressed.key}/redo").status_code == 409
     words = [e["words"] for e in client.get(f"/api/sets/{dressed.key}/history").json()]
     assert words == ["slid crate 1"]
+
+
+def test_a_piece_rests_by_one_move_and_what_cannot_is_left_and_named(
+    client: Client, dressed: DressedSet, move: Move
+) -> None:
+    half = 0.3
+    pose = {"position": [1.0, 0.6, 0.0], "orientation": [0.0, 0.0, half, (1 - half * half) ** 0.5], "scale": [1, 1, 1]}
+    move(kind="place", key="floats", pose=pose)
+    told = move(kind="rest", keys=["floats"])
+    assert told["words"] == "rested crate 2"
+    assert told["left"] == []
+    pieces, fits = picture(client, dressed)
+    assert fits["floats"]["state"] == "seated"
+    assert pieces["floats"]["pose"]["position"][1] == pytest.approx(0.25, abs=1e-6)
+    away = {**pose, "position": [99.0, 1.0, 0.0]}
+    move(kind="place", key="floats", pose=away)
+    told = move(kind="rest", keys=["floats"])
+    assert told["deltas"] == []
+    assert told["left"][0]["key"] == "floats"
+    assert "nothing" in told["left"][0]["reason"]

@@ -102,40 +102,74 @@ def measured_cut(index: SceneIndex, piece: Piece, row: int, most: int) -> Cut:
     mover = index.mover(mesh, piece.pose, frame_along(down))
     near = index.only(mover, piece.pose.origin, [row])
     pairs = pairs_within(index.forest, index.placed, mover, near.rows, near.matrix, near.offset, 0.0, 0.0, MOST_PAIRS)
-    normals, points = cut_kernel(index.forest, mover, near.matrix, near.offset, pairs)
+    normals, weight, points = cut_kernel(index.forest, mover, near.matrix, near.offset, pairs)
+    normals = normals[np.argsort(-weight, kind="stable")[:most]]
     lo, hi = piece.world_box()
     centre = 0.5 * (lo + hi)
     middle = centre - 0.5 * (index.placed.lo[row] + index.placed.hi[row])
     level = middle * np.array([1.0, 0.0, 1.0])
-    tried = [-down, *(normals[:most] @ mover.frame), level, middle, down]
+    tried = [-down, *(normals @ mover.frame), level, middle, down]
     if abs(down[1]) < SAME_NORMAL:
         tried.append(np.array([0.0, 1.0, 0.0]))
     if not len(normals):
         tried += [*piece.pose.linear.T, *-piece.pose.linear.T]
-    probes = piece.pose.apply(mesh.probes)
     ways = np.array([way / length for way in tried if (length := float(np.linalg.norm(way))) >= 1e-9])
     extent = 0.5 * (hi - lo + index.placed.hi[row] - index.placed.lo[row])
-    other = index.pieces[index.keys[row] or ""]
-    best, way = parting_kernel(
-        index.forest,
-        index.placed,
-        index.body(mesh, index.span(mesh)),
-        piece.pose.linear,
-        np.linalg.inv(piece.pose.linear),
-        piece.pose.origin,
-        row,
-        ways,
-        extent,
-        middle,
-        probes,
-        piece.pose.apply(mesh.far_corners),
-        other.pose.apply(other.prop.mesh.far_corners),
-        LEAST_TURN if most == MOST_NORMALS else FIRST_TURN,
-    )
+    lift, way = shortest_way(index, piece, row, ways, extent, middle, LEAST_TURN if most == MOST_NORMALS else None)
     at = points.mean(axis=0) @ mover.frame + piece.pose.origin if len(points) else centre
-    if not np.isfinite(best):
+    if way is None:
         return Cut(row, float(np.linalg.norm(hi - lo)), -down, at)
-    return Cut(row, float(best), way, at)
+    return Cut(row, lift, way, at)
+
+
+def shortest_way(
+    index: SceneIndex, piece: Piece, row: int, ways: Vec, extent: Vec, middle: Vec, least_turn: float | None
+) -> tuple[float, Vec | None]:
+    """Least travel that parts ``piece`` from ``row``, and along which way; None when none of ``ways`` does.
+
+    Starts with the best of ``ways`` ((n, 3) unit) and, unless ``least_turn`` is None, turns it while that makes
+    it shorter, by smaller and smaller angles down to ``least_turn`` (compass search). ``extent``: half the sum
+    of both boxes. ``middle``: from the middle of the one in ``row`` to this one's.
+    """
+    mesh, pose = piece.prop.mesh, piece.pose
+    body = index.body(mesh, index.span(mesh))
+    other = index.pieces[index.keys[row] or ""]
+    inverse = np.linalg.inv(pose.linear)
+    probes = pose.apply(mesh.probes)
+    mine, theirs = pose.apply(mesh.far_corners), other.pose.apply(other.prop.mesh.far_corners)
+
+    def best_of(tried: Vec, best: float) -> tuple[float, int]:
+        lift, which = parting_kernel(
+            index.forest,
+            index.placed,
+            body,
+            pose.linear,
+            inverse,
+            pose.origin,
+            row,
+            tried,
+            np.abs(tried) @ extent - tried @ middle + CONTACT_EPSILON,
+            probes,
+            mine,
+            theirs,
+            best,
+        )
+        return float(lift), int(which)
+
+    best, which = best_of(ways, np.inf)
+    if which < 0:
+        return best, None
+    way: Vec = ways[which]
+    turn = FIRST_TURN
+    while least_turn is not None and turn > least_turn:
+        u, v, _ = frame_along(way)
+        tried = np.stack([way + turn * u, way - turn * u, way + turn * v, way - turn * v]) / np.hypot(1.0, turn)
+        lift, which = best_of(tried, best * (1.0 - LEAST_GAIN))
+        if which >= 0:
+            best, way = lift, tried[which]
+        else:
+            turn *= 0.5
+    return best, way
 
 
 def column(index: SceneIndex, piece: Piece, skip: int) -> tuple[Mover, Near]:
@@ -190,65 +224,35 @@ def held_kernel(forest, placed, body, linear, inverse, origin, row, ways, mine, 
 
 
 @kernel
-def way_kernel(forest, placed, body, linear, origin, row, way, extent, middle, probes, best):  # type: ignore[no-untyped-def]
-    """Travel along ``way`` (unit) that parts a mover from ``row``; inf when it is not less than ``best``.
-
-    ``extent``: half the sum of both boxes. ``middle``: from the middle of the one in ``row`` to the mover's.
-    """
-    apart = CONTACT_EPSILON
-    for k in range(3):
-        apart += abs(way[k]) * extent[k] - way[k] * middle[k]
-    rows = np.full(1, row)
-    frame = frame_kernel(-way)
-    mover = mover_kernel(forest, body, linear, frame)
-    matrix, offset, _ = transforms_kernel(placed, rows, frame, origin)
-    # Once the boxes are apart nothing can be in the way.
-    limit = min(best, apart)
-    return first_window_kernel(forest, placed, mover, rows, matrix, offset, probes, way, limit, np.full(1, FLUSH_WIDTH))
-
-
-@kernel
 def parting_kernel(  # type: ignore[no-untyped-def]
-    forest, placed, body, linear, inverse, origin, row, ways, extent, middle, probes, mine, theirs, least_turn
+    forest, placed, body, linear, inverse, origin, row, ways, apart, probes, mine, theirs, best
 ):
-    """Least travel that parts a mover from ``row``, and along which way; inf when none of ``ways`` does.
+    """Least travel along one of ``ways`` ((n, 3) unit) that parts a mover from ``row``, and which.
 
-    Starts with the best of ``ways`` ((n, 3) unit) and turns it while that makes it shorter, by smaller and
-    smaller angles down to ``least_turn`` (compass search). ``mine``, ``theirs``: as in ``held_kernel``.
+    (``best``, -1) when none is shorter than ``best``. ``apart``: (n,) metres along each way that part the
+    boxes, beyond which nothing can be in the way. ``mine``, ``theirs``: as in ``held_kernel``.
     """
-    best = np.inf
-    way = ways[0].copy()
+    which = -1
+    rows = np.full(1, row)
+    slack = np.full(1, FLUSH_WIDTH)
     held = held_kernel(forest, placed, body, linear, inverse, origin, row, ways, mine, theirs)
     # The way that surely is short first, then the most promising ones: a good one makes short work of the rest.
-    apart = np.abs(ways) @ extent - ways @ middle
     rank = held + 1e-3 * apart
     rank[np.argmin(apart)] = -1.0
-    for i in np.argsort(rank, kind="mergesort"):
+    for _ in range(ways.shape[0]):
+        i = int(np.argmin(rank))
+        rank[i] = np.inf
         if held[i] >= best:
             continue
-        lift = way_kernel(forest, placed, body, linear, origin, row, ways[i], extent, middle, probes, best)
+        frame = frame_kernel(-ways[i])
+        mover = mover_kernel(forest, body, linear, frame)
+        matrix, offset, _ = transforms_kernel(placed, rows, frame, origin)
+        limit = min(best, apart[i])
+        lift = first_window_kernel(forest, placed, mover, rows, matrix, offset, probes, ways[i], limit, slack)
         if lift < best:
             best = lift
-            way = ways[i].copy()
-    turn = FIRST_TURN
-    while turn > least_turn and best < np.inf:
-        frame = frame_kernel(way)
-        found = best
-        better = way
-        for k in range(4):
-            side = frame[k // 2] * (turn if k % 2 == 0 else -turn)
-            tried = way + side
-            tried /= np.sqrt(1.0 + turn * turn)
-            lift = way_kernel(forest, placed, body, linear, origin, row, tried, extent, middle, probes, found)
-            if lift < found:
-                found = lift
-                better = tried
-        if found < best * (1.0 - LEAST_GAIN):
-            best = found
-            way = better
-        else:
-            turn *= 0.5
-    return best, way
+            which = i
+    return best, which
 
 
 @kernel
@@ -308,7 +312,7 @@ def pierces(t, s, n, edge):  # type: ignore[no-untyped-def]
 
 @kernel
 def cut_kernel(forest, mover, matrix, offset, pairs):  # type: ignore[no-untyped-def]
-    """Normals (in the frame, commonest first) and points (in the frame) where the surfaces cut."""
+    """Normals where the surfaces cut and how often each was met, and points there, all in the frame."""
     normals = np.empty((64, 3))
     weight = np.zeros(64, np.int64)
     found = 0
@@ -359,5 +363,4 @@ def cut_kernel(forest, mover, matrix, offset, pairs):  # type: ignore[no-untyped
                 for k in range(3):
                     points[marked, k] = out[c, k] + f * (out[d, k] - out[c, k])
                 marked += 1
-    order = np.argsort(-weight[:found])
-    return normals[order[:MOST_NORMALS]].copy(), points[:marked].copy()
+    return normals[:found].copy(), weight[:found].copy(), points[:marked].copy()

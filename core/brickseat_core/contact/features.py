@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from brickseat_core.contact.clash import unit_normal as plane_of
 from brickseat_core.contact.index import Mover, Near, SceneIndex
 from brickseat_core.contact.pairs import box_in_frame, splits_mover, triangle_in_frame
 from brickseat_core.kernels import kernel
@@ -91,6 +92,26 @@ def nearest_inside_edges(a, b, c, d, on_ab, on_cd):  # type: ignore[no-untyped-d
 
 
 @kernel
+def boxes_apart(t, s, margin):  # type: ignore[no-untyped-def]
+    for k in range(3):
+        if min(t[0, k], t[1, k], t[2, k]) - max(s[0, k], s[1, k], s[2, k]) > margin:
+            return True
+        if min(s[0, k], s[1, k], s[2, k]) - max(t[0, k], t[1, k], t[2, k]) > margin:
+            return True
+    return False
+
+
+@kernel
+def beyond(t, s, n, margin):  # type: ignore[no-untyped-def]
+    """Does all of ``t`` lie farther than ``margin`` to one side of the plane of ``s``, of unit normal ``n``?"""
+    low, high = np.inf, -np.inf
+    for k in range(3):
+        d = n[0] * (t[k, 0] - s[0, 0]) + n[1] * (t[k, 1] - s[0, 1]) + n[2] * (t[k, 2] - s[0, 2])
+        low, high = min(low, d), max(high, d)
+    return low > margin or high < -margin
+
+
+@kernel
 def note_feature(points, normals, gaps, n, mine, other, margin):  # type: ignore[no-untyped-def]
     if n == points.shape[0]:
         return n
@@ -126,6 +147,7 @@ def near_features_kernel(forest, placed, mover, rows, matrix, offset, margin):  
     s = np.empty((3, 3))
     mine = np.empty(3)
     other = np.empty(3)
+    plane = np.empty(3)
     for i in range(rows.shape[0]):
         m = matrix[i]
         o = offset[i]
@@ -153,8 +175,13 @@ def near_features_kernel(forest, placed, mover, rows, matrix, offset, margin):  
             first = forest.start[mover.node0 + p] - mover.tri0
             for a in range(forest.start[q], forest.start[q] + forest.length[q]):
                 triangle_in_frame(forest, a, m, o, s)
+                flat = plane_of(s, plane)
                 for b in range(first, first + forest.length[mover.node0 + p]):
                     t = mover.tri[b]
+                    if boxes_apart(t, s, margin) or (flat and beyond(t, s, plane, margin)):
+                        continue
+                    if plane_of(t, mine) and beyond(s, t, mine, margin):
+                        continue
                     for k in range(3):
                         nearest_on_triangle(t[k], s, other)
                         n = note_feature(points, normals, gaps, n, t[k], other, margin)

@@ -96,8 +96,9 @@ def bearing(points: Vec, rows: NDArray[np.int64], centre: Vec) -> Bearing | None
     """How touching at world ``points`` (n, 3) of ``rows`` (n,) bears a centre of mass; None without points."""
     if not len(points):
         return None
-    contacts, touch, touched, margin = bearing_kernel(points, rows, centre)
-    return Bearing(contacts, touch, tuple(touched.tolist()), float(margin))
+    contacts, touch, margin = bearing_kernel(points, np.lexsort((points[:, 2], points[:, 0])), centre)
+    touched, times = np.unique(rows, return_counts=True)
+    return Bearing(contacts, touch, tuple(touched[np.argsort(-times, kind="stable")].tolist()), float(margin))
 
 
 @kernel
@@ -128,28 +129,16 @@ def reach_kernel(  # type: ignore[no-untyped-def]
 
 
 @kernel
-def bearing_kernel(points, rows, centre):  # type: ignore[no-untyped-def]
+def bearing_kernel(points, order, centre):  # type: ignore[no-untyped-def]
+    """``order``: the points sorted by x, then by z."""
     n = points.shape[0]
     touch = np.zeros(3)
-    # Sorted by the first coordinate seen from above, then by the second: two stable passes.
-    order = np.argsort(points[:, 2], kind="mergesort")
-    order = order[np.argsort(points[order, 0], kind="mergesort")]
     flat = np.empty((n, 2))
-    touched = np.empty(n, np.int64)
-    times = np.zeros(n, np.int64)
-    kinds = 0
     for i in range(n):
-        touch += points[i] / n
+        for k in range(3):
+            touch[k] += points[i, k] / n
         flat[i, 0], flat[i, 1] = points[order[i], 0], points[order[i], 2]
-        which = 0
-        while which < kinds and touched[which] != rows[i]:
-            which += 1
-        if which == kinds:
-            touched[which] = rows[i]
-            kinds += 1
-        times[which] -= 1
     polygon = hull_kernel(flat)
     x, y, inside = nearest_edge_kernel(polygon, np.array([centre[0], centre[2]]))
     margin = np.hypot(x, y) * (1.0 if inside else -1.0)
-    ranked = touched[np.argsort(times[:kinds], kind="mergesort")]
-    return spread_kernel(points, MOST_CONTACTS), touch, ranked, margin
+    return spread_kernel(points, MOST_CONTACTS), touch, margin

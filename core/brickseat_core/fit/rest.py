@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from brickseat_core.contact.balance import balance_margin, support_polygon, way_to_balance
 from brickseat_core.contact.drop import first_contact
 from brickseat_core.contact.features import near_features
 from brickseat_core.contact.index import SceneIndex, frame_along
@@ -18,22 +19,22 @@ from brickseat_core.contact.reach import bearing, reach
 from brickseat_core.contact.retreat import first_window
 from brickseat_core.fit.check import measure_fit
 from brickseat_core.fit.seat import seat
-from brickseat_core.placing.frames import rotation_about
-from brickseat_core.scene import Piece, Pose, Vec
+from brickseat_core.scene import Piece, Pose, Vec, rotation_about
+from brickseat_core.tolerances import BALANCE_SLACK
 
 LIFT = 2e-5
 """Metres a piece is lifted before its closest features are read: in contact they have no direction."""
 KEEP_OFF = 8e-6
 """Metres a step stays away from steep neighbours, so that the exact drop after it is not caught by them."""
 STEEP = 0.3
-FIRST_ANGLE, MOST_ANGLE, LEAST_ANGLE = np.radians(4.0), np.radians(10.0), 1e-7
-MOST_MARGIN = 0.03
-LEAST_GAIN = 1e-9
+FIRST_ANGLE, MOST_ANGLE, LEAST_ANGLE = np.radians(4.0), np.radians(6.0), 1e-7
+MOST_MARGIN = 0.012
+LEAST_GAIN = 1e-8
 MOST_STEPS = 160
 NUDGE = np.radians(0.6)
 NUDGE_GAIN = 1e-7
 MOST_NUDGES = 10
-MOST_TILT_DEG = 75.0
+MOST_TILT_DEG = 85.0
 """A stand farther away than this is not near: the piece would have to topple."""
 REAL_CONTACT = 1e-5
 """Contacts of a stand are within a hundredth of a millimetre."""
@@ -100,13 +101,14 @@ def rest_once(index: SceneIndex, piece: Piece) -> Rest:
     nudges = 0
     for _ in range(MOST_STEPS):
         step = lowered(index, at, row, angle)
-        if step is not None:
-            at, gained, promised = step
-            angle = min(MOST_ANGLE, angle * 2.0) if gained > 0.7 * promised else angle
-            if gained < LEAST_GAIN:
-                angle *= 0.35
-        else:
+        if step.promised < LEAST_GAIN:
+            # Nothing to gain within this angle, so nothing within a smaller one: it stands, or balances on edge.
+            angle = 0.0
+        elif step.gained <= 0.0:
             angle *= 0.35
+        else:
+            at = step.piece
+            angle = min(MOST_ANGLE, angle * 2.0) if step.gained > 0.7 * step.promised else angle
         if tilt_between(started, at.pose.linear) > MOST_TILT_DEG:
             return refused(piece, f"it topples: no stand within {MOST_TILT_DEG:.0f}° of where it is")
         if angle < LEAST_ANGLE:
@@ -124,8 +126,17 @@ def tilt_between(a: Vec, b: Vec) -> float:
     return float(np.degrees(np.arccos(np.clip(0.5 * (np.trace(turn) - 1.0), -1.0, 1.0))))
 
 
-def lowered(index: SceneIndex, at: Piece, row: int, angle: float) -> tuple[Piece, float, float] | None:
-    """One step down by at most ``angle`` radians: the piece, metres gained, metres promised. None: no gain."""
+@dataclass(frozen=True)
+class Step:
+    """Where a step leads; metres the centre of mass went down, and what the linear program had promised."""
+
+    piece: Piece
+    gained: float
+    promised: float
+
+
+def lowered(index: SceneIndex, at: Piece, row: int, angle: float) -> Step:
+    """One step down by at most ``angle`` radians."""
     direction = np.asarray(at.direction)
     centre = at.pose.apply(at.prop.mesh.mass[1])
     lifted = at.at(at.pose.moved(-LIFT * direction))
@@ -136,24 +147,42 @@ def lowered(index: SceneIndex, at: Piece, row: int, angle: float) -> tuple[Piece
     near = index.near(mover, lifted.pose.origin, row, margin)
     found = near_features(index, mover, near, margin)
     if not len(found.gaps):
-        return None
-    arms = np.cross(found.points - middle, found.normals) / radius
+        return Step(at, 0.0, 0.0)
+    pivot = (pivot_of(index, at, row, centre) - at.pose.origin) @ mover.frame.T
+    arms = np.cross(found.points - pivot, found.normals) / radius
     steep = np.abs(found.normals[:, 2]) < STEEP
     a = np.stack([-arms[:, 0], -arms[:, 1], found.normals[:, 2]], axis=1)
     b = np.maximum(0.0, found.gaps - KEEP_OFF * steep)
-    answer, feasible = best_in_space(a, b, np.array([0.0, 0.0, 1.0]), angle * radius)
-    promised = float(answer[2]) - LIFT
+    # How far the centre of mass goes down: with the tilt about the pivot, and with the drop.
+    down = np.array([(pivot - middle)[1] / radius, (middle - pivot)[0] / radius, 1.0])
+    answer, feasible = best_in_space(a, b, down, angle * radius)
+    promised = float(answer @ down) - LIFT
     turn = answer[:2] / radius
     size = float(np.hypot(turn[0], turn[1]))
     if not feasible or promised < LEAST_GAIN or size < 1e-12:
-        return None
+        return Step(at, 0.0, 0.0)
     axis = (turn[0] * mover.frame[0] + turn[1] * mover.frame[1]) / size
-    tilted = turned_about(at, rotation_about(axis, size), centre)
-    landed = landed_after(index, tilted.at(tilted.pose.moved(direction * promised)), row, 4.0 * angle * radius)
+    tilted = turned_about(at, rotation_about(axis, size), pivot @ mover.frame + at.pose.origin)
+    lower = tilted.at(tilted.pose.moved(direction * (float(answer[2]) - LIFT)))
+    landed = landed_after(index, lower, row, 4.0 * angle * radius)
     if landed is None:
-        return None
+        return Step(at, 0.0, promised)
     gained = float((landed.pose.apply(at.prop.mesh.mass[1]) - centre) @ direction)
-    return (landed, gained, promised) if gained > 0.0 else None
+    return Step(landed, gained, promised)
+
+
+def pivot_of(index: SceneIndex, at: Piece, row: int, centre: Vec) -> Vec:
+    """(3,) the point of the contacts' hull nearest to being under the centre of mass: it rolls about it, not slipping."""
+    where = reach(index, at, row, 0.0, REAL_CONTACT)
+    if not len(where.points):
+        return centre
+    flat = np.array([centre[0], centre[2]])
+    polygon = support_polygon(where.points[:, [0, 2]])
+    if balance_margin(polygon, flat) < 0.0:
+        flat = flat + way_to_balance(polygon, flat)
+    away = np.linalg.norm(where.points[:, [0, 2]] - flat, axis=1)
+    weight = 1.0 / (away + 1e-6)
+    return np.array([flat[0], float(weight @ where.points[:, 1] / weight.sum()), flat[1]])
 
 
 def landed_after(index: SceneIndex, piece: Piece, row: int, limit: float) -> Piece | None:
@@ -194,11 +223,13 @@ def nudged(index: SceneIndex, at: Piece, row: int) -> Piece | None:
 
 def finished(index: SceneIndex, piece: Piece, at: Piece, row: int, tilted: float) -> Rest:
     """The stand, if it is one: measured like any other piece of the set, then bedded or kept off as wanted."""
+    direction = np.asarray(piece.direction)
     fit = measure_fit(index, at)
     if fit.faults:
         return refused(piece, f"no stand is near: {fit.reason}")
     where = reach(index, at, row, 0.0, REAL_CONTACT)
     borne = bearing(where.points, where.rows, at.pose.apply(at.prop.mesh.mass[1]))
-    contacts = borne.contacts if borne is not None else np.zeros((0, 3))
-    direction = np.asarray(piece.direction)
-    return Rest(at.pose.moved(direction * (piece.sink - piece.stand_off)), True, tilted, contacts, fit.reason)
+    if borne is None or (direction[1] < -0.5 and borne.margin < -BALANCE_SLACK):
+        return refused(piece, "no stand is near: what it touches does not bear its weight")
+    pose = at.pose.moved(direction * (piece.sink - piece.stand_off))
+    return Rest(pose, True, tilted, borne.contacts, fit.reason)

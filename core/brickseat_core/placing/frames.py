@@ -6,7 +6,7 @@ import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.rays import Hit, first_hit
-from brickseat_core.scene import Vec
+from brickseat_core.scene import Vec, rotation_about
 
 Follow = Literal["face", "smooth", "ground"]
 FOLLOWS: tuple[Follow, ...] = get_args(Follow)
@@ -23,13 +23,6 @@ SIDE_TURNS: dict[str, tuple[tuple[float, float, float], float]] = {
     "back": ((1.0, 0.0, 0.0), -np.pi / 2),
 }
 """Axis and angle that bring each side of a prop (its front is +Z) to point down."""
-
-
-def rotation_about(axis: Vec, angle: float) -> Vec:
-    """(3, 3) rotation by ``angle`` radians about a unit ``axis`` (Rodrigues)."""
-    x, y, z = axis
-    k = np.array([[0.0, -z, y], [z, 0.0, -x], [-y, x, 0.0]])
-    return np.asarray(np.eye(3) + np.sin(angle) * k + (1.0 - np.cos(angle)) * (k @ k))
 
 
 def shortest_rotation(a: Vec, b: Vec) -> Vec:

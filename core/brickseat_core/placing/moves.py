@@ -8,9 +8,12 @@ from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import Fit
 from brickseat_core.fit.lengths import in_words
 from brickseat_core.fit.repair import Left, bottom_up, repair
+from brickseat_core.fit.rest import rest
 from brickseat_core.fit.seat import seat
-from brickseat_core.placing.frames import rotation_about
-from brickseat_core.scene import DOWN, Change, Delta, Piece, Pose, Prop, Triple
+from brickseat_core.scene import DOWN, Change, Delta, Piece, Pose, Prop, Triple, rotation_about
+
+REST_TRIES = 4
+"""Starts of a rest: as the piece is, then a little askew. A fixed seed, so that the same asked twice gives the same."""
 
 
 class MoveRefused(ValueError):
@@ -79,6 +82,13 @@ class Seat:
 
 
 @dataclass(frozen=True)
+class Rest:
+    """Tilt pieces from where they are to the nearest stable stand; those that have none near are left."""
+
+    keys: tuple[str, ...]
+
+
+@dataclass(frozen=True)
 class Spike:
     """Lock or free pieces."""
 
@@ -107,7 +117,7 @@ class Mend:
     keys: tuple[str, ...] | None
 
 
-Move = SetDown | Place | Slide | Turn | Size | Bed | Seat | Spike | Copy | Remove | Mend
+Move = SetDown | Place | Slide | Turn | Size | Bed | Seat | Rest | Spike | Copy | Remove | Mend
 
 
 @dataclass(frozen=True)
@@ -141,15 +151,30 @@ def compute(index: SceneIndex, move: Move, tolerance: float, fits: dict[str, Fit
         return Outcome(Change(f"{word} {what}", tuple(Delta(p.key, p, replace(p, spiked=move.spiked)) for p in pieces)))
     if isinstance(move, Copy):
         return copied(index, pieces, move)
-    words = {Place: "moved", Slide: "slid", Turn: "turned", Size: "sized", Bed: "bedded", Seat: "seated"}[type(move)]
+    words = {
+        Place: "moved",
+        Slide: "slid",
+        Turn: "turned",
+        Size: "sized",
+        Bed: "bedded",
+        Seat: "seated",
+        Rest: "rested",
+    }[type(move)]
     wanted = {p.key: altered(p, move) for p in pieces}
     reseat = not isinstance(move, Place) or move.reseat
     deltas = []
+    left = []
     try:
         for piece in wanted.values():
             index.put(piece)
         for piece in bottom_up(wanted.values()):
-            after = piece.at(seat(index, piece).pose) if reseat else piece
+            if isinstance(move, Rest):
+                found = rest(index, piece, REST_TRIES)
+                if not found.stable:
+                    left.append(Left(piece.key, found.reason))
+                after = piece.at(found.pose)
+            else:
+                after = piece.at(seat(index, piece).pose) if reseat else piece
             index.put(after)
             before = next(p for p in pieces if p.key == piece.key)
             if after != before:
@@ -159,7 +184,7 @@ def compute(index: SceneIndex, move: Move, tolerance: float, fits: dict[str, Fit
             index.put(piece)
     if isinstance(move, Bed):
         words = f"sank by {in_words(move.sink)}" if move.sink >= 0 else f"kept {in_words(-move.sink)} off"
-    return Outcome(Change(f"{words} {what}", tuple(deltas)))
+    return Outcome(Change(f"{words} {what}", tuple(deltas)), tuple(left))
 
 
 def copied(index: SceneIndex, pieces: list[Piece], move: Copy) -> Outcome:

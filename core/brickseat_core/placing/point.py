@@ -17,11 +17,10 @@ from brickseat_core.placing.frames import (
     TouchSide,
     blended_up,
     ground_normal,
-    rotation_about,
     shortest_rotation,
     smooth_normal,
 )
-from brickseat_core.scene import DOWN, Piece, Pose, Prop, Triple, Vec
+from brickseat_core.scene import DOWN, Piece, Pose, Prop, Triple, Vec, rotation_about
 from brickseat_core.tolerances import SEATED_TOLERANCE
 
 FLOOR_SLOPE = 0.3

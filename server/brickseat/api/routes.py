@@ -193,6 +193,8 @@ def core_move(request: HttpRequest, asked: Any, live: LiveSet) -> Move:
             return moves.Size(tuple(asked.keys), asked.factor)
         case schemas.BedMove():
             return moves.Bed(tuple(asked.keys), asked.sink)
+        case schemas.RestMove():
+            return moves.Rest(tuple(asked.keys))
         case schemas.SeatMove():
             return moves.Seat(tuple(asked.keys))
         case schemas.SpikeMove():

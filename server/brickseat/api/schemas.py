@@ -171,6 +171,11 @@ class SeatMove(Schema):
     keys: Keys
 
 
+class RestMove(Schema):
+    kind: Literal["rest"]
+    keys: Keys
+
+
 class SpikeMove(Schema):
     kind: Literal["spike"]
     keys: Keys
@@ -201,6 +206,7 @@ MoveSchema = Annotated[
     | SizeMove
     | BedMove
     | SeatMove
+    | RestMove
     | SpikeMove
     | CopyMove
     | RemoveMove

@@ -7,8 +7,7 @@ import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.seat import seat
-from brickseat_core.placing.frames import rotation_about
-from brickseat_core.scene import DOWN, Piece, Pose, Prop, Triple
+from brickseat_core.scene import DOWN, Piece, Pose, Prop, Triple, rotation_about
 
 BEARER_PLACES: dict[str, tuple[Triple, float]] = {
     "workshop-floor": ((0.0, 0.0, 0.0), 0.0),

@@ -450,7 +450,7 @@ export interface components {
         /** MoveRequest */
         MoveRequest: {
             /** Move */
-            move: components["schemas"]["SetDownMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["SlideMove"] | components["schemas"]["TurnMove"] | components["schemas"]["SizeMove"] | components["schemas"]["BedMove"] | components["schemas"]["SeatMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["CopyMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RepairMove"];
+            move: components["schemas"]["SetDownMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["SlideMove"] | components["schemas"]["TurnMove"] | components["schemas"]["SizeMove"] | components["schemas"]["BedMove"] | components["schemas"]["SeatMove"] | components["schemas"]["RestMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["CopyMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RepairMove"];
         };
         /** OutlineSchema */
         OutlineSchema: {
@@ -593,6 +593,16 @@ export interface components {
              * @enum {string}
              */
             kind: "repair";
+        };
+        /** RestMove */
+        RestMove: {
+            /** Keys */
+            keys: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rest";
         };
         /** SeatMove */
         SeatMove: {

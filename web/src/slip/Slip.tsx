@@ -243,6 +243,13 @@ function LookOverSlip() {
         >
           Set down here
         </QuietButton>
+        <QuietButton
+          onClick={() => void make({ kind: "rest", keys: selected })}
+          disabled={spiked}
+          why="It is spiked; free it first."
+        >
+          Let it rest
+        </QuietButton>
         <QuietButton onClick={() => void make({ kind: "spike", keys: selected, spiked: !spiked })}>
           {spiked ? "Free" : "Spike"}
         </QuietButton>

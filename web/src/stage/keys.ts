@@ -19,6 +19,7 @@ export const KEY_SHEET: [string, string][] = [
   ["I", "show only what is selected and what carries it"],
   ["N", "next piece that does not sit; Shift the one before"],
   ["Ctrl D", "one more copy beside it"],
+  ["R", "let it rest: tilt to the nearest stable stand"],
   ["K", "spike or free"],
   ["Delete", "take away"],
   ["Ctrl Z, Ctrl Shift Z", "undo, redo"],
@@ -120,6 +121,8 @@ export function onStageKey(event: KeyboardEvent, view: StageView, tool: KeyTool)
     state.set({ seeThrough: !state.seeThrough });
   } else if (key.toLowerCase() === "i") {
     state.set({ isolated: !state.isolated && some });
+  } else if (key.toLowerCase() === "r" && some) {
+    void make({ kind: "rest", keys: selected });
   } else if (key.toLowerCase() === "k" && some) {
     void make({ kind: "spike", keys: selected, spiked: !state.pieces.get(selected[0]!)?.spiked });
   } else if ((key === "Delete" || key === "Backspace") && some) {
