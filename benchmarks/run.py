@@ -1,4 +1,4 @@
-"""Everything that speed is held by, side by side in one run: python benchmarks/run.py [drop] [check] [pointing]."""
+"""Everything that speed is held by, side by side in one run: python benchmarks/run.py [drop] [check] [rest] [pointing]."""
 
 import gc
 import subprocess
@@ -17,12 +17,18 @@ import trimesh
 from scenes import crowd, ground, mesh_of
 from trimesh.collision import CollisionManager
 
+from brickseat.demo.dressing import workshop, yard
+from brickseat.demo.place import BEARERS
+from brickseat.demo.props import PROPS
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check, touched_by
+from brickseat_core.fit.rest import rest
 from brickseat_core.fit.seat import seat
 from brickseat_core.formats.gltf_build import Paint, Surface, prop_document, set_document
+from brickseat_core.formats.gltf_document import GltfDocument
+from brickseat_core.formats.prop_file import whole_mesh
 from brickseat_core.meshes.mesh import Mesh
-from brickseat_core.scene import Piece, Pose, Prop
+from brickseat_core.scene import Piece, Pose, Prop, rotation_about
 from brickseat_core.warm import warm
 
 
@@ -112,18 +118,34 @@ def bench_drop() -> None:
             )
 
 
-def bench_workshop() -> None:
-    from brickseat.demo.dressing import workshop
-    from brickseat.demo.place import BEARERS
-    from brickseat.demo.props import PROPS
-    from brickseat_core.formats.gltf_document import GltfDocument
-    from brickseat_core.formats.prop_file import whole_mesh
-
+def demo_props() -> dict[str, Prop]:
     props = {}
     for made in (*PROPS, *BEARERS):
         document = GltfDocument.parse(prop_document(made.name, made.make()).to_glb())
         props[made.key] = Prop(made.key, made.name, whole_mesh(document, made.name))
-    index = SceneIndex(workshop(props))
+    return props
+
+
+def bench_rest() -> None:
+    """Every prop of the demo, three times each, from 1 m above the yard and tilted by up to 20°."""
+    props = demo_props()
+    index = SceneIndex(yard(props))
+    rng = np.random.default_rng(3)
+    seconds, stands = [], 0
+    for k in range(3 * len(PROPS)):
+        axis = rng.normal(size=3)
+        tilt = rotation_about(axis / np.linalg.norm(axis), float(np.radians(rng.uniform(0, 20))))
+        at = np.array([rng.uniform(-5, 5), 4.0, rng.uniform(2, 9)])
+        piece = Piece("new", "new", props[PROPS[k % len(PROPS)].key], Pose.of(tilt, at))
+        start = time.perf_counter()
+        stands += rest(index, piece).stable
+        seconds.append(time.perf_counter() - start)
+    print("\nRest of the demo's props on the yard, tilted by up to 20°")
+    print(f"  {ms(seconds)}, {stands} of {len(seconds)} stand   (to reach: 40 ms median)")
+
+
+def bench_workshop() -> None:
+    index = SceneIndex(workshop(demo_props()))
     ball = trimesh.creation.icosphere(4, 0.08)
     prop = Prop("ball", "ball of 5,120 triangles", mesh_of(ball))
     rng = np.random.default_rng(2)
@@ -257,6 +279,7 @@ def main(chosen: list[str]) -> None:
     benches: dict[str, list[Callable[[], None]]] = {
         "drop": [bench_workshop, bench_drop],
         "check": [bench_check],
+        "rest": [bench_rest],
         "pointing": [bench_pointing],
     }
     for name, runs in benches.items():

@@ -1,15 +1,28 @@
 """Tell every open stage of a set what changed."""
 
 import uuid
-from typing import TYPE_CHECKING, Any
+from dataclasses import dataclass
+from typing import Any
 
 from asgiref.sync import async_to_sync
 from channels.layers import get_channel_layer
 
+from brickseat.sets.records import DeltaRecord
 from brickseat_core.fit.check import Fit
+from brickseat_core.fit.repair import Left
 
-if TYPE_CHECKING:
-    from brickseat.sets.changing import Told
+
+@dataclass(frozen=True)
+class Told:
+    """What a change did: for the one who made it and for every other stage of the set."""
+
+    revision: int
+    words: str
+    deltas: list[DeltaRecord]
+    fits: dict[str, Fit | None]
+    left: tuple[Left, ...]
+    can_undo: str | None
+    can_redo: str | None
 
 
 def group_of(key: uuid.UUID) -> str:
@@ -34,7 +47,7 @@ def fit_record(fit: Fit) -> dict[str, Any]:
     }
 
 
-def told_record(told: "Told") -> dict[str, Any]:
+def told_record(told: Told) -> dict[str, Any]:
     return {
         "revision": told.revision,
         "words": told.words,
@@ -46,7 +59,7 @@ def told_record(told: "Told") -> dict[str, Any]:
     }
 
 
-def tell(key: uuid.UUID, told: "Told") -> None:
+def tell(key: uuid.UUID, told: Told) -> None:
     layer = get_channel_layer()
     if layer is not None:
         async_to_sync(layer.group_send)(group_of(key), {"type": "set.changed", "change": told_record(told)})

@@ -3,13 +3,12 @@
 import uuid
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
 
 from django.contrib.auth.models import User
 from django.db import transaction
 
 from brickseat.live.session import LiveSet, sessions
-from brickseat.live.telling import tell
+from brickseat.live.telling import Told, tell
 from brickseat.sets.models import DressedSet, HistoryEntry, StandingPiece
 from brickseat.sets.records import DeltaRecord, PieceRecord, piece_record
 from brickseat.sets.summary import summarise
@@ -18,19 +17,6 @@ from brickseat_core.fit.check import Fit
 from brickseat_core.fit.repair import Left
 from brickseat_core.placing.moves import Move, MoveRefused, compute
 from brickseat_core.scene import Change
-
-
-@dataclass(frozen=True)
-class Told:
-    """What a change did: for the one who made it and for every other stage of the set."""
-
-    revision: int
-    words: str
-    deltas: list[DeltaRecord]
-    fits: dict[str, Fit | None]
-    left: tuple[Left, ...]
-    can_undo: str | None
-    can_redo: str | None
 
 
 def change_records(change: Change) -> list[DeltaRecord]:

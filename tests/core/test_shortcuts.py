@@ -1,0 +1,132 @@
+"""The shortcuts of the kernel against the long way round: closest features, bounds of leaves, ways out of parts."""
+
+import math
+
+import fcl
+import numpy as np
+import pytest
+import trimesh
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from brickseat_core.contact.features import near_features
+from brickseat_core.contact.index import SceneIndex, frame_along
+from brickseat_core.contact.inside import way_out
+from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
+from brickseat_core.contact.pairs import leaf_span
+from brickseat_core.contact.rays import first_hit
+from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.scene import Piece, Pose, Vec, rotation_matrix
+from brickseat_core.tolerances import FLUSH_WIDTH
+from shapes import ball, box, piece, revolved, standing
+
+DOWN = np.array([0.0, -1.0, 0.0])
+seeds = st.integers(0, 2**32 - 1)
+
+
+def somewhere(rng: np.random.Generator, name: str, mesh: Mesh, spread: float) -> Piece:
+    q = rng.normal(size=4)
+    at = rng.uniform(-spread, spread, 3)
+    return piece(name, mesh).at(Pose.of(rotation_matrix((q[0], q[1], q[2], q[3])), at))
+
+
+def fcl_distance(a: Piece, b: Piece) -> float:
+    objects = []
+    for p in (a, b):
+        model = fcl.BVHModel()
+        model.beginModel(len(p.prop.mesh.vertices), len(p.prop.mesh.faces))
+        model.addSubModel(p.prop.mesh.vertices, p.prop.mesh.faces)
+        model.endModel()
+        objects.append(fcl.CollisionObject(model, fcl.Transform(p.pose.linear, p.pose.origin)))
+    return float(fcl.distance(objects[0], objects[1], fcl.DistanceRequest(), fcl.DistanceResult()))
+
+
+@settings(max_examples=60, deadline=None)
+@given(seeds)
+def test_the_nearest_feature_is_as_near_as_another_library_says(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    shapes = [box(0.2, 0.1, 0.15), ball(0.1, 2), revolved([(0, 0), (0.1, 0), (0.12, 0.1), (0.1, 0.1), (0, 0.02)], 16)]
+    a = somewhere(rng, "a", shapes[seed % 3], 0.2)
+    b = somewhere(rng, "b", shapes[(seed // 3) % 3], 0.2)
+    wanted = fcl_distance(a, b)
+    if wanted < 1e-5:
+        return
+    index = standing(b)
+    mover = index.mover(a.prop.mesh, a.pose, frame_along(DOWN))
+    found = near_features(index, mover, index.only(mover, a.pose.origin, [0]), 1.1 * wanted)
+    assert found.gaps.min() == pytest.approx(wanted, abs=2e-6)
+    assert np.allclose(np.linalg.norm(found.normals, axis=1), 1.0)
+    # Moved by its gap against its normal, each point of the mover lies on the other surface.
+    feet = (found.points - found.gaps[:, None] * found.normals) @ mover.frame + a.pose.origin
+    triangles = b.pose.apply(b.prop.mesh.vertices)[b.prop.mesh.faces]
+    for foot in feet[:8]:
+        nearest = trimesh.triangles.closest_point(triangles, np.tile(foot, (len(triangles), 1)))
+        assert np.linalg.norm(nearest - foot, axis=1).min() < 1e-9
+
+
+@settings(max_examples=200, deadline=None)
+@given(seeds)
+def test_the_plane_of_a_large_triangle_never_promises_too_much(seed: int) -> None:
+    """Every gap over the rectangle lies within what the bound says of the leaf."""
+    rng = np.random.default_rng(seed)
+    corners = rng.uniform(-3.0, 3.0, (3, 3)) * np.array([1.0, 1.0, rng.choice([0.01, 1.0])])
+    land = piece("land", Mesh(corners, np.array([[0, 1, 2]], dtype=np.int32)))
+    index = standing(land)
+    small = rng.uniform(-0.2, 0.2, (3, 3)) + rng.uniform(-2.0, 2.0, 3)
+    lo, hi = small.min(axis=0), small.max(axis=0)
+    room = np.empty((3, 3))
+    low, high = leaf_span(index.forest, 0, np.eye(3), np.zeros(3), room, lo, hi)
+    out, work = np.empty((POLYGON_ROOM, 4)), np.empty((POLYGON_ROOM, 3))
+    count = overlap_polygon(small, corners, FLUSH_WIDTH, out, work)
+    if count == 0:
+        return
+    standing_w = out[:count, 2] - out[:count, 3]
+    assert low <= high
+    assert (standing_w >= low - 1e-9).all()
+    assert (standing_w <= high + 1e-9).all()
+
+
+def out_of(index: SceneIndex, point: Vec, way: Vec) -> float:
+    return float(way_out(index.forest, index.placed.root[0], 1.0, point, way))
+
+
+def test_the_way_out_passes_through_parts_that_touch_and_overlap() -> None:
+    """A floor of boards is one solid: its joints are not the way out."""
+    board = box(0.2, 0.1, 2.0)
+    steps = (0.0, 0.2, 0.4, 0.55)
+    boards = Mesh(
+        np.concatenate([board.vertices + np.array([x, 0.0, 0.0]) for x in steps]),
+        np.concatenate([board.faces + 8 * k for k in range(len(steps))]).astype(np.int32),
+    )
+    index = standing(piece("boards", boards))
+    start = np.array([-0.03, 0.01, 0.013])
+    assert out_of(index, start, np.array([1.0, 0.0, 0.0])) == pytest.approx(0.68, abs=1e-5)
+    assert out_of(index, start, np.array([-1.0, 0.0, 0.0])) == pytest.approx(0.07, abs=1e-5)
+    aslant = np.array([math.cos(0.3), math.sin(0.3), 0.0])
+    assert out_of(index, start, aslant) == pytest.approx(0.04 / math.sin(0.3), abs=1e-5)
+
+
+@settings(max_examples=60, deadline=None)
+@given(seeds)
+def test_a_ray_meets_the_nearest_of_all_triangles(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    pieces = [somewhere(rng, f"p{k}", ball(0.2, 1), 0.6) for k in range(4)]
+    index = standing(*pieces)
+    origin = rng.uniform(-2, 2, 3)
+    way = rng.uniform(-0.5, 0.5, 3) - origin
+    way /= np.linalg.norm(way)
+    nearest = math.inf
+    for p in pieces:
+        t = p.pose.apply(p.prop.mesh.vertices)[p.prop.mesh.faces]
+        e1, e2 = t[:, 1] - t[:, 0], t[:, 2] - t[:, 0]
+        cross = np.cross(way, e2)
+        det = np.einsum("ij,ij->i", e1, cross)
+        s = origin - t[:, 0]
+        u = np.einsum("ij,ij->i", s, cross) / det
+        q = np.cross(s, e1)
+        v = q @ way / det
+        d = np.einsum("ij,ij->i", e2, q) / det
+        met = (u >= 0) & (v >= 0) & (u + v <= 1) & (d >= 0)
+        nearest = min(nearest, float(d[met].min(initial=math.inf)))
+    hit = first_hit(index, origin, way)
+    assert (hit.distance if hit else math.inf) == pytest.approx(nearest, abs=1e-12)
