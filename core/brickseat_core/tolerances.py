@@ -8,8 +8,9 @@ FLUSH_WIDTH = 1e-7
 """Projected overlaps narrower than this do not block travel, so that flush neighbours (tiles side
 by side) slide past each other instead of hanging on rounding errors."""
 
-MIN_WINDOW = 1e-9
-"""A free stretch of travel shorter than this is the rounding gap between two blocked stretches."""
+MIN_WINDOW = 4 * CONTACT_EPSILON
+"""A free stretch of travel shorter than this is no place to be: too short to tell whether the piece is free
+there or buried with a face flush."""
 
 SHRINK = 1e-5
 """Share by which a piece is shrunk to part it from another whose faces lie in the very same planes (two

@@ -4,7 +4,7 @@ import math
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from brickseat_core.contact.clash import held_kernel, penetration
@@ -91,6 +91,8 @@ def test_a_solid_turned_inside_out_clashes_like_itself() -> None:
 
 
 @settings(max_examples=40, deadline=None)
+@example((0.0, 0.0, 0.0, 1.0), (0.0, 0.0, 0.0), (1.192092896e-07, 0.125, 0.0, 0.5))
+@example((0.0, 0.0, 0.0, 1.0), (0.0, 0.0, 0.0), (0.0, 0.0, 0.0, 1.0))
 @given(quaternions, st.tuples(unit, unit, unit), quaternions)
 def test_corners_inside_bound_the_way_out_from_below(
     q: tuple[float, float, float, float],
