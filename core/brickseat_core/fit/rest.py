@@ -6,7 +6,7 @@ kept, each tilt followed by an exact drop. One step solves a small linear progra
 gained; the angle of trust grows and shrinks with that. A stand is believed only when it has been measured.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -62,7 +62,7 @@ def rest(index: SceneIndex, piece: Piece, tries: int = 1, seed: int = 0) -> Rest
         start = piece if n == 0 else askew(piece, rng)
         found = rest_once(index, start)
         if found.stable:
-            return found
+            return replace(found, tilted_deg=tilt_between(piece.pose.linear, found.pose.linear))
         first = first or found
     assert first is not None
     return Rest(piece.pose, False, 0.0, np.zeros((0, 3)), first.reason)
@@ -121,7 +121,7 @@ def rest_once(index: SceneIndex, piece: Piece) -> Rest:
 
 
 def tilt_between(a: Vec, b: Vec) -> float:
-    """Degrees between two (3, 3) poses' ways up."""
+    """Degrees of the turn that brings one (3, 3) basis to another of the same scale."""
     turn = b @ np.linalg.inv(a)
     return float(np.degrees(np.arccos(np.clip(0.5 * (np.trace(turn) - 1.0), -1.0, 1.0))))
 
