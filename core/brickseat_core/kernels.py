@@ -33,6 +33,8 @@ def cache_folder() -> Path:
 
 # Numba sets its options as attributes at run time, which its stubs do not know.
 numba.config.CACHE_DIR = str(cache_folder())  # type: ignore[attr-defined]
+# The loops here are short and branch; vectorising them took a tenth of the compiling and gained nothing.
+numba.config.LOOP_VECTORIZE = 0  # type: ignore[attr-defined]
 
 
 def kernel(function: F) -> F:

@@ -4,6 +4,7 @@ The depth is the least travel that parts the two, tried along the normals of the
 other, along and against gravity and the seating direction, and from centre to centre.
 """
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -84,19 +85,22 @@ def hidden_cut(index: SceneIndex, piece: Piece, row: int, other: int) -> Cut:
     return Cut(other, guest.depth, -guest.normal, guest.point)
 
 
-def penetration(index: SceneIndex, piece: Piece, row: int, most: int = MOST_NORMALS) -> Cut:
+def penetration(
+    index: SceneIndex, piece: Piece, row: int, most: int = MOST_NORMALS, limit: float = math.inf
+) -> Cut:
     """How ``piece`` (at its pose) and the piece standing in ``row`` interpenetrate.
 
     ``most``: how many of the normals where they cut are tried; fewer are quicker and may find a longer way out.
+    ``limit``: metres; where nothing shorter parts them, the depth is given as the size of the piece's box.
     """
-    cut = measured_cut(index, piece, row, most)
+    cut = measured_cut(index, piece, row, most, limit)
     if cut.depth > CONTACT_EPSILON:
         return cut
-    flush = measured_cut(index, piece.shrunk(SHRINK), row, most)
+    flush = measured_cut(index, piece.shrunk(SHRINK), row, most, limit)
     return flush if flush.depth > GRAZE_DEPTH else cut
 
 
-def measured_cut(index: SceneIndex, piece: Piece, row: int, most: int) -> Cut:
+def measured_cut(index: SceneIndex, piece: Piece, row: int, most: int, limit: float) -> Cut:
     mesh = piece.prop.mesh
     down = np.asarray(piece.direction)
     mover = index.mover(mesh, piece.pose, frame_along(down))
@@ -115,7 +119,8 @@ def measured_cut(index: SceneIndex, piece: Piece, row: int, most: int) -> Cut:
         tried += [*piece.pose.linear.T, *-piece.pose.linear.T]
     ways = np.array([way / length for way in tried if (length := float(np.linalg.norm(way))) >= 1e-9])
     extent = 0.5 * (hi - lo + index.placed.hi[row] - index.placed.lo[row])
-    lift, way = shortest_way(index, piece, row, ways, extent, middle, LEAST_TURN if most == MOST_NORMALS else None)
+    least_turn = LEAST_TURN if most == MOST_NORMALS else None
+    lift, way = shortest_way(index, piece, row, ways, extent, middle, least_turn, limit)
     at = points.mean(axis=0) @ mover.frame + piece.pose.origin if len(points) else centre
     if way is None:
         return Cut(row, float(np.linalg.norm(hi - lo)), -down, at)
@@ -123,9 +128,16 @@ def measured_cut(index: SceneIndex, piece: Piece, row: int, most: int) -> Cut:
 
 
 def shortest_way(
-    index: SceneIndex, piece: Piece, row: int, ways: Vec, extent: Vec, middle: Vec, least_turn: float | None
+    index: SceneIndex,
+    piece: Piece,
+    row: int,
+    ways: Vec,
+    extent: Vec,
+    middle: Vec,
+    least_turn: float | None,
+    limit: float,
 ) -> tuple[float, Vec | None]:
-    """Least travel that parts ``piece`` from ``row``, and along which way; None when none of ``ways`` does.
+    """Least travel below ``limit`` that parts ``piece`` from ``row``, and along which way; None when no way does.
 
     Starts with the best of ``ways`` ((n, 3) unit) and, unless ``least_turn`` is None, turns it while that makes
     it shorter, by smaller and smaller angles down to ``least_turn`` (compass search). ``extent``: half the sum
@@ -156,7 +168,7 @@ def shortest_way(
         )
         return float(lift), int(which)
 
-    best, which = best_of(ways, np.inf)
+    best, which = best_of(ways, limit)
     if which < 0:
         return best, None
     way: Vec = ways[which]
@@ -315,7 +327,7 @@ def cut_kernel(forest, mover, matrix, offset, pairs):  # type: ignore[no-untyped
     """Normals where the surfaces cut and how often each was met, and points there, all in the frame."""
     normals = np.empty((64, 3))
     weight = np.zeros(64, np.int64)
-    found = 0
+    found = np.int64(0)
     points = np.empty((256, 3))
     marked = 0
     n = np.zeros(3)

@@ -5,6 +5,7 @@ least travel the pair could block; at the leaves, the exact interval of two tria
 (``overlap_polygon``). Exact in float64: rays, hulls and boxes only ever prune.
 """
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,6 +14,7 @@ from numpy.typing import NDArray
 from brickseat_core.contact.index import Mover, Near, SceneIndex
 from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
 from brickseat_core.contact.pairs import (
+    FIRST_NODE,
     HEAP_START,
     apart,
     back_to_back,
@@ -54,7 +56,7 @@ def first_contact(index: SceneIndex, mover: Mover, near: Near, slack: NDArray[np
     if slack is None:
         slack = np.full(len(near.rows), FLUSH_WIDTH)
     best, who, started = first_contact_kernel(
-        index.forest, index.placed, mover, near.rows, near.matrix, near.offset, near.facing, slack
+        index.forest, index.placed, mover, near.rows, near.matrix, near.offset, near.facing, slack, math.inf
     )
     cut = tuple(int(r) for r in near.rows[started])
     if who < 0:
@@ -62,11 +64,21 @@ def first_contact(index: SceneIndex, mover: Mover, near: Near, slack: NDArray[np
     return Drop(float(best), int(near.rows[who]), cut)
 
 
+def rows_cut(index: SceneIndex, mover: Mover, near: Near) -> list[int]:
+    """Which of ``near`` the mover cuts where it is: no travel is looked for, and one cut a row is enough."""
+    slack = np.full(len(near.rows), FLUSH_WIDTH)
+    _, _, started = first_contact_kernel(
+        index.forest, index.placed, mover, near.rows, near.matrix, near.offset, near.facing, slack, 0.0
+    )
+    return [int(r) for r in near.rows[started]]
+
+
 @kernel
 def first_contact_kernel(  # type: ignore[no-untyped-def]
-    forest, placed, mover, rows, matrix, offset, facing, slack
+    forest, placed, mover, rows, matrix, offset, facing, slack, limit
 ):
-    best = np.inf
+    """Least travel below ``limit``, the place in ``rows`` of what is met there (-1: nothing), and what is cut."""
+    best = limit
     who = -1
     started = np.zeros(rows.shape[0], np.bool_)
     key = np.empty(HEAP_START)
@@ -76,20 +88,22 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
     s = np.empty((3, 3))
     out = np.empty((POLYGON_ROOM, 4))
     work = np.empty((POLYGON_ROOM, 3))
-    n = 0
+    n = np.int64(0)
     for i in range(rows.shape[0]):
         root = placed.root[rows[i]]
         box_in_frame(forest, root, matrix[i], offset[i], lo, hi)
         if mover.hi[0, 2] - lo[2] < -CONTACT_EPSILON:
             continue
-        key, item = heap_room(key, item, n, 1)
-        n = heap_push(key, item, n, mover.lo[0, 2] - hi[2], 0, root, i)
+        key, item = heap_room(key, item, n)
+        n = heap_push(key, item, n, mover.lo[0, 2] - hi[2], FIRST_NODE, root, i)
     while n > 0:
         # Pairs that touch at the start are all looked at, first contact or not: some may overlap.
         if key[0] >= best and key[0] > CONTACT_EPSILON:
             break
-        p, q, i = item[0, 0], item[0, 1], item[0, 2]
+        p, q, i = np.int64(item[0, 0]), np.int64(item[0, 1]), np.int64(item[0, 2])
         n = heap_drop_top(key, item, n)
+        if started[i] and limit <= 0.0:
+            continue
         m = matrix[i]
         o = offset[i]
         p_leaf = forest.child[mover.node0 + p] < 0
@@ -126,7 +140,7 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
                     elif g1 > CONTACT_EPSILON:
                         started[i] = True
             continue
-        key, item = heap_room(key, item, n, 2)
+        key, item = heap_room(key, item, n)
         box_in_frame(forest, q, m, o, lo, hi)
         if splits_mover(forest, mover, p, q, lo, hi):
             left = forest.child[mover.node0 + p] - mover.node0

@@ -140,7 +140,7 @@ def near_features_kernel(forest, placed, mover, rows, matrix, offset, margin):  
     points = np.empty((MOST_FEATURES, 3))
     normals = np.empty((MOST_FEATURES, 3))
     gaps = np.empty(MOST_FEATURES)
-    n = 0
+    n = np.int64(0)
     stack = np.empty((256, 2), np.int32)
     lo = np.empty(3)
     hi = np.empty(3)
@@ -156,7 +156,7 @@ def near_features_kernel(forest, placed, mover, rows, matrix, offset, margin):  
         depth = 1
         while depth > 0:
             depth -= 1
-            p, q = stack[depth, 0], stack[depth, 1]
+            p, q = np.int64(stack[depth, 0]), np.int64(stack[depth, 1])
             box_in_frame(forest, q, m, o, lo, hi)
             apart = 0.0
             for k in range(3):

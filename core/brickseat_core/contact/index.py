@@ -31,7 +31,7 @@ class Placed(NamedTuple):
     """One row per piece. ``sense`` is +1 / -1 where its outside is known (solids, ground), else 0; ``closed``
     tells solids from ground."""
 
-    root: NDArray[np.int32]
+    root: NDArray[np.int64]
     linear: Vec
     inverse: Vec
     origin: Vec
@@ -131,7 +131,7 @@ class SceneIndex:
         if not hasattr(self, "placed"):
             empty = np.zeros((0, 3))
             self.placed = Placed(
-                np.zeros(0, np.int32),
+                np.zeros(0, np.int64),
                 np.zeros((0, 3, 3)),
                 np.zeros((0, 3, 3)),
                 empty,
@@ -141,7 +141,7 @@ class SceneIndex:
                 np.zeros(0, np.bool_),
             )
         old = self.placed
-        root = np.full(room, -1, np.int32)
+        root = np.full(room, -1, np.int64)
         root[: len(old.root)] = old.root
         closed = np.zeros(room, np.bool_)
         closed[: len(old.closed)] = old.closed

@@ -6,7 +6,11 @@ from brickseat_core.contact.interval import diameter, double_area
 from brickseat_core.kernels import kernel
 
 HEAP_START = 1024
-ALL_PAIRS = 2**31 - 1
+ALL_PAIRS = np.int64(2**31 - 1)
+FIRST_NODE = np.int64(0)
+NO_NODE = np.int64(-1)
+"""These are no plain ints, and nodes are counted in 64 bits wherever they are handed on: a kernel is compiled
+once more for each type, and a literal is a type of its own."""
 SLIVER = 1e-6
 """Projected area over squared width below which the plane of a triangle is not trusted."""
 
@@ -117,15 +121,17 @@ def heap_drop_top(key, item, n):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def heap_room(key, item, n, wanted):  # type: ignore[no-untyped-def]
-    """The same heap with room for ``wanted`` more entries."""
-    if n + wanted <= key.shape[0]:
+def heap_room(key, item, n):  # type: ignore[no-untyped-def]
+    """The same heap with room for two more entries."""
+    if n + 2 <= key.shape[0]:
         return key, item
-    room = 2 * (n + wanted)
-    new_key = np.empty(room)
-    new_item = np.empty((room, 3), np.int32)
-    new_key[:n] = key[:n]
-    new_item[:n] = item[:n]
+    new_key = np.empty(2 * (n + 2))
+    new_item = np.empty((2 * (n + 2), 3), np.int32)
+    # Loops: assigning slices drags in numpy's broadcasting, seconds of compiling.
+    for i in range(n):
+        new_key[i] = key[i]
+        for q in range(3):
+            new_item[i, q] = item[i, q]
     return new_key, new_item
 
 
@@ -193,7 +199,7 @@ def pairs_within(forest, placed, mover, rows, matrix, offset, low, high, most): 
         depth = 1
         while depth > 0 and n < most:
             depth -= 1
-            p, q = stack[depth, 0], stack[depth, 1]
+            p, q = np.int64(stack[depth, 0]), np.int64(stack[depth, 1])
             box_in_frame(forest, q, m, o, lo, hi)
             if (
                 mover.lo[p, 0] > hi[0]
@@ -221,7 +227,9 @@ def pairs_within(forest, placed, mover, rows, matrix, offset, low, high, most): 
                         continue
                     if n == found.shape[0]:
                         more = np.empty((2 * n, 3), np.int32)
-                        more[:n] = found
+                        for i_old in range(n):
+                            for q_old in range(3):
+                                more[i_old, q_old] = found[i_old, q_old]
                         found = more
                     found[n, 0] = b
                     found[n, 1] = a

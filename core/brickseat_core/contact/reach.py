@@ -110,7 +110,7 @@ def reach_kernel(  # type: ignore[no-untyped-def]
     near = near_kernel(placed, count, frame, origin, mover.lo[0], mover.hi[0], skip)
     matrix, offset, facing = transforms_kernel(placed, near, frame, origin)
     slack = np.full(near.shape[0], FLUSH_WIDTH)
-    travel, who, started = first_contact_kernel(forest, placed, mover, near, matrix, offset, facing, slack)
+    travel, who, started = first_contact_kernel(forest, placed, mover, near, matrix, offset, facing, slack, np.inf)
     holders, guests = around_kernel(forest, placed, near, started, skip, lo, hi, probes)
     points = np.empty((0, 3))
     rows = np.empty(0, np.int64)

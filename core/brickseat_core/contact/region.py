@@ -48,10 +48,12 @@ def contact_region_kernel(forest, mover, matrix, offset, facing, pairs, low, hig
         if found + 3 * corners > points.shape[0]:
             room = 2 * points.shape[0] + 3 * corners
             more = np.empty((room, 3))
-            more[:found] = points[:found]
-            points = more
             more_who = np.empty(room, np.int64)
-            more_who[:found] = who[:found]
+            for c in range(found):
+                more_who[c] = who[c]
+                for k in range(3):
+                    more[c, k] = points[c, k]
+            points = more
             who = more_who
         for c in range(corners):
             d = (c + 1) % corners

@@ -13,7 +13,9 @@ from brickseat_core.contact.index import Mover, Near, SceneIndex
 from brickseat_core.contact.inside import holds
 from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
 from brickseat_core.contact.pairs import (
+    FIRST_NODE,
     HEAP_START,
+    NO_NODE,
     apart,
     box_in_frame,
     heap_drop_top,
@@ -94,13 +96,13 @@ def first_window_kernel(  # type: ignore[no-untyped-def]
     item = np.empty((HEAP_START, 3), np.int32)
     # Exact intervals that begin later wait in the same heap, as (-1, number, _), with their upper ends here.
     ends = np.empty(256)
-    waiting = 0
+    waiting = np.int64(0)
     lo = np.empty(3)
     hi = np.empty(3)
     s = np.empty((3, 3))
     out = np.empty((POLYGON_ROOM, 4))
     work = np.empty((POLYGON_ROOM, 3))
-    n = 0
+    n = np.int64(0)
     for i in range(rows.shape[0]):
         root = placed.root[rows[i]]
         box_in_frame(forest, root, matrix[i], offset[i], lo, hi)
@@ -108,8 +110,8 @@ def first_window_kernel(  # type: ignore[no-untyped-def]
             continue
         if mover.lo[0, 0] > hi[0] or mover.hi[0, 0] < lo[0] or mover.lo[0, 1] > hi[1] or mover.hi[0, 1] < lo[1]:
             continue
-        key, item = heap_room(key, item, n, 1)
-        n = heap_push(key, item, n, waiting_key(lo[2] - mover.hi[0, 2], hi[2] - mover.lo[0, 2], lift), 0, root, i)
+        key, item = heap_room(key, item, n)
+        n = heap_push(key, item, n, waiting_key(lo[2] - mover.hi[0, 2], hi[2] - mover.lo[0, 2], lift), FIRST_NODE, root, i)
     while True:
         if n == 0 or key[0] > lift + MIN_WINDOW:
             if lift >= limit:
@@ -124,7 +126,7 @@ def first_window_kernel(  # type: ignore[no-untyped-def]
             lift = max(lift, key[0])
         if lift >= limit:
             return np.inf
-        p, q, i = item[0, 0], item[0, 1], item[0, 2]
+        p, q, i = np.int64(item[0, 0]), np.int64(item[0, 1]), np.int64(item[0, 2])
         passed = key[0] < 0.0 and -key[0] <= lift
         n = heap_drop_top(key, item, n)
         if passed:
@@ -161,14 +163,15 @@ def first_window_kernel(  # type: ignore[no-untyped-def]
                         continue
                     if waiting == ends.shape[0]:
                         more = np.empty(2 * waiting)
-                        more[:waiting] = ends
+                        for w in range(waiting):
+                            more[w] = ends[w]
                         ends = more
                     ends[waiting] = end
-                    key, item = heap_room(key, item, n, 1)
-                    n = heap_push(key, item, n, begin, -1, waiting, i)
+                    key, item = heap_room(key, item, n)
+                    n = heap_push(key, item, n, begin, NO_NODE, waiting, i)
                     waiting += 1
             continue
-        key, item = heap_room(key, item, n, 2)
+        key, item = heap_room(key, item, n)
         box_in_frame(forest, q, m, o, lo, hi)
         if splits_mover(forest, mover, p, q, lo, hi):
             left = forest.child[mover.node0 + p] - mover.node0

@@ -65,7 +65,7 @@ def travel_to_seat(index: SceneIndex, piece: Piece, row: int, mover: Mover, near
         return -lift
     slack = np.full(len(near.rows), FLUSH_WIDTH)
     if not hidden:
-        cuts = [penetration(index, piece, r) for r in drop.started]
+        cuts = [penetration(index, piece, r, limit=GRAZE_DEPTH) for r in drop.started]
         grazes = [c for c in cuts if is_graze(c, np.asarray(piece.direction))]
         for cut in grazes:
             slack[near.rows == cut.row] = FLUSH_WIDTH + GRAZE_WIDTHS * cut.depth
