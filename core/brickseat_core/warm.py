@@ -9,6 +9,7 @@ from brickseat_core.contact.rays import first_hit
 from brickseat_core.fit.check import check
 from brickseat_core.fit.repair import repair
 from brickseat_core.fit.rest import rest
+from brickseat_core.gravity.shapes import contact_shape
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Prop, rotation_about
 
@@ -26,7 +27,7 @@ def cube() -> Mesh:
 
 def warm(told: Callable[[int, int, str], None] = lambda done, total, what: None) -> None:
     """Run each kernel on a few cubes. ``told(done, total, what)`` reports progress."""
-    steps = 5
+    steps = 6
     prop = Prop("cube", "cube", cube())
     floor = Piece("floor", "floor", prop, Pose.from_parts((0, -0.5, 0), (0, 0, 0, 1), (9, 1, 9)), role="bearer")
     told(0, steps, "trees")
@@ -46,4 +47,6 @@ def warm(told: Callable[[int, int, str], None] = lambda done, total, what: None)
     )
     told(4, steps, "pointing")
     first_hit(index, np.array([0.1, 5.0, 0.2]), np.array([0.0, -1.0, 0.0]))
+    told(5, steps, "contact shapes")
+    contact_shape(prop.mesh, "ball")
     told(steps, steps, "ready")

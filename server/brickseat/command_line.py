@@ -6,11 +6,9 @@ import sys
 from collections.abc import Callable, Sequence
 from fnmatch import fnmatchcase
 from pathlib import Path
-from typing import Any
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import Fit, check
-from brickseat_core.fit.lengths import in_words, parse_length
 from brickseat_core.fit.repair import bottom_up, repair
 from brickseat_core.fit.rest import rest
 from brickseat_core.fit.seat import seat
@@ -18,6 +16,7 @@ from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_set import GltfSet, read_set
 from brickseat_core.formats.report import fit_report, fit_text
+from brickseat_core.meshes.lengths import UNITS, in_words, parse_length
 from brickseat_core.placing.moves import REST_TRIES
 from brickseat_core.scene import Piece, Pose, Set
 
@@ -39,6 +38,16 @@ def length(text: str) -> float:
         raise argparse.ArgumentTypeError(str(error)) from None
 
 
+def whole_number(text: str) -> int:
+    try:
+        value = int(text)
+    except ValueError:
+        value = 0
+    if value < 1:
+        raise argparse.ArgumentTypeError(f"“{text}” is not a whole number from 1")
+    return value
+
+
 def parser() -> argparse.ArgumentParser:
     root = OneLineParser(prog="brickseat", description="Rests props on a set so that they touch, and proves it.")
     commands = root.add_subparsers(dest="command", required=True, metavar="COMMAND")
@@ -47,6 +56,10 @@ def parser() -> argparse.ArgumentParser:
         sub = commands.add_parser(name, help=text, description=text)
         sub.set_defaults(run=run)
         return sub
+
+    def taken_for(sub: argparse.ArgumentParser) -> None:
+        sub.add_argument("--unit", choices=UNITS, help="what its numbers are; by default as the file says, else m")
+        sub.add_argument("--up", choices=["y", "z"], help="which axis is up; by default as the file says, else y")
 
     def takes_set(sub: argparse.ArgumentParser, writes: bool) -> None:
         sub.add_argument("set", metavar="SET.glb", type=Path)
@@ -75,6 +88,15 @@ def parser() -> argparse.ArgumentParser:
     sub = command("measure", run_measure, "size, volume, resting sides, health of a mesh")
     sub.add_argument("prop", metavar="PROP", type=Path)
     sub.add_argument("--json", action="store_true")
+    sub.add_argument("--shapes", action="store_true", help="also make each kind of contact shape and measure its error")
+    taken_for(sub)
+    sub = command("convert", run_convert, "between the formats read and written")
+    sub.add_argument("input", metavar="IN", type=Path)
+    sub.add_argument("-o", "--output", metavar="OUT", type=Path, required=True)
+    sub.add_argument(
+        "--light", metavar="N", type=whole_number, help="a copy for display with at most N triangles a mesh"
+    )
+    taken_for(sub)
     for name, text in (("demo", "the web application with the demo data"), ("serve", "the web application")):
         sub = command(name, run_serve, text)
         sub.add_argument("--port", type=int, default=8460, help="the next free one is taken when it is in use")
@@ -86,7 +108,9 @@ def parser() -> argparse.ArgumentParser:
 
 
 def open_set(path: Path, bearers: Sequence[str], tolerance: float) -> GltfSet:
-    document = GltfDocument.open(path)
+    from brickseat_core.formats.opening import open_document
+
+    document = GltfDocument.open(path) if path.suffix.lower() in (".glb", ".gltf") else open_document(path)
     try:
         return read_set(document, bearers, tolerance)
     except FileError as error:
@@ -167,60 +191,44 @@ def run_repair(args: argparse.Namespace) -> int:
 
 
 def save(document: GltfDocument, path: Path) -> None:
-    if path.suffix.lower() not in (".glb", ".gltf"):
-        raise FileError(f"{path}: a set is written as .glb or .gltf; name the output so")
-    document.save(path)
+    if path.suffix.lower() in (".glb", ".gltf"):
+        document.save(path)
+        return
+    # The other formats bring in large libraries; a set as glTF should not wait for them.
+    from brickseat_core.formats.opening import save_document
+
+    save_document(document, path)
 
 
 def run_measure(args: argparse.Namespace) -> int:
     from brickseat_core.formats.prop_file import read_prop
-    from brickseat_core.meshes.sides import resting_sides
+    from brickseat_core.formats.report import prop_report, prop_text
+    from brickseat_core.gravity.shapes import SHAPE_KINDS, NoShape, contact_shape
+    from brickseat_core.meshes.questions import questions
 
-    mesh = read_prop(args.prop)
-    lo, hi = mesh.box
-    size = hi - lo
-    volume, centre = mesh.mass
-    health = mesh.health
-    sides = resting_sides(mesh)
-    if args.json:
-        report: dict[str, Any] = {
-            "version": 1,
-            "size_m": {"width": float(size[0]), "height": float(size[1]), "depth": float(size[2])},
-            "volume_m3": abs(volume) if health.closed else None,
-            "centre_of_mass": [float(v) for v in centre],
-            "resting_sides": [
-                {
-                    "down": list(s.down),
-                    "steadiness_deg": s.steadiness_deg,
-                    "centre_height_m": s.height,
-                    "area_m2": s.area,
-                }
-                for s in sides
-            ],
-            "health": {
-                "triangles": health.triangles,
-                "closed": health.closed,
-                "open_edges": health.open_edges,
-                "shells": health.shells,
-                "degenerate_faces": health.degenerate,
-                "duplicate_faces": health.duplicate,
-                "inward": health.inward,
-            },
-        }
-        print(json.dumps(report, ensure_ascii=False))
-        return DONE
-    print(f"size     {in_words(size[0])} across, {in_words(size[1])} up, {in_words(size[2])} along")
-    print(f"volume   {abs(volume) * 1000:.3f} l" if health.closed else f"volume   none: {health.open_edges} open edges")
-    print(f"mesh     {health.triangles} triangles in {health.shells} shell{'' if health.shells == 1 else 's'}")
-    for word, n in (("degenerate", health.degenerate), ("duplicate", health.duplicate)):
-        if n:
-            print(f"         {n} {word} faces")
-    if health.inward:
-        print("         its faces look inward")
-    for s in sides[:6]:
-        print(
-            f"stands   with ({s.down[0]:.2f}, {s.down[1]:.2f}, {s.down[2]:.2f}) down, tips at {s.steadiness_deg:.1f}°"
-        )
+    mesh = read_prop(args.prop, args.unit, args.up)
+    asked = questions(mesh, args.prop.stem, args.prop.suffix.lower()[1:], args.unit or "m")
+    shapes = []
+    for kind in SHAPE_KINDS if args.shapes else ():
+        try:
+            shapes.append(contact_shape(mesh, kind))
+        except NoShape as error:
+            sys.stderr.write(f"{args.prop}: no {kind}: {error}\n")
+    report = prop_report(mesh, asked, shapes)
+    print(json.dumps(report, ensure_ascii=False) if args.json else prop_text(report))
+    return DONE
+
+
+def run_convert(args: argparse.Namespace) -> int:
+    from brickseat_core.formats.light import light_copy
+    from brickseat_core.formats.opening import known, open_document, save_document
+
+    known(args.output)
+    document = open_document(args.input, args.unit, args.up)
+    if args.light is not None:
+        document, error = light_copy(document, args.light)
+        sys.stderr.write(f"{args.output}: a copy for display, up to {in_words(error)} off the true surface\n")
+    save_document(document, args.output)
     return DONE
 
 

@@ -85,9 +85,7 @@ def hidden_cut(index: SceneIndex, piece: Piece, row: int, other: int) -> Cut:
     return Cut(other, guest.depth, -guest.normal, guest.point)
 
 
-def penetration(
-    index: SceneIndex, piece: Piece, row: int, most: int = MOST_NORMALS, limit: float = math.inf
-) -> Cut:
+def penetration(index: SceneIndex, piece: Piece, row: int, most: int = MOST_NORMALS, limit: float = math.inf) -> Cut:
     """How ``piece`` (at its pose) and the piece standing in ``row`` interpenetrate.
 
     ``most``: how many of the normals where they cut are tried; fewer are quicker and may find a longer way out.

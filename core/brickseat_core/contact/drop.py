@@ -16,6 +16,7 @@ from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
 from brickseat_core.contact.pairs import (
     FIRST_NODE,
     HEAP_START,
+    NO_NODE,
     apart,
     back_to_back,
     box_in_frame,
@@ -79,7 +80,7 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
 ):
     """Least travel below ``limit``, the place in ``rows`` of what is met there (-1: nothing), and what is cut."""
     best = limit
-    who = -1
+    who = NO_NODE
     started = np.zeros(rows.shape[0], np.bool_)
     key = np.empty(HEAP_START)
     item = np.empty((HEAP_START, 3), np.int32)
@@ -89,13 +90,13 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
     out = np.empty((POLYGON_ROOM, 4))
     work = np.empty((POLYGON_ROOM, 3))
     n = np.int64(0)
-    for i in range(rows.shape[0]):
-        root = placed.root[rows[i]]
-        box_in_frame(forest, root, matrix[i], offset[i], lo, hi)
+    for place in range(rows.shape[0]):
+        root = placed.root[rows[place]]
+        box_in_frame(forest, root, matrix[place], offset[place], lo, hi)
         if mover.hi[0, 2] - lo[2] < -CONTACT_EPSILON:
             continue
         key, item = heap_room(key, item, n)
-        n = heap_push(key, item, n, mover.lo[0, 2] - hi[2], FIRST_NODE, root, i)
+        n = heap_push(key, item, n, mover.lo[0, 2] - hi[2], FIRST_NODE, root, place)
     while n > 0:
         # Pairs that touch at the start are all looked at, first contact or not: some may overlap.
         if key[0] >= best and key[0] > CONTACT_EPSILON:

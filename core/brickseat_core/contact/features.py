@@ -12,6 +12,7 @@ from brickseat_core.contact.clash import unit_normal as plane_of
 from brickseat_core.contact.index import Mover, Near, SceneIndex
 from brickseat_core.contact.pairs import box_in_frame, splits_mover, triangle_in_frame
 from brickseat_core.kernels import kernel
+from brickseat_core.meshes.nearest import nearest_on_triangle
 from brickseat_core.scene import Vec
 
 MOST_FEATURES = 4096
@@ -33,43 +34,6 @@ def near_features(index: SceneIndex, mover: Mover, near: Near, margin: float) ->
         index.forest, index.placed, mover, near.rows, near.matrix, near.offset, margin
     )
     return Features(points, normals, gaps)
-
-
-@kernel
-def nearest_on_triangle(p, t, out):  # type: ignore[no-untyped-def]
-    """Write the point of triangle ``t`` nearest to ``p`` into ``out`` (Ericson, Real-Time Collision Detection, 5.1.5)."""
-    ab0, ab1, ab2 = t[1, 0] - t[0, 0], t[1, 1] - t[0, 1], t[1, 2] - t[0, 2]
-    ac0, ac1, ac2 = t[2, 0] - t[0, 0], t[2, 1] - t[0, 1], t[2, 2] - t[0, 2]
-    ap0, ap1, ap2 = p[0] - t[0, 0], p[1] - t[0, 1], p[2] - t[0, 2]
-    d1 = ab0 * ap0 + ab1 * ap1 + ab2 * ap2
-    d2 = ac0 * ap0 + ac1 * ap1 + ac2 * ap2
-    v = w = 0.0
-    if not (d1 <= 0.0 and d2 <= 0.0):
-        bp0, bp1, bp2 = p[0] - t[1, 0], p[1] - t[1, 1], p[2] - t[1, 2]
-        d3 = ab0 * bp0 + ab1 * bp1 + ab2 * bp2
-        d4 = ac0 * bp0 + ac1 * bp1 + ac2 * bp2
-        cp0, cp1, cp2 = p[0] - t[2, 0], p[1] - t[2, 1], p[2] - t[2, 2]
-        d5 = ab0 * cp0 + ab1 * cp1 + ab2 * cp2
-        d6 = ac0 * cp0 + ac1 * cp1 + ac2 * cp2
-        va, vb, vc = d3 * d6 - d5 * d4, d5 * d2 - d1 * d6, d1 * d4 - d3 * d2
-        if d3 >= 0.0 and d4 <= d3:
-            v = 1.0
-        elif d6 >= 0.0 and d5 <= d6:
-            w = 1.0
-        elif vc <= 0.0 and d1 >= 0.0 and d3 <= 0.0:
-            v = d1 / (d1 - d3)
-        elif vb <= 0.0 and d2 >= 0.0 and d6 <= 0.0:
-            w = d2 / (d2 - d6)
-        elif va <= 0.0 and d4 >= d3 and d5 >= d6:
-            w = (d4 - d3) / ((d4 - d3) + (d5 - d6))
-            v = 1.0 - w
-        else:
-            total = va + vb + vc
-            if total > 0.0:
-                v, w = vb / total, vc / total
-    out[0] = t[0, 0] + v * ab0 + w * ac0
-    out[1] = t[0, 1] + v * ab1 + w * ac1
-    out[2] = t[0, 2] + v * ab2 + w * ac2
 
 
 @kernel

@@ -103,15 +103,17 @@ def first_window_kernel(  # type: ignore[no-untyped-def]
     out = np.empty((POLYGON_ROOM, 4))
     work = np.empty((POLYGON_ROOM, 3))
     n = np.int64(0)
-    for i in range(rows.shape[0]):
-        root = placed.root[rows[i]]
-        box_in_frame(forest, root, matrix[i], offset[i], lo, hi)
+    for place in range(rows.shape[0]):
+        root = placed.root[rows[place]]
+        box_in_frame(forest, root, matrix[place], offset[place], lo, hi)
         if hi[2] - mover.lo[0, 2] <= 0.0 or lo[2] - mover.hi[0, 2] >= limit:
             continue
         if mover.lo[0, 0] > hi[0] or mover.hi[0, 0] < lo[0] or mover.lo[0, 1] > hi[1] or mover.hi[0, 1] < lo[1]:
             continue
         key, item = heap_room(key, item, n)
-        n = heap_push(key, item, n, waiting_key(lo[2] - mover.hi[0, 2], hi[2] - mover.lo[0, 2], lift), FIRST_NODE, root, i)
+        n = heap_push(
+            key, item, n, waiting_key(lo[2] - mover.hi[0, 2], hi[2] - mover.lo[0, 2], lift), FIRST_NODE, root, place
+        )
     while True:
         if n == 0 or key[0] > lift + MIN_WINDOW:
             if lift >= limit:

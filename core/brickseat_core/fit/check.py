@@ -15,7 +15,7 @@ from brickseat_core.contact.drop import first_contact
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.reach import Reach, bearing, reach
 from brickseat_core.contact.region import contact_region
-from brickseat_core.fit.lengths import in_words
+from brickseat_core.meshes.lengths import in_words
 from brickseat_core.scene import Piece, Triple, Vec
 from brickseat_core.tolerances import BALANCE_SLACK, CONTACT_BAND_SHARE, CONTACT_EPSILON, SEATED_TOLERANCE
 

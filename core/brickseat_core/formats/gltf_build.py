@@ -66,42 +66,51 @@ def shaded(surface: Surface) -> tuple[Vec, Vec, NDArray[np.integer[Any]], NDArra
 
 def prop_document(name: str, surfaces: Iterable[Surface]) -> GltfDocument:
     """A glTF document of one mesh, one primitive a surface."""
+    return parts_document([(name, surfaces)])
+
+
+def parts_document(parts: Iterable[tuple[str, Iterable[Surface]]]) -> GltfDocument:
+    """A glTF document of several named meshes, one node each, one primitive a surface."""
     document = empty_document()
-    paints: dict[str, int] = {}
-    materials: list[Json] = []
-    primitives: list[Json] = []
-    for surface in surfaces:
-        if surface.paint.name not in paints:
-            paints[surface.paint.name] = len(materials)
-            materials.append(
-                {
-                    "name": surface.paint.name,
-                    "pbrMetallicRoughness": {
-                        "baseColorFactor": [*surface.paint.colour, 1.0],
-                        "roughnessFactor": surface.paint.roughness,
-                        "metallicFactor": surface.paint.metallic,
-                    },
-                }
-            )
-        positions, normals, faces, source = shaded(surface)
-        attributes = {
-            "POSITION": document.append(positions.astype("<f4"), "VEC3"),
-            "NORMAL": document.append(normals.astype("<f4"), "VEC3"),
-        }
-        if surface.colours is not None:
-            attributes["COLOR_0"] = document.append(surface.colours[source].astype("<f4"), "VEC3")
-        indices = document.append(faces.ravel().astype("<u4"), "SCALAR")
-        primitives.append({"attributes": attributes, "indices": indices, "material": paints[surface.paint.name]})
+    paints: dict[Paint, int] = {}
+    meshes: list[Json] = []
+    for name, surfaces in parts:
+        primitives = [primitive_entry(document, s, paints.setdefault(s.paint, len(paints))) for s in surfaces]
+        meshes.append({"name": name, "primitives": primitives})
     document.json.update(
         {
-            "materials": materials,
-            "meshes": [{"name": name, "primitives": primitives}],
-            "nodes": [{"name": name, "mesh": 0}],
-            "scenes": [{"nodes": [0]}],
+            "materials": [material_entry(paint) for paint in paints],
+            "meshes": meshes,
+            "nodes": [{"name": mesh["name"], "mesh": number} for number, mesh in enumerate(meshes)],
+            "scenes": [{"nodes": list(range(len(meshes)))}],
             "scene": 0,
         }
     )
     return document
+
+
+def primitive_entry(document: GltfDocument, surface: Surface, material: int | None) -> Json:
+    """The surface as a primitive, its data appended to the document."""
+    positions, normals, faces, source = shaded(surface)
+    attributes = {
+        "POSITION": document.append(positions.astype("<f4"), "VEC3"),
+        "NORMAL": document.append(normals.astype("<f4"), "VEC3"),
+    }
+    if surface.colours is not None:
+        attributes["COLOR_0"] = document.append(surface.colours[source].astype("<f4"), "VEC3")
+    entry: Json = {"attributes": attributes, "indices": document.append(faces.ravel().astype("<u4"), "SCALAR")}
+    return entry if material is None else {**entry, "material": material}
+
+
+def material_entry(paint: Paint) -> Json:
+    return {
+        "name": paint.name,
+        "pbrMetallicRoughness": {
+            "baseColorFactor": [*paint.colour, 1.0],
+            "roughnessFactor": paint.roughness,
+            "metallicFactor": paint.metallic,
+        },
+    }
 
 
 class Carrier:

@@ -185,49 +185,10 @@ def read_mesh(document: GltfDocument, number: int, cache: dict[int, tuple[Vec, A
         raise FileError(f"meshes[{number}] has no list of primitives; export it again")
     vertices, faces, base = [], [], 0
     for i, primitive in enumerate(primitives):
-        where = f"meshes[{number}].primitives[{i}]"
-        if not isinstance(primitive, dict) or not isinstance(primitive.get("attributes"), dict):
-            raise FileError(f"{where} has no attributes; export it again")
-        mode = primitive.get("mode", TRIANGLES)
-        if mode not in (TRIANGLES, STRIP, FAN):
+        found = read_primitive(document, primitive, f"meshes[{number}].primitives[{i}]")
+        if found is None:
             continue
-        if "KHR_draco_mesh_compression" in primitive.get("extensions", {}):
-            raise FileError(f"{where} is compressed, which is not read; export it without compression")
-        points = document.accessor(primitive["attributes"].get("POSITION"), f"{where}.POSITION").astype(np.float64)
-        if points.ndim != 2 or points.shape[1] != 3:
-            raise FileError(f"{where}.POSITION is not made of 3D points; export it again")
-        if not np.isfinite(points).all():
-            row = int(np.flatnonzero(~np.isfinite(points).all(axis=1))[0])
-            raise FileError(
-                f"{where}.POSITION: vertex {row} is not a finite number; mend the model and export it again"
-            )
-        if "indices" in primitive:
-            indices = document.accessor(primitive["indices"], f"{where}.indices").astype(np.int64)
-            if indices.ndim != 1:
-                raise FileError(f"{where}.indices are not single numbers; export it again")
-        else:
-            indices = np.arange(len(points), dtype=np.int64)
-        if len(indices) and int(indices.max()) >= len(points):
-            raise FileError(
-                f"{where}.indices: {int(indices.max())} is out of range (there are {len(points)} vertices); export it again"
-            )
-        if mode == TRIANGLES:
-            if len(indices) % 3:
-                raise FileError(f"{where}.indices: {len(indices)} is not a multiple of three; export it again")
-            triangles = indices.reshape(-1, 3)
-        elif mode == STRIP:
-            runs = (
-                np.stack([indices[:-2], indices[1:-1], indices[2:]], axis=1)
-                if len(indices) > 2
-                else np.zeros((0, 3), np.int64)
-            )
-            runs[1::2] = runs[1::2][:, [1, 0, 2]]
-            triangles = runs
-        else:
-            triangles = np.stack(
-                [np.full(max(0, len(indices) - 2), indices[0] if len(indices) else 0), indices[1:-1], indices[2:]],
-                axis=1,
-            )
+        points, triangles = found
         vertices.append(points)
         faces.append(triangles + base)
         base += len(points)
@@ -236,6 +197,51 @@ def read_mesh(document: GltfDocument, number: int, cache: dict[int, tuple[Vec, A
         np.concatenate(faces).astype(np.int32) if faces else np.zeros((0, 3), np.int32),
     )
     return cache[number]
+
+
+def read_primitive(document: GltfDocument, primitive: Any, where: str) -> tuple[Vec, Any] | None:
+    """(points (n, 3) float64, triangles (m, 3)) of a primitive; None when it draws points or lines."""
+    if not isinstance(primitive, dict) or not isinstance(primitive.get("attributes"), dict):
+        raise FileError(f"{where} has no attributes; export it again")
+    mode = primitive.get("mode", TRIANGLES)
+    if mode not in (TRIANGLES, STRIP, FAN):
+        return None
+    if "KHR_draco_mesh_compression" in primitive.get("extensions", {}):
+        raise FileError(f"{where} is compressed, which is not read; export it without compression")
+    points = document.accessor(primitive["attributes"].get("POSITION"), f"{where}.POSITION").astype(np.float64)
+    if points.ndim != 2 or points.shape[1] != 3:
+        raise FileError(f"{where}.POSITION is not made of 3D points; export it again")
+    if not np.isfinite(points).all():
+        row = int(np.flatnonzero(~np.isfinite(points).all(axis=1))[0])
+        raise FileError(f"{where}.POSITION: vertex {row} is not a finite number; mend the model and export it again")
+    if "indices" in primitive:
+        indices = document.accessor(primitive["indices"], f"{where}.indices").astype(np.int64)
+        if indices.ndim != 1:
+            raise FileError(f"{where}.indices are not single numbers; export it again")
+    else:
+        indices = np.arange(len(points), dtype=np.int64)
+    if len(indices) and int(indices.max()) >= len(points):
+        raise FileError(
+            f"{where}.indices: {int(indices.max())} is out of range (there are {len(points)} vertices); export it again"
+        )
+    if mode == TRIANGLES:
+        if len(indices) % 3:
+            raise FileError(f"{where}.indices: {len(indices)} is not a multiple of three; export it again")
+        triangles = indices.reshape(-1, 3)
+    elif mode == STRIP:
+        runs = (
+            np.stack([indices[:-2], indices[1:-1], indices[2:]], axis=1)
+            if len(indices) > 2
+            else np.zeros((0, 3), np.int64)
+        )
+        runs[1::2] = runs[1::2][:, [1, 0, 2]]
+        triangles = runs
+    else:
+        triangles = np.stack(
+            [np.full(max(0, len(indices) - 2), indices[0] if len(indices) else 0), indices[1:-1], indices[2:]],
+            axis=1,
+        )
+    return points, triangles
 
 
 def scene_nodes(document: GltfDocument) -> tuple[dict[int, Vec], dict[int, int]]:

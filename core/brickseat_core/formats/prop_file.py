@@ -1,44 +1,34 @@
-"""One prop from a file of any format read: its mesh in metres, +Y up, as the file says."""
+"""One prop from a file of any format read: its mesh in metres, +Y up."""
 
 from pathlib import Path
 
 import numpy as np
-import trimesh
 
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_set import read_mesh, read_set
+from brickseat_core.formats.model import UpAxis
+from brickseat_core.formats.opening import known, open_document, upright
+from brickseat_core.formats.plain import PLAIN, read_plain
+from brickseat_core.meshes.lengths import Unit
 from brickseat_core.meshes.mesh import Mesh, MeshError
 from brickseat_core.scene import Pose, Vec
 
-GLTF = (".glb", ".gltf")
-PLAIN = (".obj", ".ply", ".stl")
-MOST_BYTES = 1 << 30
 
+def read_prop(path: Path, unit: Unit | None = None, up: UpAxis | None = None) -> Mesh:
+    """The whole file as one mesh. ``unit``, ``up``: as in ``open_document``. Raises FileError.
 
-def read_prop(path: Path) -> Mesh:
-    """The whole file as one mesh. Raises FileError."""
-    kind = path.suffix.lower()
-    if kind in GLTF:
-        return whole_mesh(GltfDocument.open(path), str(path))
-    if kind not in PLAIN:
-        raise FileError(f"{path}: “{kind}” is not read; use one of {', '.join((*GLTF, *PLAIN))}")
+    Plain formats keep their full precision: they do not pass through the 32-bit coordinates of glTF.
+    """
+    if known(path) not in PLAIN:
+        return whole_mesh(open_document(path, unit, up), str(path))
+    surfaces = [s for part in upright(read_plain(path), unit, up).parts for s in part.surfaces]
+    first = np.cumsum([0, *(len(s.vertices) for s in surfaces)])
     try:
-        if path.stat().st_size > MOST_BYTES:
-            raise FileError(f"{path}: is larger than 1 GB; export it in parts")
-        loaded = trimesh.load(path, force="mesh", process=False, skip_materials=True)
-    except OSError as error:
-        raise FileError(f"{path}: cannot be read ({error.strerror}); check the path") from None
-    except FileError:
-        raise
-    except Exception as error:  # noqa: BLE001  (the readers of this library raise whatever they stumble on)
-        raise FileError(
-            f"{path}: is not a readable {kind[1:].upper()} file ({type(error).__name__}); export it again"
-        ) from None
-    if not isinstance(loaded, trimesh.Trimesh):
-        raise FileError(f"{path}: it has no triangles; export the surface of the model")
-    try:
-        return Mesh(np.asarray(loaded.vertices, dtype=np.float64), np.asarray(loaded.faces, dtype=np.int32))
+        return Mesh(
+            np.concatenate([s.vertices for s in surfaces]),
+            np.concatenate([s.faces + n for s, n in zip(surfaces, first, strict=False)]).astype(np.int32),
+        )
     except MeshError as error:
         raise FileError(f"{path}: {error}; mend the model and export it again") from None
 

@@ -6,10 +6,10 @@ import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import Fit
-from brickseat_core.fit.lengths import in_words
 from brickseat_core.fit.repair import Left, bottom_up, repair
 from brickseat_core.fit.rest import rest
 from brickseat_core.fit.seat import seat
+from brickseat_core.meshes.lengths import in_words
 from brickseat_core.scene import DOWN, Change, Delta, Piece, Pose, Prop, Triple, rotation_about
 
 REST_TRIES = 4

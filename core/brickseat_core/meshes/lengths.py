@@ -3,8 +3,8 @@
 from typing import Literal, get_args
 
 Unit = Literal["mm", "cm", "m", "in", "ft"]
-METRES_PER: dict[str, float] = {"mm": 0.001, "cm": 0.01, "m": 1.0, "in": 0.0254, "ft": 0.3048}
-UNITS: tuple[str, ...] = get_args(Unit)
+METRES_PER: dict[Unit, float] = {"mm": 0.001, "cm": 0.01, "m": 1.0, "in": 0.0254, "ft": 0.3048}
+UNITS: tuple[Unit, ...] = get_args(Unit)
 
 
 def in_words(metres: float, unit: Unit = "mm") -> str:

@@ -1,0 +1,204 @@
+"""Contact shapes: what stands for a prop while gravity acts, made from its mesh, with its error measured against it.
+
+For settling only. Everything that is proved, is proved on the true mesh.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal, get_args
+
+import numpy as np
+import rapier3d
+import trimesh
+from scipy.spatial import ConvexHull, QhullError
+
+from brickseat_core.contact.inside import crossings
+from brickseat_core.kernels import kernel
+from brickseat_core.meshes.mesh import Mesh, Vec
+from brickseat_core.meshes.nearest import distances
+
+ShapeKind = Literal["ball", "box", "capsule", "hull", "parts"]
+SHAPE_KINDS: tuple[ShapeKind, ...] = get_args(ShapeKind)
+"""From the cheapest to the dearest."""
+
+SKIN = 0.00025
+"""Metres kept between shapes while settling: what is left at rest is a gap, which the exact finish closes."""
+
+HULL_CORNERS = 64
+GOOD_SHARE, GOOD_LEAST = 0.02, 0.001
+"""A shape is good enough when it errs by no more than this share of the prop's size, or this many metres."""
+
+SAMPLES = 3000
+
+
+@dataclass(frozen=True, eq=False)
+class ContactShape:
+    """``solids``: corners (n, 3) of each convex part, in the prop's frame. ``bulge``: metres it stands out beyond
+    the true surface at most. ``uncovered``: metres the true surface stands out beyond it at most. ``figures``: box
+    half sizes; ball radius; capsule radius and half length along ``axis``; empty for the others."""
+
+    kind: ShapeKind
+    solids: tuple[Vec, ...]
+    bulge: float
+    uncovered: float
+    centre: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    figures: tuple[float, ...] = ()
+    axis: int = 1
+
+    @property
+    def error(self) -> float:
+        return max(self.bulge, self.uncovered)
+
+    @property
+    def cost(self) -> int:
+        """Convex parts the engine has to look at."""
+        return len(self.solids)
+
+
+class NoShape(ValueError):
+    """A mesh of which that kind of shape cannot be made; says why."""
+
+
+def contact_shape(mesh: Mesh, kind: ShapeKind, corners: int = HULL_CORNERS) -> ContactShape:
+    """The shape of that kind about ``mesh``; hulls with at most ``corners`` corners a part. Raises NoShape."""
+    lo, hi = mesh.box
+    centre = 0.5 * (lo + hi)
+    half = 0.5 * (hi - lo)
+    at = (float(centre[0]), float(centre[1]), float(centre[2]))
+    used = mesh.vertices[np.unique(mesh.faces)]
+    if kind == "box":
+        made = trimesh.creation.box(2.0 * np.maximum(half, SKIN))
+        return measured(mesh, kind, [np.asarray(made.vertices) + centre], at, tuple(half.tolist()))
+    if kind == "ball":
+        radius = float(np.linalg.norm(used - centre, axis=1).max())
+        made = trimesh.creation.icosphere(subdivisions=3, radius=radius)
+        return measured(mesh, kind, [np.asarray(made.vertices) + centre], at, (radius,))
+    if kind == "capsule":
+        axis = int(np.argmax(half))
+        others = [k for k in range(3) if k != axis]
+        away = np.hypot(*(used - centre)[:, others].T)
+        radius = float(away.max())
+        # Each corner has to lie within the round end that is nearer to it.
+        straight = np.abs((used - centre)[:, axis]) - np.sqrt(np.maximum(radius**2 - away**2, 0.0))
+        length = max(0.0, float(straight.max()))
+        made = trimesh.creation.capsule(2.0 * length, radius, count=[24, 24])
+        turned = np.asarray(made.vertices)[:, [(2, 0, 1), (1, 2, 0), (0, 1, 2)][axis]]
+        return measured(mesh, kind, [turned + centre], at, (radius, length), axis)
+    if kind == "hull":
+        return measured(mesh, kind, [few_corners(used, corners)], at)
+    return measured(mesh, kind, convex_parts(mesh, corners), at)
+
+
+def best_shape(mesh: Mesh) -> ContactShape:
+    """The cheapest shape that is good enough, else the one with the least error. Raises NoShape."""
+    good = max(GOOD_LEAST, GOOD_SHARE * float((mesh.box[1] - mesh.box[0]).max()))
+    found = []
+    for kind in SHAPE_KINDS:
+        try:
+            shape = contact_shape(mesh, kind)
+        except NoShape:
+            continue
+        if shape.error <= good:
+            return shape
+        found.append(shape)
+    if not found:
+        raise NoShape("no contact shape can be made of it; close the mesh or give it thickness")
+    return min(found, key=lambda s: s.error)
+
+
+def few_corners(points: Vec, most: int) -> Vec:
+    """At most ``most`` corners of the convex hull of ``points``: always the one next that the others leave out most.
+
+    Raises NoShape on flat sets of points, which have no hull.
+    """
+    try:
+        corners = points[ConvexHull(points).vertices]
+        if len(corners) <= most:
+            return np.asarray(corners)
+        ways = np.array([[x, y, z] for x in (-1, 0, 1) for y in (-1, 0, 1) for z in (-1, 0, 1) if x or y or z])
+        chosen = list(dict.fromkeys(np.argmax(corners @ ways.T, axis=0).tolist()))
+        while len(chosen) < most:
+            hull = ConvexHull(corners[chosen])
+            beyond = (corners @ hull.equations[:, :3].T + hull.equations[:, 3]).max(axis=1)
+            far = int(np.argmax(beyond))
+            if far in chosen:
+                break
+            chosen.append(far)
+        return np.asarray(corners[chosen])
+    except QhullError:
+        raise NoShape("it is flat, and a hull needs thickness") from None
+
+
+def convex_parts(mesh: Mesh, corners: int) -> list[Vec]:
+    """Convex parts that together cover the mesh and leave its hollows free."""
+    lo = mesh.box[0]
+    try:
+        made = rapier3d.SharedShape.convex_decomposition(
+            (mesh.vertices - lo).astype(np.float32), mesh.faces.astype(np.uint32)
+        )
+        compound = made.as_compound()
+        polyhedra = [shape.as_convex_polyhedron() for _, shape in compound.shapes()] if compound is not None else []
+        parts = [np.asarray(p.points) for p in polyhedra if p is not None]
+    except BaseException as error:
+        if isinstance(error, KeyboardInterrupt | SystemExit):
+            raise
+        raise NoShape(f"it does not fall into convex parts ({type(error).__name__})") from None
+    solids = []
+    for part in parts:
+        try:
+            solids.append(few_corners(np.asarray(part, dtype=np.float64) + lo, corners))
+        except NoShape:
+            continue
+    if not solids:
+        raise NoShape("it does not fall into convex parts with thickness")
+    return solids
+
+
+def measured(
+    mesh: Mesh,
+    kind: ShapeKind,
+    solids: Sequence[Vec],
+    centre: tuple[float, float, float],
+    figures: tuple[float, ...] = (),
+    axis: int = 1,
+) -> ContactShape:
+    """The shape with its error both ways, at corners and at points spread over the faces."""
+    beyond = np.full(len(mesh.faces) * 4, np.inf)
+    own = mesh.vertices[mesh.faces]
+    asked = np.concatenate([own.reshape(-1, 3), own.mean(axis=1)])
+    surface = []
+    for corners in solids:
+        try:
+            hull = ConvexHull(corners)
+        except QhullError:
+            raise NoShape("it is flat, and a contact shape needs thickness") from None
+        beyond = np.minimum(beyond, (asked @ hull.equations[:, :3].T + hull.equations[:, 3]).max(axis=1))
+        surface.append(hull.points[hull.simplices])
+    points = spread(np.concatenate(surface))
+    outside = points[~inside_kernel(mesh.tree, points)] if mesh.health.closed else points
+    bulge = float(distances(mesh.tree, outside).max()) if len(outside) else 0.0
+    return ContactShape(kind, tuple(solids), bulge, max(0.0, float(beyond.max())), centre, figures, axis)
+
+
+def spread(triangles: Vec) -> Vec:
+    """Some ``SAMPLES`` points on triangles (m, 3, 3): corners, middles, and more of them on the larger ones."""
+    area = np.linalg.norm(np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]), axis=1)
+    rng = np.random.default_rng(7)
+    chosen = rng.choice(len(triangles), SAMPLES, p=area / area.sum())
+    u, v = rng.random(SAMPLES), rng.random(SAMPLES)
+    flip = u + v > 1.0
+    u, v = np.where(flip, 1.0 - u, u), np.where(flip, 1.0 - v, v)
+    t = triangles[chosen]
+    inner = t[:, 0] + u[:, None] * (t[:, 1] - t[:, 0]) + v[:, None] * (t[:, 2] - t[:, 0])
+    return np.concatenate([np.unique(triangles.reshape(-1, 3), axis=0), triangles.mean(axis=1), inner])
+
+
+@kernel
+def inside_kernel(tree, points):  # type: ignore[no-untyped-def]
+    """(n,) whether points lie inside a closed mesh, whichever way its faces look."""
+    found = np.zeros(points.shape[0], np.bool_)
+    # Not along an axis: edges of modelled things are.
+    way = np.array([0.0123, 1.0, 0.0217])
+    for i in range(points.shape[0]):
+        found[i] = crossings(tree, np.int64(0), points[i], way) != 0
+    return found

@@ -1,0 +1,98 @@
+"""What is suspicious about a model as it comes: its size, and which way is up. Asked with a proposal, never done unasked."""
+
+import math
+import re
+from dataclasses import dataclass
+from typing import Literal
+
+from brickseat_core.meshes.lengths import METRES_PER, Unit
+from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.meshes.sides import RestingSide, resting_sides
+
+TYPICAL: dict[str, tuple[float, float]] = {
+    "peg hook knob nail spoon fork knife bead coin ring": (0.01, 0.3),
+    "cup mug beaker glass bowl saucer tile brick dish lid egg fruit apple onion": (0.03, 0.5),
+    "plate jug pitcher jar pot vase bottle lamp lantern kettle teapot candle book": (0.06, 0.9),
+    "bucket basket crate sack box stool bag pan cauldron barrel cushion chest": (0.15, 1.4),
+    "chair table bench trestle shelf rack ladder door cupboard bed desk cart wheelbarrow plank": (0.3, 5.0),
+    "tree wall floor roof house terrain ground kiln shed": (1.0, 500.0),
+}
+"""Greatest dimension in metres that things of these names have, from the smallest to the largest believable."""
+
+ANY_PROP = (0.005, 12.0)
+"""Greatest dimension in metres of a thing whose name says nothing."""
+
+USUAL = 0.4
+"""Metres: of several units that would be believable, the one that comes nearest to this is proposed."""
+
+FLAT_DEGREES = 2.0
+Z_UP_FORMATS = ("stl", "ply")
+
+
+@dataclass(frozen=True)
+class Question:
+    """``about``: "unit" or "up". ``proposal``: the unit or axis that is likely. ``text``: the question with its reason."""
+
+    about: Literal["unit", "up"]
+    proposal: str
+    text: str
+
+
+def believable(name: str) -> tuple[str | None, tuple[float, float]]:
+    """The word of a name that tells what the thing is, and the sizes such a thing has, in metres."""
+    words = re.findall(r"[a-z]+", re.sub(r"([a-z])([A-Z])", r"\1 \2", name).lower())
+    for word in reversed(words):
+        for names, sizes in TYPICAL.items():
+            if word in names.split() or word.removesuffix("s") in names.split():
+                return word, sizes
+    return None, ANY_PROP
+
+
+def size_question(size: float, name: str, taken_for: Unit) -> Question | None:
+    """Is ``size`` (metres, the greatest dimension) believable? None when it is."""
+    word, (least, most) = believable(name)
+    if least <= size <= most or size <= 0.0:
+        return None
+    number = size / METRES_PER[taken_for]
+    likely = [u for u, metres in METRES_PER.items() if u != taken_for and least <= number * metres <= most]
+    what = f"a {word}" if word else "a prop"
+    if not likely:
+        return Question(
+            "unit", taken_for, f"{what} of {number:.4g} {taken_for}, is that right? No unit makes it usual."
+        )
+    usual = math.sqrt(least * most) if word else USUAL
+    best = min(likely, key=lambda u: abs(math.log(number * METRES_PER[u] / usual)))
+    return Question(
+        "unit",
+        best,
+        f"{what} of {number:.4g} {taken_for}, is that right? In {best} it would be {number * METRES_PER[best]:.3g} m.",
+    )
+
+
+def up_question(mesh: Mesh, kind: str, sides: tuple[RestingSide, ...]) -> Question | None:
+    """Does it lie on its back? Asked when it can stand on -Z but not on -Y, or when its format is often Z up."""
+
+    def stands(axis: int) -> RestingSide | None:
+        for side in sides:
+            if side.down[axis] < -math.cos(math.radians(FLAT_DEGREES)):
+                return side
+        return None
+
+    on_y, on_z = stands(1), stands(2)
+    if on_z is None or (on_y is not None and kind not in Z_UP_FORMATS):
+        return None
+    if on_y is None:
+        return Question("up", "z", "it stands on its -Z side and not on its -Y side: is +Z up?")
+    if on_z.area > 1.5 * on_y.area and on_z.steadiness_deg > on_y.steadiness_deg:
+        return Question("up", "z", f"{kind.upper()} files are often +Z up, and it stands more steadily so: is +Z up?")
+    return None
+
+
+def questions(mesh: Mesh, name: str, kind: str, taken_for: Unit = "m") -> tuple[Question, ...]:
+    """All there is to ask of a prop read from a file of that ``kind`` (its suffix), its numbers taken for a unit."""
+    lo, hi = mesh.box
+    asked = (
+        size_question(float((hi - lo).max()), name, taken_for),
+        up_question(mesh, kind, resting_sides(mesh)),
+    )
+    return tuple(q for q in asked if q is not None)
