@@ -8,6 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.optimize import linprog
 
+from brickseat_core.contact.grip import least_grip
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.linear_program import best_in_space
 from brickseat_core.fit.check import measure_fit
@@ -183,3 +184,44 @@ def test_small_linear_programs_agree_with_another_solver(seed: int, n: int) -> N
     if feasible:
         assert (a @ found <= b + 1e-9).all()
         assert c @ found == pytest.approx(-wanted.fun, abs=1e-7)
+
+
+@pytest.mark.parametrize(("degrees", "foot"), [(4, 0.7), (12, 1.0), (30, 1.6)])
+@pytest.mark.parametrize("heading", [0.0, 2.1])
+def test_a_plank_leans_against_a_wall_foot_and_top(degrees: float, foot: float, heading: float) -> None:
+    around = rotation_about(np.array([0.0, 1.0, 0.0]), heading)
+    wall = piece("wall", box(4, 4, 0.2), (0, 2, -0.1), bearer=True)
+    turned_wall = wall.at(Pose.of(around, around @ wall.pose.origin))
+    index = standing(FLOOR, turned_wall)
+    tilt = rotation_about(np.array([1.0, 0.0, 0.0]), -math.radians(degrees))
+    plank = piece("plank", box(0.3, 2.4, 0.02))
+    plank = plank.at(Pose.of(around @ tilt, around @ np.array([0.0, 1.3, foot])))
+    found = rest(index, plank)
+    fit = measure_fit(index, plank.at(found.pose), 5 * REAL_CONTACT)
+    assert found.stable, found.reason
+    assert fit.state == "seated", fit.reason
+    assert set(fit.rests_on) == {"floor", "wall"}
+    corners = plank.at(found.pose).pose.apply(plank.prop.mesh.vertices) @ around
+    assert corners[:, 2].min() == pytest.approx(0.0, abs=1e-6), "the top touches the wall"
+    assert corners[:, 1].min() == pytest.approx(0.0, abs=1e-9), "the foot touches the floor"
+    # A thin plank at this slope, with the same friction at both ends, needs this much of it.
+    slope = math.atan2(corners[:, 1].max(), corners[:, 2].max())
+    assert fit.grip == pytest.approx(math.tan(math.pi / 4 - slope / 2), abs=0.02)
+
+
+def test_without_a_wall_a_plank_is_left_and_told() -> None:
+    index = standing(FLOOR)
+    plank = aslant("plank", box(0.02, 2.4, 0.3), 2, at=(0, 1.3, 0))
+    found = rest(index, plank)
+    assert not found.stable
+    assert found.pose == plank.pose
+    assert "topples" in found.reason
+
+
+def test_grip_is_needed_only_where_the_weight_is_not_over_the_contacts() -> None:
+    up = np.array([[0.0, 1.0, 0.0]] * 3)
+    foot = np.array([[0.0, 0, 0], [1, 0, 0], [0, 0, 1]])
+    assert least_grip(foot, up, np.array([0.2, 0.5, 0.2])) == pytest.approx(0.0, abs=1e-3)
+    assert least_grip(foot, up, np.array([0.8, 0.5, 0.8])) is None
+    sloped = np.array([[math.sin(0.3), math.cos(0.3), 0.0]] * 3)
+    assert least_grip(foot, sloped, np.array([0.3, 0.0, 0.3])) == pytest.approx(math.tan(0.3), abs=0.05)

@@ -26,6 +26,7 @@ from brickseat_core.contact.pairs import (
     high_w,
     leaf_span,
     low_w,
+    mover_leaf_span,
     same_side,
     splits_mover,
     triangle_in_frame,
@@ -174,7 +175,12 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
                     or mover.hi[p, 2] - lo[2] < -CONTACT_EPSILON
                 ):
                     continue
-                k = mover.lo[p, 2] - hi[2]
+                bottom = mover.lo[p, 2]
+                if p_leaf:
+                    bottom, top = mover_leaf_span(forest, mover, p, lo, hi)
+                    if bottom > top or top - lo[2] < -CONTACT_EPSILON:
+                        continue
+                k = bottom - hi[2]
                 if k < best or k <= CONTACT_EPSILON:
                     n = heap_push(key, item, n, k, p, child, i)
     return best, who, started

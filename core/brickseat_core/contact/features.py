@@ -7,6 +7,7 @@ point, square to the line between them.
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from brickseat_core.contact.clash import unit_normal as plane_of
 from brickseat_core.contact.index import Mover, Near, SceneIndex
@@ -21,19 +22,20 @@ MOST_FEATURES = 4096
 @dataclass(frozen=True)
 class Features:
     """In the mover's frame: ``points`` (n, 3) of the mover, unit ``normals`` (n, 3) away from what stands,
-    and ``gaps`` (n,) in metres."""
+    ``gaps`` (n,) in metres, and ``rows`` (n,) of the pieces they are near to."""
 
     points: Vec
     normals: Vec
     gaps: Vec
+    rows: NDArray[np.int64]
 
 
 def near_features(index: SceneIndex, mover: Mover, near: Near, margin: float) -> Features:
     """All pairs of corner and face, or edge and edge, no farther apart than ``margin`` metres."""
-    points, normals, gaps = near_features_kernel(
+    points, normals, gaps, whose = near_features_kernel(
         index.forest, index.placed, mover, near.rows, near.matrix, near.offset, margin
     )
-    return Features(points, normals, gaps)
+    return Features(points, normals, gaps, near.rows[whose])
 
 
 @kernel
@@ -104,6 +106,7 @@ def near_features_kernel(forest, placed, mover, rows, matrix, offset, margin):  
     points = np.empty((MOST_FEATURES, 3))
     normals = np.empty((MOST_FEATURES, 3))
     gaps = np.empty(MOST_FEATURES)
+    whose = np.empty(MOST_FEATURES, np.int64)
     n = np.int64(0)
     stack = np.empty((256, 2), np.int32)
     lo = np.empty(3)
@@ -113,6 +116,7 @@ def near_features_kernel(forest, placed, mover, rows, matrix, offset, margin):  
     other = np.empty(3)
     plane = np.empty(3)
     for i in range(rows.shape[0]):
+        before = n
         m = matrix[i]
         o = offset[i]
         stack[0, 0] = 0
@@ -154,4 +158,6 @@ def near_features_kernel(forest, placed, mover, rows, matrix, offset, margin):  
                         for j in range(3):
                             if nearest_inside_edges(t[k], t[(k + 1) % 3], s[j], s[(j + 1) % 3], mine, other):
                                 n = note_feature(points, normals, gaps, n, mine, other, margin)
-    return points[:n].copy(), normals[:n].copy(), gaps[:n].copy()
+        for k in range(before, n):
+            whose[k] = i
+    return points[:n].copy(), normals[:n].copy(), gaps[:n].copy(), whose[:n].copy()

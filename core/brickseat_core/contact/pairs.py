@@ -148,33 +148,50 @@ def splits_mover(forest, mover, p, s, s_lo, s_hi):  # type: ignore[no-untyped-de
 
 
 @kernel
-def leaf_span(forest, q, m, o, s, lo, hi):  # type: ignore[no-untyped-def]
-    """Lowest and highest w of leaf ``q`` over the rectangle lo..hi of (u, v); lowest > highest when it misses it.
+def triangle_span(s, lo, hi):  # type: ignore[no-untyped-def]
+    """Lowest and highest w of a triangle over the rectangle lo..hi of (u, v); lowest > highest when it misses it.
 
     A large triangle seen at a slant fills its box badly; its plane over a small rectangle tells far more.
-    ``s``: room for one triangle, (3, 3).
     """
+    if (
+        min(s[0, 0], s[1, 0], s[2, 0]) > hi[0]
+        or max(s[0, 0], s[1, 0], s[2, 0]) < lo[0]
+        or min(s[0, 1], s[1, 1], s[2, 1]) > hi[1]
+        or max(s[0, 1], s[1, 1], s[2, 1]) < lo[1]
+    ):
+        return np.inf, -np.inf
+    bottom, top = low_w(s), high_w(s)
+    area = double_area(s)
+    # Nearly on edge: its plane says nothing there, its own range has to do.
+    if abs(area) > SLIVER * diameter(s) ** 2:
+        au, av, aw = s[1, 0] - s[0, 0], s[1, 1] - s[0, 1], s[1, 2] - s[0, 2]
+        bu, bv, bw = s[2, 0] - s[0, 0], s[2, 1] - s[0, 1], s[2, 2] - s[0, 2]
+        gu, gv = (aw * bv - bw * av) / area, (au * bw - bu * aw) / area
+        middle = s[0, 2] + gu * (0.5 * (lo[0] + hi[0]) - s[0, 0]) + gv * (0.5 * (lo[1] + hi[1]) - s[0, 1])
+        away = abs(gu) * 0.5 * (hi[0] - lo[0]) + abs(gv) * 0.5 * (hi[1] - lo[1])
+        slack = 1e-9 * (1.0 + abs(middle) + away)
+        bottom, top = max(bottom, middle - away - slack), min(top, middle + away + slack)
+    return bottom, top
+
+
+@kernel
+def leaf_span(forest, q, m, o, s, lo, hi):  # type: ignore[no-untyped-def]
+    """``triangle_span`` of all triangles of a standing leaf. ``s``: room for one triangle, (3, 3)."""
     low, high = np.inf, -np.inf
     for t in range(forest.start[q], forest.start[q] + forest.length[q]):
         triangle_in_frame(forest, t, m, o, s)
-        if (
-            min(s[0, 0], s[1, 0], s[2, 0]) > hi[0]
-            or max(s[0, 0], s[1, 0], s[2, 0]) < lo[0]
-            or min(s[0, 1], s[1, 1], s[2, 1]) > hi[1]
-            or max(s[0, 1], s[1, 1], s[2, 1]) < lo[1]
-        ):
-            continue
-        bottom, top = low_w(s), high_w(s)
-        area = double_area(s)
-        # Nearly on edge: its plane says nothing there, its own range has to do.
-        if abs(area) > SLIVER * diameter(s) ** 2:
-            au, av, aw = s[1, 0] - s[0, 0], s[1, 1] - s[0, 1], s[1, 2] - s[0, 2]
-            bu, bv, bw = s[2, 0] - s[0, 0], s[2, 1] - s[0, 1], s[2, 2] - s[0, 2]
-            gu, gv = (aw * bv - bw * av) / area, (au * bw - bu * aw) / area
-            middle = s[0, 2] + gu * (0.5 * (lo[0] + hi[0]) - s[0, 0]) + gv * (0.5 * (lo[1] + hi[1]) - s[0, 1])
-            away = abs(gu) * 0.5 * (hi[0] - lo[0]) + abs(gv) * 0.5 * (hi[1] - lo[1])
-            slack = 1e-9 * (1.0 + abs(middle) + away)
-            bottom, top = max(bottom, middle - away - slack), min(top, middle + away + slack)
+        bottom, top = triangle_span(s, lo, hi)
+        low, high = min(low, bottom), max(high, top)
+    return low, high
+
+
+@kernel
+def mover_leaf_span(forest, mover, p, lo, hi):  # type: ignore[no-untyped-def]
+    """``triangle_span`` of all triangles of a leaf of the mover."""
+    low, high = np.inf, -np.inf
+    first = forest.start[mover.node0 + p] - mover.tri0
+    for t in range(first, first + forest.length[mover.node0 + p]):
+        bottom, top = triangle_span(mover.tri[t], lo, hi)
         low, high = min(low, bottom), max(high, top)
     return low, high
 
@@ -210,7 +227,17 @@ def pairs_within(forest, placed, mover, rows, matrix, offset, low, high, most): 
                 or mover.hi[p, 2] - lo[2] < low
             ):
                 continue
-            if forest.child[mover.node0 + p] >= 0 or forest.child[q] >= 0:
+            p_leaf, q_leaf = forest.child[mover.node0 + p] < 0, forest.child[q] < 0
+            if p_leaf != q_leaf:
+                if q_leaf:
+                    bottom, top = leaf_span(forest, q, m, o, s, mover.lo[p], mover.hi[p])
+                    if mover.lo[p, 2] - top > high or mover.hi[p, 2] - bottom < low:
+                        continue
+                else:
+                    bottom, top = mover_leaf_span(forest, mover, p, lo, hi)
+                    if bottom - hi[2] > high or top - lo[2] < low:
+                        continue
+            if not (p_leaf and q_leaf):
                 opens_mover = splits_mover(forest, mover, p, q, lo, hi)
                 left = forest.child[mover.node0 + p] - mover.node0 if opens_mover else forest.child[q]
                 for side in range(2):

@@ -24,6 +24,7 @@ from brickseat_core.contact.pairs import (
     high_w,
     leaf_span,
     low_w,
+    mover_leaf_span,
     splits_mover,
     triangle_in_frame,
 )
@@ -207,5 +208,10 @@ def first_window_kernel(  # type: ignore[no-untyped-def]
                     or lo[2] - mover.hi[p, 2] >= limit
                 ):
                     continue
-                k = waiting_key(lo[2] - mover.hi[p, 2], hi[2] - mover.lo[p, 2], lift)
+                bottom, top = mover.lo[p, 2], mover.hi[p, 2]
+                if p_leaf:
+                    bottom, top = mover_leaf_span(forest, mover, p, lo, hi)
+                    if bottom > top or hi[2] - bottom <= lift or lo[2] - top >= limit:
+                        continue
+                k = waiting_key(lo[2] - top, hi[2] - bottom, lift)
                 n = heap_push(key, item, n, k, p, child, i)

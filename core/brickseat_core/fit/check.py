@@ -10,8 +10,10 @@ from typing import Literal, get_args
 import numpy as np
 from numpy.typing import NDArray
 
+from brickseat_core.contact.balance import support_polygon, way_to_balance
 from brickseat_core.contact.clash import Cut, column, guests_within, hidden_cut, penetration
 from brickseat_core.contact.drop import first_contact
+from brickseat_core.contact.grip import leaning
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.reach import Reach, bearing, reach
 from brickseat_core.contact.region import contact_region
@@ -43,7 +45,10 @@ class Clash:
 
 @dataclass(frozen=True)
 class Fit:
-    """The measured verdict on one piece. Keys, not names, for ``key``, ``rests_on`` and ``Clash.other``."""
+    """The measured verdict on one piece. Keys, not names, for ``key``, ``rests_on`` and ``Clash.other``.
+
+    ``grip``: the least friction that holds a piece which leans, None for one that stands without.
+    """
 
     key: str
     state: State
@@ -57,6 +62,7 @@ class Fit:
     balance_margin: float | None
     tilt_deg: float
     reason: str
+    grip: float | None = None
 
 
 def triple(v: Vec) -> Triple:
@@ -95,6 +101,15 @@ def measure_fit(index: SceneIndex, piece: Piece, tolerance: float = SEATED_TOLER
     touching = gap is not None and gap <= tolerance
     borne = bearing(points, rows, piece.pose.apply(piece.prop.mesh.mass[1]))
     margin = borne.margin if borne is not None and abs(direction[1]) > UPWARD else None
+    grip = None
+    if touching and borne is not None and margin is not None and margin < -BALANCE_SLACK and not piece.stand_off:
+        centre = piece.pose.apply(piece.prop.mesh.mass[1])
+        away = way_to_balance(support_polygon(points[:, [0, 2]]), centre[[0, 2]])
+        held = leaning(index, raised, row, centre, points, -away, band) if direction[1] < -UPWARD else None
+        if held is not None:
+            both, whose = np.concatenate([points, held.points]), np.concatenate([rows, held.rows])
+            borne, grip = bearing(both, whose, centre) or borne, held.grip
+            margin = borne.margin
 
     faults: list[State] = []
     if beside:
@@ -105,7 +120,7 @@ def measure_fit(index: SceneIndex, piece: Piece, tolerance: float = SEATED_TOLER
         faults.append("unborne")
     elif gap > tolerance + piece.stand_off:
         faults.append("floating")
-    if touching and margin is not None and margin < -BALANCE_SLACK and not piece.stand_off:
+    if touching and margin is not None and margin < -BALANCE_SLACK and grip is None and not piece.stand_off:
         faults.append("tippy")
 
     rests_on = tuple(index.keys[r] or "" for r in borne.rows) if borne is not None else ()
@@ -124,6 +139,7 @@ def measure_fit(index: SceneIndex, piece: Piece, tolerance: float = SEATED_TOLER
         balance_margin=margin,
         tilt_deg=math.degrees(math.acos(min(1.0, max(-1.0, up[1] / math.hypot(*up))))),
         reason="",
+        grip=grip,
     )
     return replace(fit, reason=reason_of(fit, piece, index.pieces))
 
@@ -159,6 +175,8 @@ def reason_of(fit: Fit, piece: Piece, pieces: Mapping[str, Piece]) -> str:
         return f"bedded {in_words(piece.sink)} in {on}"
     if piece.stand_off:
         return f"kept {in_words(piece.stand_off)} off {on}"
+    if fit.grip is not None:
+        return f"leans on {on}, held by a grip of {fit.grip:.2f} or more"
     return f"sits on {on}"
 
 

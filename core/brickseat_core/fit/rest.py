@@ -11,16 +11,16 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from brickseat_core.contact.balance import balance_margin, support_polygon, way_to_balance
-from brickseat_core.contact.drop import first_contact
 from brickseat_core.contact.features import near_features
 from brickseat_core.contact.index import SceneIndex, frame_along
 from brickseat_core.contact.linear_program import best_in_space
 from brickseat_core.contact.reach import bearing, reach
-from brickseat_core.contact.retreat import first_window
 from brickseat_core.fit.check import measure_fit
+from brickseat_core.fit.landing import REAL_CONTACT, landed_after, turned_about
+from brickseat_core.fit.lean import tipped
 from brickseat_core.fit.seat import seat
 from brickseat_core.scene import Piece, Pose, Vec, rotation_about
-from brickseat_core.tolerances import BALANCE_SLACK
+from brickseat_core.tolerances import CONTACT_BAND_SHARE
 
 LIFT = 2e-5
 """Metres a piece is lifted before its closest features are read: in contact they have no direction."""
@@ -36,8 +36,6 @@ NUDGE_GAIN = 1e-7
 MOST_NUDGES = 10
 MOST_TILT_DEG = 85.0
 """A stand farther away than this is not near: the piece would have to topple."""
-REAL_CONTACT = 1e-5
-"""Contacts of a stand are within a hundredth of a millimetre."""
 SURE_MARGIN = 0.02
 """Share of the piece's radius by which its weight lies inside its support when nothing need be tried."""
 
@@ -57,15 +55,30 @@ class Rest:
 def rest(index: SceneIndex, piece: Piece, tries: int = 1, seed: int = 0) -> Rest:
     """The nearest stable stand of ``piece``. Further ``tries`` start a little turned and tilted, by ``seed``."""
     rng = np.random.default_rng(seed)
-    first: Rest | None = None
-    for n in range(max(1, tries)):
-        start = piece if n == 0 else askew(piece, rng)
-        found = rest_once(index, start)
+    first = rest_once(index, piece)
+    if first.stable:
+        return first
+    found = lean(index, piece)
+    for _ in range(1, tries):
         if found.stable:
-            return replace(found, tilted_deg=tilt_between(piece.pose.linear, found.pose.linear))
-        first = first or found
-    assert first is not None
-    return Rest(piece.pose, False, 0.0, np.zeros((0, 3)), first.reason)
+            break
+        found = rest_once(index, askew(piece, rng))
+    if not found.stable:
+        return refused(piece, first.reason)
+    return replace(found, tilted_deg=tilt_between(piece.pose.linear, found.pose.linear))
+
+
+def lean(index: SceneIndex, piece: Piece) -> Rest:
+    """``piece`` tipped over its foot, from where it is, until it leans on something that holds it by its grip."""
+    row = index.row.get(piece.key, -1)
+    plain = Piece(piece.key, piece.name, piece.prop, piece.pose, piece.role, piece.direction)
+    down = seat(index, plain)
+    if down.travel is None or piece.direction[1] > -0.5:
+        return refused(piece, down.reason or "only what stands by gravity can lean")
+    at = tipped(index, plain.at(down.pose), row)
+    if at is None:
+        return refused(piece, "it does not fall against anything that would hold it")
+    return finished(index, piece, at, row, tilt_between(piece.pose.linear, at.pose.linear))
 
 
 def askew(piece: Piece, rng: np.random.Generator) -> Piece:
@@ -74,11 +87,6 @@ def askew(piece: Piece, rng: np.random.Generator) -> Piece:
     tilt = rotation_about(np.array([np.cos(heading), 0.0, np.sin(heading)]), np.radians(rng.uniform(2.0, 15.0)))
     turn = rotation_about(np.array([0.0, 1.0, 0.0]), np.radians(rng.uniform(-30.0, 30.0)))
     return turned_about(piece, tilt @ turn, piece.pose.apply(piece.prop.mesh.mass[1]))
-
-
-def turned_about(piece: Piece, rotation: Vec, centre: Vec) -> Piece:
-    pose = piece.pose
-    return piece.at(Pose.of(rotation @ pose.linear, centre + rotation @ (pose.origin - centre)))
 
 
 def refused(piece: Piece, reason: str) -> Rest:
@@ -185,18 +193,6 @@ def pivot_of(index: SceneIndex, at: Piece, row: int, centre: Vec) -> Vec:
     return np.array([flat[0], float(weight @ where.points[:, 1] / weight.sum()), flat[1]])
 
 
-def landed_after(index: SceneIndex, piece: Piece, row: int, limit: float) -> Piece | None:
-    """Exactly in contact: dropped, or pushed back by no more than ``limit`` metres when it cuts something."""
-    direction = np.asarray(piece.direction)
-    mover = index.mover(piece.prop.mesh, piece.pose, frame_along(direction))
-    near = index.near(mover, piece.pose.origin, row)
-    drop = first_contact(index, mover, near)
-    if not drop.started:
-        return None if drop.travel is None else piece.at(piece.pose.moved(direction * drop.travel))
-    lift = first_window(index, mover, near, piece.pose.apply(piece.prop.mesh.probes), limit=limit)
-    return None if lift is None else piece.at(piece.pose.moved(-direction * lift))
-
-
 def nudged(index: SceneIndex, at: Piece, row: int) -> Piece | None:
     """The piece tilted a little to one of eight sides, when that lowers it: it only stood as a coin on edge."""
     direction = np.asarray(at.direction)
@@ -227,9 +223,11 @@ def finished(index: SceneIndex, piece: Piece, at: Piece, row: int, tilted: float
     fit = measure_fit(index, at)
     if fit.faults:
         return refused(piece, f"no stand is near: {fit.reason}")
-    where = reach(index, at, row, 0.0, REAL_CONTACT)
-    borne = bearing(where.points, where.rows, at.pose.apply(at.prop.mesh.mass[1]))
-    if borne is None or (direction[1] < -0.5 and borne.margin < -BALANCE_SLACK):
+    if fit.grip is not None:
+        # It came to lean on something that the steps down kept a little away from.
+        at = tipped(index, at, row) or at
+    close = measure_fit(index, at, REAL_CONTACT / CONTACT_BAND_SHARE)
+    if close.faults:
         return refused(piece, "no stand is near: what it touches does not bear its weight")
     pose = at.pose.moved(direction * (piece.sink - piece.stand_off))
-    return Rest(pose, True, tilted, borne.contacts, fit.reason)
+    return Rest(pose, True, tilted, np.array(close.contacts).reshape(-1, 3), fit.reason)

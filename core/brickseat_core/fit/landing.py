@@ -1,0 +1,28 @@
+"""Small exact movements: turn a piece about a point, and bring it back into contact."""
+
+import numpy as np
+
+from brickseat_core.contact.drop import first_contact
+from brickseat_core.contact.index import SceneIndex, frame_along
+from brickseat_core.contact.retreat import first_window
+from brickseat_core.scene import Piece, Pose, Vec
+
+REAL_CONTACT = 1e-5
+"""Contacts of a stand are within a hundredth of a millimetre."""
+
+
+def turned_about(piece: Piece, rotation: Vec, centre: Vec) -> Piece:
+    pose = piece.pose
+    return piece.at(Pose.of(rotation @ pose.linear, centre + rotation @ (pose.origin - centre)))
+
+
+def landed_after(index: SceneIndex, piece: Piece, row: int, limit: float) -> Piece | None:
+    """Exactly in contact: dropped, or pushed back by no more than ``limit`` metres when it cuts something."""
+    direction = np.asarray(piece.direction)
+    mover = index.mover(piece.prop.mesh, piece.pose, frame_along(direction))
+    near = index.near(mover, piece.pose.origin, row)
+    drop = first_contact(index, mover, near)
+    if not drop.started:
+        return None if drop.travel is None else piece.at(piece.pose.moved(direction * drop.travel))
+    lift = first_window(index, mover, near, piece.pose.apply(piece.prop.mesh.probes), limit=limit)
+    return None if lift is None else piece.at(piece.pose.moved(-direction * lift))
