@@ -3,6 +3,7 @@
 import functools
 import math
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -210,6 +211,15 @@ def test_a_light_copy_is_light_and_says_how_far_off_it_is(tmp_path: Path) -> Non
     assert abs(mesh.mass[0]) == pytest.approx(4 / 3 * math.pi * 0.2**3, rel=0.03)
 
 
+def refusal(run: Callable[[], object]) -> str | None:
+    """What a reader complains of; None when it gives an answer. Anything but a FileError comes through."""
+    try:
+        run()
+    except FileError as error:
+        return str(error)
+    return None
+
+
 @functools.cache
 def whole_file(kind: str) -> bytes:
     with tempfile.TemporaryDirectory() as folder:
@@ -229,16 +239,9 @@ def test_damaged_files_give_an_answer_or_a_clear_refusal(tmp_path: Path, data: s
             content[data.draw(st.integers(0, len(content) - 1))] = data.draw(st.integers(0, 255))
     path = tmp_path / f"damaged.{kind}"
     path.write_bytes(content)
-    try:
-        # Text alone cannot take the reader down; the binary kinds are read in a process of their own.
-        mesh = read_prop(path) if kind != "usda" else None
-        if kind == "usda":
-            read_set(read_usd(path).document)
-    except FileError as error:
-        assert str(path) in str(error)
-        assert "\n" not in str(error)
-    else:
-        assert mesh is None or np.isfinite(mesh.box[0]).all()
+    # Text alone cannot take the reader down; the binary kinds are read in a process of their own.
+    told = refusal(lambda: read_set(read_usd(path).document) if kind == "usda" else read_prop(path).box)
+    assert told is None or (str(path) in told and "\n" not in told)
 
 
 @pytest.mark.parametrize("kind", ["usdc", "usdz"])
@@ -251,7 +254,5 @@ def test_damaged_binary_usd_never_takes_the_caller_down(tmp_path: Path, kind: st
         for place in rng.integers(0, len(content), 24):
             content[place] = rng.integers(0, 256)
         (tmp_path / f"damaged.{kind}").write_bytes(content)
-        try:
-            open_document(tmp_path / f"damaged.{kind}")
-        except FileError as error:
-            assert "\n" not in str(error)
+        told = refusal(lambda: open_document(tmp_path / f"damaged.{kind}"))
+        assert told is None or "\n" not in told

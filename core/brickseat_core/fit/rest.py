@@ -78,7 +78,7 @@ def lean(index: SceneIndex, piece: Piece) -> Rest:
     at = tipped(index, plain.at(down.pose), row)
     if at is None:
         return refused(piece, "it does not fall against anything that would hold it")
-    return finished(index, piece, at, row, tilt_between(piece.pose.linear, at.pose.linear))
+    return finished(index, piece, at, at, row)
 
 
 def askew(piece: Piece, rng: np.random.Generator) -> Piece:
@@ -102,7 +102,7 @@ def rest_once(index: SceneIndex, piece: Piece) -> Rest:
         return refused(piece, down.reason)
     if direction[1] > -0.5:
         # Hung or held to a wall: gravity does not bring it into balance there.
-        return finished(index, piece, plain.at(down.pose), row, 0.0)
+        return finished(index, piece, plain.at(down.pose), plain.at(down.pose), row)
     at = plain.at(down.pose)
     started = at.pose.linear
     angle = FIRST_ANGLE
@@ -125,7 +125,7 @@ def rest_once(index: SceneIndex, piece: Piece) -> Rest:
                 break
             at, angle = better, FIRST_ANGLE
             nudges += 1
-    return finished(index, piece, at, row, tilt_between(started, at.pose.linear))
+    return finished(index, piece, plain.at(down.pose), at, row)
 
 
 def tilt_between(a: Vec, b: Vec) -> float:
@@ -217,17 +217,23 @@ def nudged(index: SceneIndex, at: Piece, row: int) -> Piece | None:
     return best
 
 
-def finished(index: SceneIndex, piece: Piece, at: Piece, row: int, tilted: float) -> Rest:
-    """The stand, if it is one: measured like any other piece of the set, then bedded or kept off as wanted."""
+def finished(index: SceneIndex, piece: Piece, upright: Piece, at: Piece, row: int) -> Rest:
+    """The stand, if it is one: measured like any other piece of the set, then bedded or kept off as wanted.
+
+    ``upright``: where the piece stood before it was tilted to ``at``.
+    """
     direction = np.asarray(piece.direction)
     fit = measure_fit(index, at)
     if fit.faults:
         return refused(piece, f"no stand is near: {fit.reason}")
     if fit.grip is not None:
-        # It came to lean on something that the steps down kept a little away from.
-        at = tipped(index, at, row) or at
+        # The steps down keep a little off what it leans on; tipped over its foot it gets there exactly.
+        straight = tipped(index, upright, row)
+        leans = straight is not None and not measure_fit(index, straight).faults
+        at = straight if straight is not None and leans else tipped(index, at, row) or at
     close = measure_fit(index, at, REAL_CONTACT / CONTACT_BAND_SHARE)
     if close.faults:
         return refused(piece, "no stand is near: what it touches does not bear its weight")
     pose = at.pose.moved(direction * (piece.sink - piece.stand_off))
+    tilted = tilt_between(piece.pose.linear, at.pose.linear)
     return Rest(pose, True, tilted, np.array(close.contacts).reshape(-1, 3), fit.reason)
