@@ -10,8 +10,11 @@ from brickseat_core.fit.repair import Left, bottom_up, repair
 from brickseat_core.fit.rest import rest
 from brickseat_core.fit.seat import seat
 from brickseat_core.meshes.lengths import in_words
+from brickseat_core.placing.slide import PUSH_CLIMB, climb_of, slide
 from brickseat_core.scene import DOWN, Change, Delta, Piece, Pose, Prop, Triple, rotation_about
 
+FARTHEST = 100.0
+"""Metres a piece is slid or pushed at once: the way is walked in short steps."""
 REST_TRIES = 4
 """Starts of a rest: as the piece is, then a little askew. A fixed seed, so that the same asked twice gives the same."""
 
@@ -44,7 +47,16 @@ class Place:
 
 @dataclass(frozen=True)
 class Slide:
-    """Pieces by a vector in metres, staying seated."""
+    """Pieces by a vector in metres, staying seated. A single one goes over steps and edges, and stops at what is too
+    high for it, or goes along it."""
+
+    keys: tuple[str, ...]
+    by: Triple
+
+
+@dataclass(frozen=True)
+class Push:
+    """Pieces along a vector in metres, one after the other, foremost first: up to the first contact, then along it."""
 
     keys: tuple[str, ...]
     by: Triple
@@ -60,10 +72,10 @@ class Turn:
 
 @dataclass(frozen=True)
 class Size:
-    """Pieces by a factor, about where they touch."""
+    """Pieces by a factor, or one for each of the prop's own axes, about where they touch."""
 
     keys: tuple[str, ...]
-    factor: float
+    factor: float | Triple
 
 
 @dataclass(frozen=True)
@@ -117,7 +129,7 @@ class Mend:
     keys: tuple[str, ...] | None
 
 
-Move = SetDown | Place | Slide | Turn | Size | Bed | Seat | Rest | Spike | Copy | Remove | Mend
+Move = SetDown | Place | Slide | Push | Turn | Size | Bed | Seat | Rest | Spike | Copy | Remove | Mend
 
 
 @dataclass(frozen=True)
@@ -154,12 +166,15 @@ def compute(index: SceneIndex, move: Move, tolerance: float, fits: dict[str, Fit
     words = {
         Place: "moved",
         Slide: "slid",
+        Push: "pushed",
         Turn: "turned",
         Size: "sized",
         Bed: "bedded",
         Seat: "seated",
         Rest: "rested",
     }[type(move)]
+    if isinstance(move, Push) or (isinstance(move, Slide) and len(pieces) == 1):
+        return slid(index, pieces, move, words, what)
     wanted = {p.key: altered(p, move) for p in pieces}
     reseat = not isinstance(move, Place) or move.reseat
     deltas = []
@@ -185,6 +200,26 @@ def compute(index: SceneIndex, move: Move, tolerance: float, fits: dict[str, Fit
     if isinstance(move, Bed):
         words = f"sank by {in_words(move.sink)}" if move.sink >= 0 else f"kept {in_words(-move.sink)} off"
     return Outcome(Change(f"{words} {what}", tuple(deltas)), tuple(left))
+
+
+def slid(index: SceneIndex, pieces: list[Piece], move: Slide | Push, words: str, what: str) -> Outcome:
+    by = np.asarray(move.by)
+    if float(np.linalg.norm(by)) > FARTHEST:
+        raise MoveRefused(f"that is farther than {FARTHEST:.0f} m at once; put it there instead")
+    after: dict[str, Piece] = {}
+    stops: list[str] = []
+    try:
+        for piece in sorted(pieces, key=lambda p: (-float(p.pose.origin @ by), p.key)):
+            found = slide(index, piece, by, PUSH_CLIMB if isinstance(move, Push) else climb_of(piece))
+            after[piece.key] = piece.at(found.pose)
+            index.put(after[piece.key])
+            stops += [index.pieces[k].name for k in found.against if index.pieces[k].name not in stops]
+    finally:
+        for piece in pieces:
+            index.put(piece)
+    deltas = tuple(Delta(p.key, p, after[p.key]) for p in pieces if after[p.key] != p)
+    text = f"{words} {what}" + (f" against {stops[0]}" if stops else "")
+    return Outcome(Change(text, deltas))
 
 
 def copied(index: SceneIndex, pieces: list[Piece], move: Copy) -> Outcome:
@@ -236,7 +271,10 @@ def altered(piece: Piece, move: Move) -> Piece:
     if isinstance(move, Turn):
         rotation = rotation_about(np.array([0.0, 1.0, 0.0]), move.angle)
     elif isinstance(move, Size):
-        rotation = np.eye(3) * move.factor
+        # Along the prop's own axes, so that it is never sheared.
+        linear = piece.pose.linear * np.asarray(move.factor)
+        inner = np.linalg.inv(piece.pose.linear) @ (foot - piece.pose.origin)
+        return piece.at(Pose.of(linear, foot - linear @ inner))
     else:
         return piece
     linear = rotation @ piece.pose.linear

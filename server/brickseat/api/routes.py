@@ -187,6 +187,8 @@ def core_move(request: HttpRequest, asked: Any, live: LiveSet) -> Move:
             return moves.Place(asked.key, pose_from(asked.pose), direction, asked.reseat)
         case schemas.SlideMove():
             return moves.Slide(tuple(asked.keys), asked.by)
+        case schemas.PushMove():
+            return moves.Push(tuple(asked.keys), asked.by)
         case schemas.TurnMove():
             return moves.Turn(tuple(asked.keys), asked.angle)
         case schemas.SizeMove():

@@ -148,16 +148,25 @@ class SlideMove(Schema):
     by: Triple
 
 
+class PushMove(Schema):
+    kind: Literal["push"]
+    keys: Keys
+    by: Triple
+
+
 class TurnMove(Schema):
     kind: Literal["turn"]
     keys: Keys
     angle: Annotated[float, Field(ge=-1e4, le=1e4, allow_inf_nan=False)]
 
 
+Factor = Annotated[float, Field(ge=0.01, le=100, allow_inf_nan=False)]
+
+
 class SizeMove(Schema):
     kind: Literal["size"]
     keys: Keys
-    factor: Annotated[float, Field(ge=0.01, le=100, allow_inf_nan=False)]
+    factor: Factor | tuple[Factor, Factor, Factor]
 
 
 class BedMove(Schema):
@@ -202,6 +211,7 @@ MoveSchema = Annotated[
     SetDownMove
     | PlaceMove
     | SlideMove
+    | PushMove
     | TurnMove
     | SizeMove
     | BedMove

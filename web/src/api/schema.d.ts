@@ -450,7 +450,7 @@ export interface components {
         /** MoveRequest */
         MoveRequest: {
             /** Move */
-            move: components["schemas"]["SetDownMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["SlideMove"] | components["schemas"]["TurnMove"] | components["schemas"]["SizeMove"] | components["schemas"]["BedMove"] | components["schemas"]["SeatMove"] | components["schemas"]["RestMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["CopyMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RepairMove"];
+            move: components["schemas"]["SetDownMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["SlideMove"] | components["schemas"]["PushMove"] | components["schemas"]["TurnMove"] | components["schemas"]["SizeMove"] | components["schemas"]["BedMove"] | components["schemas"]["SeatMove"] | components["schemas"]["RestMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["CopyMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RepairMove"];
         };
         /** OutlineSchema */
         OutlineSchema: {
@@ -573,6 +573,22 @@ export interface components {
             volume: number | null;
             /** Width */
             width: number;
+        };
+        /** PushMove */
+        PushMove: {
+            /** By */
+            by: [
+                number,
+                number,
+                number
+            ];
+            /** Keys */
+            keys: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "push";
         };
         /** RemoveMove */
         RemoveMove: {
@@ -705,7 +721,11 @@ export interface components {
         /** SizeMove */
         SizeMove: {
             /** Factor */
-            factor: number;
+            factor: number | [
+                number,
+                number,
+                number
+            ];
             /** Keys */
             keys: string[];
             /**
