@@ -10,7 +10,7 @@ KERNEL_SOURCES := $(shell find core -name '*.py')
 TEST_DATA := $(CURDIR)/.stamps/test-data
 BROWSER_ARGS ?=
 
-.PHONY: demo test setup check fmt bench shots browser clean
+.PHONY: demo test setup check fmt bench stress shots browser clean
 
 demo: setup
 	$(BIN)/brickseat demo
@@ -44,6 +44,14 @@ schema: $(STAMPS)/python $(STAMPS)/modules
 
 bench: setup browser
 	BRICKSEAT_DATA=$(TEST_DATA) $(BIN)/python benchmarks/run.py
+
+# Meshes out of public packages, unpacked beside the build and nowhere else.
+$(STAMPS)/stress: $(STAMPS)/python tests/stress/packages.txt
+	$(BIN)/uv pip install --quiet --no-deps --target $@ -r tests/stress/packages.txt
+	@touch $@
+
+stress: setup $(STAMPS)/stress
+	PYTHONPATH=benchmarks $(BIN)/python tests/stress/run.py $(STAMPS)/stress
 
 shots: setup browser
 	$(BIN)/python tests/browser/shots.py docs/screenshots

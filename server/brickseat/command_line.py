@@ -2,6 +2,7 @@
 
 import argparse
 import json
+import math
 import sys
 from collections.abc import Callable, Sequence
 from fnmatch import fnmatchcase
@@ -46,6 +47,19 @@ def whole_number(text: str) -> int:
     if value < 1:
         raise argparse.ArgumentTypeError(f"“{text}” is not a whole number from 1")
     return value
+
+
+def joint_turn(text: str) -> tuple[str, str, float]:
+    """``knee:x=30`` -> ("knee", "x", 30.0)."""
+    joint, _, turn = text.rpartition(":")
+    axis, _, degrees = turn.partition("=")
+    try:
+        value = float(degrees)
+    except ValueError:
+        value = math.nan
+    if not joint or axis not in ("x", "y", "z") or not math.isfinite(value):
+        raise argparse.ArgumentTypeError(f"“{text}” is not a joint and its turn; write it like knee:x=30")
+    return joint, axis, value
 
 
 def parser() -> argparse.ArgumentParser:
@@ -93,6 +107,14 @@ def parser() -> argparse.ArgumentParser:
     sub = command("convert", run_convert, "between the formats read and written")
     sub.add_argument("input", metavar="IN", type=Path)
     sub.add_argument("-o", "--output", metavar="OUT", type=Path, required=True)
+    sub.add_argument(
+        "--bend",
+        metavar="JOINT:x=30",
+        type=joint_turn,
+        action="append",
+        default=[],
+        help="turn a named joint about its own x, y or z axis by so many degrees",
+    )
     sub.add_argument(
         "--light", metavar="N", type=whole_number, help="a copy for display with at most N triangles a mesh"
     )
@@ -220,11 +242,14 @@ def run_measure(args: argparse.Namespace) -> int:
 
 
 def run_convert(args: argparse.Namespace) -> int:
+    from brickseat_core.formats.gltf_skin import bend
     from brickseat_core.formats.light import light_copy
     from brickseat_core.formats.opening import known, open_document, save_document
 
     known(args.output)
     document = open_document(args.input, args.unit, args.up)
+    for joint, axis, degrees in args.bend:
+        bend(document, joint, axis, degrees)
     if args.light is not None:
         document, error = light_copy(document, args.light)
         sys.stderr.write(f"{args.output}: a copy for display, up to {in_words(error)} off the true surface\n")

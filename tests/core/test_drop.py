@@ -4,10 +4,13 @@ import math
 
 import numpy as np
 import pytest
+import trimesh
 
+from brickseat_core.fit.check import measure_fit
 from brickseat_core.fit.seat import seat
+from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece
-from shapes import FLOOR, ball, box, inward, piece, revolved, roof, sheet, standing, turned
+from shapes import FLOOR, ball, box, inward, mesh_of, piece, revolved, roof, sheet, standing, turned
 
 EXACT = 1e-9
 
@@ -167,3 +170,27 @@ def test_what_lies_on_a_piece_does_not_hold_it_up() -> None:
     crate = piece("crate", box(0.3, 0.3, 0.3), (0.0, 0.95, 0.0))
     table = piece("table", box(1.0, 0.6, 0.6), (0.0, 0.5, 0.0))
     assert seated_height(table, FLOOR, crate) == pytest.approx(0.3, abs=EXACT)
+
+
+@pytest.mark.parametrize("closed", [True, False])
+def test_a_piece_that_goes_through_a_floor_with_its_edges_in_it_is_sunk(closed: bool) -> None:
+    """Corners of a finely divided bar lie in the very plane of the floor: no two triangles cross."""
+    bar = mesh_of(trimesh.creation.box((0.2, 1.0, 0.2)).subdivide().subdivide())
+    flat = FLOOR if closed else piece("ground", sheet([(-9, 0, -9), (-9, 0, 9), (9, 0, 9), (9, 0, -9)]), bearer=True)
+    p = piece("bar", bar)
+    index = standing(flat, p)
+    fit = measure_fit(index, p)
+    assert fit.state == "sunk", fit.reason
+    assert fit.depth == pytest.approx(0.5, abs=2e-5)
+    assert seat(index, p).pose.position[1] == pytest.approx(0.5, abs=1e-9)
+
+
+def test_a_piece_that_just_fits_between_two_boards_is_seated() -> None:
+    lower, upper = piece("lower", box(2, 0.02, 1), (0, -0.01, 0)), piece("upper", box(2, 0.02, 1), (0, 0.41, 0))
+    unit = Mesh(
+        np.concatenate([p.pose.apply(p.prop.mesh.vertices) for p in (lower, upper)]),
+        np.concatenate([lower.prop.mesh.faces, upper.prop.mesh.faces + len(lower.prop.mesh.vertices)]),
+    )
+    p = piece("jar", box(0.3, 0.4, 0.3), (0.1, 0.2, 0.1))
+    fit = measure_fit(standing(piece("unit", unit, bearer=True), p), p)
+    assert (fit.state, fit.gap, fit.depth) == ("seated", pytest.approx(0.0, abs=1e-9), pytest.approx(0.0, abs=1e-6))

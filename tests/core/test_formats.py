@@ -15,10 +15,12 @@ from pxr import Gf, Sdf, Usd, UsdGeom
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
+from brickseat_core.fit.seat import seat
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_build import Paint, Surface, prop_document, set_document
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_set import read_set
+from brickseat_core.formats.gltf_skin import bend
 from brickseat_core.formats.gltf_surfaces import model_of
 from brickseat_core.formats.light import light_copy
 from brickseat_core.formats.opening import open_document, save_document
@@ -256,3 +258,67 @@ def test_damaged_binary_usd_never_takes_the_caller_down(tmp_path: Path, kind: st
         (tmp_path / f"damaged.{kind}").write_bytes(content)
         told = refusal(lambda: open_document(tmp_path / f"damaged.{kind}"))
         assert told is None or "\n" not in told
+
+
+def arm() -> GltfDocument:
+    """A bar of two halves along +X, each carried by its own joint: shoulder at the origin, elbow at x = 1."""
+    bar = trimesh.creation.box([2.0, 0.2, 0.2])
+    bar.apply_translation([1.0, 0.0, 0.0])
+    bar = bar.subdivide().subdivide()
+    points = np.asarray(bar.vertices, dtype=np.float32)
+    made = prop_document("arm", [])
+    beyond = points[:, 0] > 1.0
+    joints = np.zeros((len(points), 4), np.uint8)
+    joints[:, 0] = beyond
+    weights = np.zeros((len(points), 4), np.float32)
+    weights[:, 0] = 1.0
+    bind = np.tile(np.eye(4, dtype=np.float32), (2, 1, 1))
+    bind[1, 0, 3] = -1.0
+    attributes = {
+        "POSITION": made.append(points, "VEC3"),
+        "JOINTS_0": made.append(joints, "VEC4"),
+        "WEIGHTS_0": made.append(weights, "VEC4"),
+    }
+    indices = made.append(np.asarray(bar.faces, dtype="<u4").ravel(), "SCALAR")
+    matrices = made.append(bind.transpose(0, 2, 1).reshape(-1, 16).astype("<f4"), "MAT4")
+    made.json["meshes"] = [{"primitives": [{"attributes": attributes, "indices": indices}]}]
+    made.json["skins"] = [{"joints": [1, 2], "inverseBindMatrices": matrices}]
+    made.json["nodes"] = [
+        {"name": "arm", "mesh": 0, "skin": 0, "translation": [50, 0, 0]},
+        {"name": "shoulder", "children": [2], "translation": [0, 0.5, 0]},
+        {"name": "elbow", "translation": [1, 0, 0]},
+        {"name": "rig", "children": [1]},
+        {"name": "floor", "mesh": 1, "extras": {"brickseat": {"role": "bearer"}}},
+    ]
+    floor = np.array([[-9, 0, -9], [9, 0, -9], [9, 0, 9], [-9, 0, 9]], dtype=np.float32)
+    ground = {
+        "attributes": {"POSITION": made.append(floor, "VEC3")},
+        "indices": made.append(np.array([0, 2, 1, 0, 3, 2], dtype="<u4"), "SCALAR"),
+    }
+    made.json["meshes"].append({"primitives": [ground]})
+    made.json["scenes"] = [{"nodes": [0, 3, 4]}]
+    return GltfDocument.parse(made.to_glb())
+
+
+def test_a_jointed_prop_is_seated_as_it_is_bent(tmp_path: Path) -> None:
+    document = arm()
+    straight = next(iter(read_set(document).dressed.pieces.values()))
+    assert straight.world_box()[1] == pytest.approx([2.0, 0.6, 0.1], abs=1e-6), "the node's own place is ignored"
+    bend(document, "elbow", "z", -90.0)
+    found = read_set(document)
+    bent = next(p for p in found.dressed.pieces.values() if p.role == "prop")
+    lo, hi = bent.world_box()
+    assert lo[1] == pytest.approx(0.5 - 1.0, abs=1e-6)
+    assert hi[0] == pytest.approx(1.1, abs=1e-6)
+    index = SceneIndex.of(found.dressed)
+    index.put(bent.at(seat(index, bent).pose))
+    found.store(index.pieces)
+    after = read_set(GltfDocument.parse(document.to_glb()))
+    fits = check(SceneIndex.of(after.dressed))
+    assert [f.gap for f in fits.values()] == [pytest.approx(0.0, abs=1e-6)]
+    save_document(document, tmp_path / "bent.usda")
+    again = read_set(open_document(tmp_path / "bent.usda")).dressed
+    low = min(float(p.world_box()[0][1]) for p in again.pieces.values() if p.role == "prop")
+    assert low == pytest.approx(0.0, abs=1e-6)
+    with pytest.raises(FileError, match="no joints are named"):
+        bend(document, "knee", "x", 10.0)

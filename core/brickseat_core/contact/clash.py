@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from brickseat_core.contact.drop import HUNG
 from brickseat_core.contact.index import (
     Mover,
     Near,
@@ -94,7 +95,10 @@ def penetration(index: SceneIndex, piece: Piece, row: int, most: int = MOST_NORM
     cut = measured_cut(index, piece, row, most, limit)
     if cut.depth > CONTACT_EPSILON:
         return cut
-    flush = measured_cut(index, piece.shrunk(SHRINK), row, most, limit)
+    # Where faces or edges lie in each other's planes no two triangles cross: a little smaller and higher they do.
+    slim = piece.shrunk(SHRINK)
+    slim = slim.at(slim.pose.moved(-HUNG * np.asarray(piece.direction)))
+    flush = measured_cut(index, slim, row, most, limit)
     return flush if flush.depth > GRAZE_DEPTH else cut
 
 

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brickseat_core.contact.index import Mover, Near, SceneIndex
-from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
+from brickseat_core.contact.interval import POLYGON_ROOM, double_area, overlap_polygon
 from brickseat_core.contact.pairs import (
     FIRST_NODE,
     HEAP_START,
@@ -33,6 +33,9 @@ from brickseat_core.contact.pairs import (
 )
 from brickseat_core.kernels import kernel
 from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH
+
+HUNG = 3.0 * CONTACT_EPSILON
+"""Metres a piece is raised to see whether it only seems to touch."""
 
 
 @dataclass(frozen=True)
@@ -58,8 +61,10 @@ def first_contact(index: SceneIndex, mover: Mover, near: Near, slack: NDArray[np
     if slack is None:
         slack = np.full(len(near.rows), FLUSH_WIDTH)
     best, who, started = first_contact_kernel(
-        index.forest, index.placed, mover, near.rows, near.matrix, near.offset, near.facing, slack, math.inf
+        index.forest, index.placed, mover, near.rows, near.matrix, near.offset, near.facing, slack, math.inf, False
     )
+    if who >= 0 and best <= CONTACT_EPSILON:
+        hung_kernel(index.forest, index.placed, mover, near.rows, near.matrix, near.offset, near.facing, slack, started)
     cut = tuple(int(r) for r in near.rows[started])
     if who < 0:
         return Drop(None, None, cut)
@@ -70,16 +75,33 @@ def rows_cut(index: SceneIndex, mover: Mover, near: Near) -> list[int]:
     """Which of ``near`` the mover cuts where it is: no travel is looked for, and one cut a row is enough."""
     slack = np.full(len(near.rows), FLUSH_WIDTH)
     _, _, started = first_contact_kernel(
-        index.forest, index.placed, mover, near.rows, near.matrix, near.offset, near.facing, slack, 0.0
+        index.forest, index.placed, mover, near.rows, near.matrix, near.offset, near.facing, slack, 0.0, False
     )
     return [int(r) for r in near.rows[started]]
 
 
 @kernel
+def hung_kernel(forest, placed, mover, rows, matrix, offset, facing, slack, started):  # type: ignore[no-untyped-def]
+    """Add to ``started`` what the mover goes through with its corners or edges just in the surface.
+
+    There no two triangles cross, and it seems to touch. Raised a little it does not let go, as a seated piece would.
+    """
+    lowered = offset.copy()
+    for i in range(rows.shape[0]):
+        lowered[i, 2] -= HUNG
+    _, _, cut = first_contact_kernel(forest, placed, mover, rows, matrix, lowered, facing, slack, 0.0, True)
+    for i in range(rows.shape[0]):
+        started[i] = started[i] or cut[i]
+
+
+@kernel
 def first_contact_kernel(  # type: ignore[no-untyped-def]
-    forest, placed, mover, rows, matrix, offset, facing, slack, limit
+    forest, placed, mover, rows, matrix, offset, facing, slack, limit, floors
 ):
-    """Least travel below ``limit``, the place in ``rows`` of what is met there (-1: nothing), and what is cut."""
+    """Least travel below ``limit``, the place in ``rows`` of what is met there (-1: nothing), and what is cut.
+
+    ``floors``: only what looks up counts as cut.
+    """
     best = limit
     who = NO_NODE
     started = np.zeros(rows.shape[0], np.bool_)
@@ -139,7 +161,7 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
                         if g0 < best:
                             best = g0
                             who = i
-                    elif g1 > CONTACT_EPSILON:
+                    elif g1 > CONTACT_EPSILON and not (floors and facing[i] * double_area(s) < 0.0):
                         started[i] = True
             continue
         key, item = heap_room(key, item, n)

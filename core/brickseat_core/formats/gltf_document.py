@@ -110,6 +110,7 @@ class GltfDocument:
             "images",
             "materials",
             "textures",
+            "skins",
         ):
             value = self.json.get(name, [])
             if not isinstance(value, list) or not all(isinstance(item, dict) for item in value):

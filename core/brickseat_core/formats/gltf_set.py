@@ -12,8 +12,10 @@ import numpy as np
 
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_document import GltfDocument, Json
+from brickseat_core.formats.gltf_nodes import local_matrix, write_local
+from brickseat_core.formats.gltf_skin import skin_joints, skinned
 from brickseat_core.meshes.mesh import Mesh, MeshError
-from brickseat_core.scene import DOWN, Piece, Pose, Prop, Role, Set, Triple, Vec, rotation_matrix
+from brickseat_core.scene import DOWN, Piece, Pose, Prop, Role, Set, Triple, Vec
 from brickseat_core.tolerances import SEATED_TOLERANCE
 
 INSTANCING = "EXT_mesh_gpu_instancing"
@@ -23,12 +25,16 @@ NODE_DEPTH = 512
 
 @dataclass(frozen=True)
 class Placement:
-    """One drawing of one mesh: a node, or one of its instances (``instance`` is None without instancing)."""
+    """One drawing of one mesh: a node, or one of its instances (``instance`` is None without instancing).
+
+    ``skinned``: its corners stand where the joints of its skin put them.
+    """
 
     node: int
     instance: int | None
     mesh: int
     world: Vec
+    skinned: bool = False
 
 
 @dataclass
@@ -109,46 +115,6 @@ def split_matrix(matrix: Vec) -> tuple[Triple, tuple[float, ...], Triple]:
     return pose.position, pose.orientation, pose.scale
 
 
-def local_matrix(node: Json, where: str) -> Vec:
-    """(4, 4) of a node's own transform. Raises FileError on anything that is not finite numbers."""
-    try:
-        if "matrix" in node:
-            matrix = np.array(node["matrix"], dtype=np.float64).reshape(4, 4).T
-        else:
-            rotation = np.array(node.get("rotation", [0, 0, 0, 1]), dtype=np.float64).reshape(4)
-            scale = np.array(node.get("scale", [1, 1, 1]), dtype=np.float64).reshape(3)
-            matrix = np.eye(4)
-            if not np.linalg.norm(rotation) > 0:
-                raise ValueError
-            matrix[:3, :3] = rotation_matrix((rotation[0], rotation[1], rotation[2], rotation[3])) * scale
-            matrix[:3, 3] = np.array(node.get("translation", [0, 0, 0]), dtype=np.float64).reshape(3)
-    except (TypeError, ValueError):
-        raise FileError(f"{where} has a transform that is not made of numbers; export it again") from None
-    if not np.isfinite(matrix).all():
-        raise FileError(f"{where} has a transform that is not finite; export it again")
-    return matrix
-
-
-def write_local(node: Json, matrix: Vec) -> None:
-    """Put a local transform back in the way the node wrote it, leaving untouched what did not change."""
-    if "matrix" in node:
-        node["matrix"] = [float(v) for v in matrix.T.ravel()]
-        return
-    old = local_matrix(node, "node")
-    node["translation"] = [float(v) for v in matrix[:3, 3]]
-    if np.allclose(old[:3, :3], matrix[:3, :3], rtol=0.0, atol=1e-12 * max(1.0, float(np.abs(old).max()))):
-        return
-    pose = Pose.from_matrix(matrix)
-    rebuilt = Pose.from_parts(pose.position, pose.orientation, pose.scale).linear
-    if np.allclose(rebuilt, matrix[:3, :3], rtol=0.0, atol=1e-9 * max(1.0, float(np.abs(rebuilt).max()))):
-        node["rotation"] = list(pose.orientation)
-        node["scale"] = list(pose.scale)
-    else:
-        for name in ("translation", "rotation", "scale"):
-            node.pop(name, None)
-        node["matrix"] = [float(v) for v in matrix.T.ravel()]
-
-
 def instance_matrices(document: GltfDocument, node: int) -> list[Vec]:
     """Local (4, 4) matrices of a node's instances."""
     where = f"nodes[{node}].{INSTANCING}"
@@ -197,6 +163,12 @@ def read_mesh(document: GltfDocument, number: int, cache: dict[int, tuple[Vec, A
         np.concatenate(faces).astype(np.int32) if faces else np.zeros((0, 3), np.int32),
     )
     return cache[number]
+
+
+def drawn_primitives(document: GltfDocument, number: int) -> list[int]:
+    """Which primitives of a mesh are made of triangles."""
+    primitives = document.item("meshes", number, "a node")["primitives"]
+    return [i for i, p in enumerate(primitives) if p.get("mode", TRIANGLES) in (TRIANGLES, STRIP, FAN)]
 
 
 def read_primitive(document: GltfDocument, primitive: Any, where: str) -> tuple[Vec, Any] | None:
@@ -295,7 +267,7 @@ def read_set(document: GltfDocument, bearers: Iterable[str] = (), tolerance: flo
                 Placement(number, i, node["mesh"], worlds[number] @ m)
                 for i, m in enumerate(instance_matrices(document, number))
             ]
-        return [Placement(number, None, node["mesh"], worlds[number])]
+        return [Placement(number, None, node["mesh"], worlds[number], "skin" in node)]
 
     def is_prop(number: int) -> bool:
         return bool(our_extras(nodes[number]).get("role", "prop") != "bearer")
@@ -349,6 +321,8 @@ def read_set(document: GltfDocument, bearers: Iterable[str] = (), tolerance: flo
             if part.instance is None:
                 body_of_node[number] = key
                 body_of_node.setdefault(lead, key)
+            if part.skinned:
+                body_of_node.update({j: key for j in skin_joints(document, nodes[number]["skin"], f"nodes[{number}]")})
     if not bodies:
         raise FileError("draws nothing: no node of its scene has a mesh; export the models with it")
 
@@ -357,7 +331,7 @@ def read_set(document: GltfDocument, bearers: Iterable[str] = (), tolerance: flo
     pieces = []
     for body in bodies.values():
         marked = any(fnmatchcase(body.name, p) for p in patterns)
-        pieces.append(piece_of(document, body, marked, meshes, raw))
+        pieces.append(piece_of(document, body, marked, meshes, raw, worlds))
     dressed = Set.of("set", pieces, tolerance)
     return GltfSet(document, dressed, bodies, worlds, parents, body_of_node)
 
@@ -373,18 +347,25 @@ def piece_of(
     marked_bearer: bool,
     meshes: dict[tuple[Any, ...], Prop],
     raw: dict[int, tuple[Vec, Any]],
+    worlds: Mapping[int, Vec],
 ) -> Piece:
     where = f"nodes[{body.lead.node}] “{body.name}”"
     if abs(float(np.linalg.det(body.lead.world[:3, :3]))) < 1e-30:
         raise FileError(f"{where} is scaled to nothing; give it a size and export it again")
     inverse = np.linalg.inv(body.lead.world)
     single = len(body.parts) == 1 and body.parts[0].world is body.lead.world
-    placed = [(p.mesh, np.eye(4) if single or p.world is body.lead.world else inverse @ p.world) for p in body.parts]
-    recipe = tuple((mesh, tuple(np.round(m, 12).ravel())) for mesh, m in placed)
+    placed = [
+        (p, inverse if p.skinned else np.eye(4) if single or p.world is body.lead.world else inverse @ p.world)
+        for p in body.parts
+    ]
+    # A skinned mesh is as its own joints bend it: it is shared with no other node.
+    recipe = tuple((p.mesh, p.node if p.skinned else None, tuple(np.round(m, 12).ravel())) for p, m in placed)
     if recipe not in meshes:
         vertices, faces, base = [], [], 0
-        for mesh, matrix in placed:
-            v, f = read_mesh(document, mesh, raw)
+        for part, matrix in placed:
+            v, f = read_mesh(document, part.mesh, raw)
+            if part.skinned:
+                v = skinned(document, part.node, v, drawn_primitives(document, part.mesh), worlds)
             vertices.append(v if np.array_equal(matrix, np.eye(4)) else v @ matrix[:3, :3].T + matrix[:3, 3])
             faces.append((f[:, ::-1] if np.linalg.det(matrix[:3, :3]) < 0 else f) + base)
             base += len(v)

@@ -4,9 +4,10 @@ from typing import Any
 
 import numpy as np
 
-from brickseat_core.formats.gltf_build import Paint, Surface
+from brickseat_core.formats.gltf_build import Paint, Surface, primitive_entry
 from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.formats.gltf_set import read_primitive, read_set
+from brickseat_core.formats.gltf_set import drawn_primitives, read_primitive, read_set, scene_nodes
+from brickseat_core.formats.gltf_skin import skinned
 from brickseat_core.formats.model import Model, Part
 from brickseat_core.scene import Pose
 
@@ -67,3 +68,25 @@ def model_of(document: GltfDocument) -> Model:
         if placed:
             parts.append(Part(body.name, tuple(placed)))
     return Model(tuple(parts), metres_per_unit=1.0, up="y")
+
+
+def stiffen(document: GltfDocument) -> None:
+    """Give every skinned node the mesh its joints make of it now: for formats that are written without skins."""
+    worlds, _ = scene_nodes(document)
+    for number, node in enumerate(document.items("nodes")):
+        if "skin" not in node or "mesh" not in node or number not in worlds:
+            continue
+        primitives = drawn_primitives(document, node["mesh"])
+        surfaces = mesh_surfaces(document, node["mesh"])
+        points = np.concatenate([s.vertices for s in surfaces])
+        bent = skinned(document, number, points, primitives, worlds)
+        inverse = np.linalg.inv(worlds[number])
+        local = np.split(bent @ inverse[:3, :3].T + inverse[:3, 3], np.cumsum([len(s.vertices) for s in surfaces])[:-1])
+        entries = document.item("meshes", node["mesh"], "a node")["primitives"]
+        made = [
+            primitive_entry(document, Surface(s.paint, v, s.faces, s.colours), entries[i].get("material"))
+            for s, v, i in zip(surfaces, local, primitives, strict=True)
+        ]
+        document.json["meshes"].append({"name": str(node.get("name", "posed")), "primitives": made})
+        node["mesh"] = len(document.json["meshes"]) - 1
+        del node["skin"]

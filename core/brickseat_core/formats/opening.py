@@ -7,7 +7,7 @@ import numpy as np
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_build import Surface, parts_document
 from brickseat_core.formats.gltf_document import GltfDocument, write_whole
-from brickseat_core.formats.gltf_surfaces import model_of
+from brickseat_core.formats.gltf_surfaces import model_of, stiffen
 from brickseat_core.formats.model import Model, Part, UpAxis
 from brickseat_core.formats.plain import PLAIN, plain_bytes, read_plain
 from brickseat_core.formats.usd_reading import USD, read_apart
@@ -99,6 +99,7 @@ def save_document(document: GltfDocument, path: Path) -> None:
     if kind in GLTF:
         document.save(path)
         return
+    stiffen(document)
     if kind in USD:
         write_whole(path, usd_bytes(document, path))
         return

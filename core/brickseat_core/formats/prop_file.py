@@ -6,13 +6,13 @@ import numpy as np
 
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.formats.gltf_set import read_mesh, read_set
+from brickseat_core.formats.gltf_set import read_set
 from brickseat_core.formats.model import UpAxis
 from brickseat_core.formats.opening import known, open_document, upright
 from brickseat_core.formats.plain import PLAIN, read_plain
 from brickseat_core.meshes.lengths import Unit
 from brickseat_core.meshes.mesh import Mesh, MeshError
-from brickseat_core.scene import Pose, Vec
+from brickseat_core.scene import Vec
 
 
 def read_prop(path: Path, unit: Unit | None = None, up: UpAxis | None = None) -> Mesh:
@@ -42,12 +42,9 @@ def whole_mesh(document: GltfDocument, where: str) -> Mesh:
     vertices: list[Vec] = []
     faces = []
     base = 0
-    raw: dict[int, tuple[Vec, np.ndarray]] = {}
-    for body in found.bodies.values():
-        for part in body.parts:
-            v, f = read_mesh(document, part.mesh, raw)
-            pose = Pose.from_matrix(part.world)
-            vertices.append(pose.apply(v))
-            faces.append((f[:, ::-1] if np.linalg.det(pose.linear) < 0 else f) + base)
-            base += len(v)
+    for piece in found.dressed.pieces.values():
+        mesh = piece.prop.mesh
+        vertices.append(piece.pose.apply(mesh.vertices))
+        faces.append((mesh.faces[:, ::-1] if np.linalg.det(piece.pose.linear) < 0 else mesh.faces) + base)
+        base += len(mesh.vertices)
     return Mesh(np.concatenate(vertices), np.concatenate(faces).astype(np.int32))

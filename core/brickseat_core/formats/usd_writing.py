@@ -10,7 +10,8 @@ from pxr import Gf, Kind, Sdf, Tf, Usd, UsdGeom, UsdShade, UsdUtils, Vt
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_build import GENERATOR, Paint, Surface
 from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.formats.gltf_set import INSTANCING, instance_matrices, local_matrix, read_set
+from brickseat_core.formats.gltf_nodes import local_matrix
+from brickseat_core.formats.gltf_set import INSTANCING, instance_matrices, read_set
 from brickseat_core.formats.gltf_surfaces import mesh_surfaces
 from brickseat_core.formats.usd_reading import EXTRAS_KEY, matrix4
 from brickseat_core.scene import Vec

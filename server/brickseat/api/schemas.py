@@ -160,13 +160,13 @@ class TurnMove(Schema):
     angle: Annotated[float, Field(ge=-1e4, le=1e4, allow_inf_nan=False)]
 
 
-Factor = Annotated[float, Field(ge=0.01, le=100, allow_inf_nan=False)]
+SizeFactor = Annotated[float, Field(ge=0.01, le=100, allow_inf_nan=False)]
 
 
 class SizeMove(Schema):
     kind: Literal["size"]
     keys: Keys
-    factor: Factor | tuple[Factor, Factor, Factor]
+    factor: SizeFactor | tuple[SizeFactor, SizeFactor, SizeFactor]
 
 
 class BedMove(Schema):

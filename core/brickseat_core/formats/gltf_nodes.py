@@ -1,0 +1,47 @@
+"""The transform of a glTF node: read it, and write it back the way it was written."""
+
+import numpy as np
+
+from brickseat_core.formats.errors import FileError
+from brickseat_core.formats.gltf_document import Json
+from brickseat_core.scene import Pose, Vec, rotation_matrix
+
+
+def local_matrix(node: Json, where: str) -> Vec:
+    """(4, 4) of a node's own transform. Raises FileError on anything that is not finite numbers."""
+    try:
+        if "matrix" in node:
+            matrix = np.array(node["matrix"], dtype=np.float64).reshape(4, 4).T
+        else:
+            rotation = np.array(node.get("rotation", [0, 0, 0, 1]), dtype=np.float64).reshape(4)
+            scale = np.array(node.get("scale", [1, 1, 1]), dtype=np.float64).reshape(3)
+            matrix = np.eye(4)
+            if not np.linalg.norm(rotation) > 0:
+                raise ValueError
+            matrix[:3, :3] = rotation_matrix((rotation[0], rotation[1], rotation[2], rotation[3])) * scale
+            matrix[:3, 3] = np.array(node.get("translation", [0, 0, 0]), dtype=np.float64).reshape(3)
+    except (TypeError, ValueError):
+        raise FileError(f"{where} has a transform that is not made of numbers; export it again") from None
+    if not np.isfinite(matrix).all():
+        raise FileError(f"{where} has a transform that is not finite; export it again")
+    return matrix
+
+
+def write_local(node: Json, matrix: Vec) -> None:
+    """Put a local transform back in the way the node wrote it, leaving untouched what did not change."""
+    if "matrix" in node:
+        node["matrix"] = [float(v) for v in matrix.T.ravel()]
+        return
+    old = local_matrix(node, "node")
+    node["translation"] = [float(v) for v in matrix[:3, 3]]
+    if np.allclose(old[:3, :3], matrix[:3, :3], rtol=0.0, atol=1e-12 * max(1.0, float(np.abs(old).max()))):
+        return
+    pose = Pose.from_matrix(matrix)
+    rebuilt = Pose.from_parts(pose.position, pose.orientation, pose.scale).linear
+    if np.allclose(rebuilt, matrix[:3, :3], rtol=0.0, atol=1e-9 * max(1.0, float(np.abs(rebuilt).max()))):
+        node["rotation"] = list(pose.orientation)
+        node["scale"] = list(pose.scale)
+    else:
+        for name in ("translation", "rotation", "scale"):
+            node.pop(name, None)
+        node["matrix"] = [float(v) for v in matrix.T.ravel()]
