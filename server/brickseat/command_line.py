@@ -229,7 +229,8 @@ def run_measure(args: argparse.Namespace) -> int:
     from brickseat_core.meshes.questions import questions
 
     mesh = read_prop(args.prop, args.unit, args.up)
-    asked = questions(mesh, args.prop.stem, args.prop.suffix.lower()[1:], args.unit or "m")
+    told = {"unit": args.unit, "up": args.up}
+    asked = [q for q in questions(mesh, args.prop.stem, args.prop.suffix.lower()[1:]) if told[q.about] is None]
     shapes = []
     for kind in SHAPE_KINDS if args.shapes else ():
         try:

@@ -118,10 +118,31 @@ def test_measure_knows_size_volume_sides_and_health(tmp_path: Path) -> None:
         assert abs(found["resting_sides"][0]["down"][0]) == pytest.approx(1.0)
 
 
+def test_convert_passes_sets_on_and_repair_takes_any_of_them(wrong_set: Path, tmp_path: Path) -> None:
+    usd, mended = tmp_path / "set.usdc", tmp_path / "mended.usda"
+    assert run("convert", wrong_set, "-o", usd).returncode == 0
+    assert report(usd) == report(wrong_set)
+    assert run("repair", usd, "-o", mended).returncode == 0
+    assert report(mended)["counts"]["seated"] == 2
+    inches = tmp_path / "box.stl"
+    trimesh.creation.box((10, 10, 30)).export(inches)
+    found = json.loads(run("measure", inches, "--json", "--unit", "in", "--up", "z").stdout)
+    assert found["size_m"]["height"] == pytest.approx(0.762)
+    assert found["questions"] == []
+    asked = json.loads(run("measure", inches, "--json", "--shapes").stdout)
+    assert [q["about"] for q in asked["questions"]] == ["unit"]
+    shapes = {s["kind"]: s for s in asked["contact_shapes"]}
+    assert shapes["box"]["bulge_m"] == pytest.approx(0.0, abs=1e-6)
+    assert shapes["ball"]["bulge_m"] > 1.0
+
+
 @pytest.mark.parametrize(
     "args",
     [
         ["check", "nowhere.glb"],
+        ["convert", "{set}", "-o", "out.fbx"],
+        ["convert", "{set}", "-o", "out.obj", "--bend", "knee:q=3"],
+        ["convert", "{set}", "-o", "out.obj", "--bend", "knee:x=3"],
         ["check", "{set}", "--tolerance", "thick"],
         ["seat", "{set}"],
         ["seat", "{set}", "-o", "out.glb", "--only", "nobody"],

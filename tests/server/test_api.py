@@ -125,6 +125,16 @@ def test_every_change_is_one_row_of_history_and_a_new_one_ends_redo(
     assert "spiked" in move(409, kind="slide", keys=["sits"], by=[0, 0, 1])["error"]
 
 
+def test_pushing_and_uneven_sizes_keep_a_piece_seated(client: Client, dressed: DressedSet, move: Move) -> None:
+    pushed = move(kind="push", keys=["sits"], by=[0, 0, 0.3])
+    assert pushed["fits"][0]["gap"] == pytest.approx(0.0, abs=1e-9)
+    sized = move(kind="size", keys=["sits"], factor=[1.0, 0.5, 2.0])
+    assert sized["fits"][0]["gap"] == pytest.approx(0.0, abs=1e-9)
+    scale = sized["deltas"][0]["piece"]["pose"]["scale"]
+    assert scale[1] / scale[0] == pytest.approx(0.5)
+    assert scale[2] / scale[0] == pytest.approx(2.0)
+
+
 def test_set_down_copy_and_take_away(client: Client, dressed: DressedSet, move: Move) -> None:
     pose = {"position": [-1, 0.25, 1], "orientation": [0, 0, 0, 1], "scale": [1, 1, 1]}
     made = move(kind="set_down", prop="crate", pose=pose)

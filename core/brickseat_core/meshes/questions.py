@@ -5,7 +5,7 @@ import re
 from dataclasses import dataclass
 from typing import Literal
 
-from brickseat_core.meshes.lengths import METRES_PER, Unit
+from brickseat_core.meshes.lengths import METRES_PER
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.meshes.sides import RestingSide, resting_sides
 
@@ -48,25 +48,19 @@ def believable(name: str) -> tuple[str | None, tuple[float, float]]:
     return None, ANY_PROP
 
 
-def size_question(size: float, name: str, taken_for: Unit) -> Question | None:
-    """Is ``size`` (metres, the greatest dimension) believable? None when it is."""
+def size_question(size: float, name: str) -> Question | None:
+    """Is ``size`` (the greatest dimension, taken for metres) believable? None when it is."""
     word, (least, most) = believable(name)
     if least <= size <= most or size <= 0.0:
         return None
-    number = size / METRES_PER[taken_for]
-    likely = [u for u, metres in METRES_PER.items() if u != taken_for and least <= number * metres <= most]
+    likely = [u for u, metres in METRES_PER.items() if u != "m" and least <= size * metres <= most]
     what = f"a {word}" if word else "a prop"
     if not likely:
-        return Question(
-            "unit", taken_for, f"{what} of {number:.4g} {taken_for}, is that right? No unit makes it usual."
-        )
+        return Question("unit", "m", f"{what} of {size:.4g} m, is that right? No unit makes it usual.")
     usual = math.sqrt(least * most) if word else USUAL
-    best = min(likely, key=lambda u: abs(math.log(number * METRES_PER[u] / usual)))
-    return Question(
-        "unit",
-        best,
-        f"{what} of {number:.4g} {taken_for}, is that right? In {best} it would be {number * METRES_PER[best]:.3g} m.",
-    )
+    best = min(likely, key=lambda u: abs(math.log(size * METRES_PER[u] / usual)))
+    metres = size * METRES_PER[best]
+    return Question("unit", best, f"{what} of {size:.4g} m, is that right? In {best} it would be {metres:.3g} m.")
 
 
 def up_question(mesh: Mesh, kind: str, sides: tuple[RestingSide, ...]) -> Question | None:
@@ -88,11 +82,11 @@ def up_question(mesh: Mesh, kind: str, sides: tuple[RestingSide, ...]) -> Questi
     return None
 
 
-def questions(mesh: Mesh, name: str, kind: str, taken_for: Unit = "m") -> tuple[Question, ...]:
-    """All there is to ask of a prop read from a file of that ``kind`` (its suffix), its numbers taken for a unit."""
+def questions(mesh: Mesh, name: str, kind: str) -> tuple[Question, ...]:
+    """All there is to ask of a prop read from a file of that ``kind`` (its suffix), its numbers taken for metres."""
     lo, hi = mesh.box
     asked = (
-        size_question(float((hi - lo).max()), name, taken_for),
+        size_question(float((hi - lo).max()), name),
         up_question(mesh, kind, resting_sides(mesh)),
     )
     return tuple(q for q in asked if q is not None)
