@@ -44,6 +44,15 @@ def test_it_climbs_a_step_it_may_and_comes_down_again() -> None:
     assert stopped.pose.position == pytest.approx((0.85, 0.15, 0.0), abs=1e-9)
 
 
+def test_it_slides_onto_a_plate_but_not_onto_the_jar_beside_it() -> None:
+    p = piece("jar", box(0.2, 0.2, 0.2), (0, 0.1, 0))
+    plate, jar = piece("plate", box(0.3, 0.02, 0.3), (0.5, 0.01, 0)), piece("other", box(0.2, 0.2, 0.2), (0.5, 0.1, 0))
+    assert moved(standing(FLOOR, plate, p), p, (0.5, 0, 0), 0.2).pose.position == pytest.approx((0.5, 0.12, 0.0))
+    stopped = moved(standing(FLOOR, jar, p), p, (0.5, 0, 0), 0.2)
+    assert stopped.pose.position == pytest.approx((0.3, 0.1, 0.0), abs=1e-9)
+    assert stopped.against == ("other",)
+
+
 def test_a_ball_is_pushed_against_a_ball() -> None:
     a, b = piece("a", ball(0.1, 4), (0, 0.1, 0)), piece("b", ball(0.1, 4), (0.5, 0.1, 0.05))
     index = standing(FLOOR, a, b)

@@ -15,8 +15,10 @@ from brickseat_core.contact.index import SceneIndex, frame_along
 from brickseat_core.fit.seat import seat
 from brickseat_core.scene import Piece, Pose, Vec
 
-CLIMB_SHARE, MOST_CLIMB = 0.5, 0.3
+CLIMB_SHARE, MOST_CLIMB = 1.0, 0.3
 """A piece slides up onto what is no higher than this share of its own height, or this many metres."""
+NEIGHBOUR_SHARE = 0.25
+"""Share of that up to which it slides up onto another piece: a plate, not the jar beside it."""
 PUSH_CLIMB = 0.01
 """Metres of unevenness that a push passes over; at anything higher it stops."""
 LIFT_OFF = 1e-5
@@ -91,7 +93,10 @@ def stepped(index: SceneIndex, at: Piece, row: int, step: Vec, climb: float) -> 
     raised = at.at(at.pose.moved(step - direction * max(climb, LIFT_OFF)))
     mover = index.mover(at.prop.mesh, raised.pose, frame_along(direction))
     drop = first_contact(index, mover, index.near(mover, raised.pose.origin, row))
-    if drop.started or drop.travel is None:
+    if drop.started or drop.travel is None or drop.row is None:
+        return None
+    onto = index.pieces[index.keys[drop.row] or ""]
+    if onto.role == "prop" and max(climb, LIFT_OFF) - drop.travel > NEIGHBOUR_SHARE * climb + LIFT_OFF:
         return None
     return raised.at(raised.pose.moved(direction * drop.travel))
 
