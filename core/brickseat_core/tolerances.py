@@ -28,3 +28,6 @@ CONTACT_BAND_SHARE = 0.2
 
 BALANCE_SLACK = 1e-6
 """A centre of mass this little outside its support still balances (a ball on its one point)."""
+
+LIFT_OFF = 1e-5
+"""A piece is raised this far before it is pushed aside, so that it does not scrape along its bearer."""

@@ -12,16 +12,13 @@ from brickseat_core.fit.check import UPWARD, Fit, check, measure_fit, touched_by
 from brickseat_core.fit.seat import seat
 from brickseat_core.meshes.lengths import in_words
 from brickseat_core.scene import Change, Delta, Piece, Pose, Vec
-from brickseat_core.tolerances import SEATED_TOLERANCE
+from brickseat_core.tolerances import LIFT_OFF, SEATED_TOLERANCE
 
 SWEEPS = 3
 COMPASS = 8
 NUDGES = 4
 NUDGE_BEYOND = 0.002
 """Metres by which a nudged weight comes to stand inside its support."""
-
-LIFT_OFF = 1e-5
-"""A piece is raised this far before it is pushed aside, so that it does not scrape along its bearer."""
 
 
 @dataclass(frozen=True)

@@ -14,6 +14,7 @@ from brickseat_core.contact.features import near_features
 from brickseat_core.contact.index import SceneIndex, frame_along
 from brickseat_core.fit.seat import seat
 from brickseat_core.scene import Piece, Pose, Vec
+from brickseat_core.tolerances import LIFT_OFF
 
 CLIMB_SHARE, MOST_CLIMB = 1.0, 0.3
 """A piece slides up onto what is no higher than this share of its own height, or this many metres."""
@@ -21,8 +22,6 @@ NEIGHBOUR_SHARE = 0.25
 """Share of that up to which it slides up onto another piece: a plate, not the jar beside it."""
 PUSH_CLIMB = 0.01
 """Metres of unevenness that a push passes over; at anything higher it stops."""
-LIFT_OFF = 1e-5
-"""A piece is raised this far while it is pushed along, so that it does not scrape along its bearer."""
 STEP_SHARE = 0.2
 """Length of a step as a share of the piece's least extent: too short to pass through anything."""
 MOST_STEP = 0.05
