@@ -114,7 +114,9 @@ def measured_cut(index: SceneIndex, piece: Piece, row: int, most: int, limit: fl
     centre = 0.5 * (lo + hi)
     middle = centre - 0.5 * (index.placed.lo[row] + index.placed.hi[row])
     level = middle * np.array([1.0, 0.0, 1.0])
-    tried = [-down, *(normals @ mover.frame), level, middle, down]
+    tried = [-down, *(normals @ mover.frame), level]
+    if most == MOST_NORMALS or not len(normals):
+        tried += [middle, down]
     if abs(down[1]) < SAME_NORMAL:
         tried.append(np.array([0.0, 1.0, 0.0]))
     if not len(normals):

@@ -5,11 +5,11 @@ from typing import Any
 import numpy as np
 
 from brickseat_core.formats.gltf_build import Paint, Surface, primitive_entry
-from brickseat_core.formats.gltf_document import GltfDocument
+from brickseat_core.formats.gltf_document import GltfDocument, Json
 from brickseat_core.formats.gltf_set import drawn_primitives, read_primitive, read_set, scene_nodes
 from brickseat_core.formats.gltf_skin import skinned
 from brickseat_core.formats.model import Model, Part
-from brickseat_core.scene import Pose
+from brickseat_core.scene import Pose, Vec
 
 PLAIN_PAINT = Paint("grey", (0.6, 0.6, 0.6))
 
@@ -32,6 +32,15 @@ def paint_of(document: GltfDocument, number: Any) -> Paint:
     )
 
 
+def vertex_colours(document: GltfDocument, primitive: Json) -> Vec | None:
+    """(n, 3) linear colours of a primitive's corners; None when it has none."""
+    number = primitive["attributes"].get("COLOR_0")
+    if number is None:
+        return None
+    colours = document.accessor(number, "a primitive's COLOR_0").astype(np.float64)
+    return colours[:, :3] if colours.ndim == 2 else None
+
+
 def mesh_surfaces(document: GltfDocument, number: int) -> list[Surface]:
     """One surface for each primitive of triangles, in the mesh's own frame."""
     found = []
@@ -40,11 +49,9 @@ def mesh_surfaces(document: GltfDocument, number: int) -> list[Surface]:
         read = read_primitive(document, primitive, where)
         if read is None or not len(read[1]):
             continue
-        colours = None
-        if "COLOR_0" in primitive["attributes"]:
-            colours = document.accessor(primitive["attributes"]["COLOR_0"], f"{where}.COLOR_0").astype(np.float64)
-            colours = colours[:, :3] if colours.ndim == 2 and len(colours) == len(read[0]) else None
         points, triangles = read
+        colours = vertex_colours(document, primitive)
+        colours = colours if colours is not None and len(colours) == len(points) else None
         paint = paint_of(document, primitive.get("material"))
         found.append(Surface(paint, points, np.asarray(triangles, dtype=np.int32), colours))
     return found

@@ -1,9 +1,11 @@
 """Light display copies of everything a document draws."""
 
+from scipy.spatial import cKDTree
+
 from brickseat_core.formats.gltf_build import Carrier, Surface, primitive_entry
 from brickseat_core.formats.gltf_document import GltfDocument, Json
 from brickseat_core.formats.gltf_set import INSTANCING, read_primitive
-from brickseat_core.formats.gltf_surfaces import paint_of
+from brickseat_core.formats.gltf_surfaces import paint_of, vertex_colours
 from brickseat_core.meshes.display import display_copy
 from brickseat_core.meshes.mesh import Mesh
 
@@ -29,7 +31,10 @@ def light_copy(document: GltfDocument, most: int) -> tuple[GltfDocument, float]:
             thin, error = display_copy(Mesh(points, triangles.astype("i4")), max(4, most * len(triangles) // total))
             worst = max(worst, error)
             material = primitive.get("material")
-            surface = Surface(paint_of(document, material), thin.vertices, thin.faces)
+            colours = vertex_colours(document, primitive)
+            if colours is not None and len(colours) == len(points):
+                colours = colours[cKDTree(points).query(thin.vertices)[1]]
+            surface = Surface(paint_of(document, material), thin.vertices, thin.faces, colours)
             light.append(primitive_entry(document, surface, material))
         mesh["primitives"] = light
     carrier = Carrier()

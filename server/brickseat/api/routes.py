@@ -23,6 +23,7 @@ from brickseat.sets.models import DressedSet
 from brickseat.sets.opening import hand_over, open_set
 from brickseat.sets.records import piece_record, pose_of
 from brickseat.store.models import StoredProp
+from brickseat.store.shelving import light_file
 from brickseat_core.contact.section import section
 from brickseat_core.formats.errors import FileError
 from brickseat_core.placing import moves
@@ -101,13 +102,16 @@ def props(request: HttpRequest) -> Any:
 
 
 @api.get("/props/{key}/{digest}.glb", response={200: None, **PROBLEMS})
-def prop_file(request: HttpRequest, key: str, digest: str) -> Any:
-    """The prop's file. Its address changes with its contents, so it may be kept for ever."""
+def prop_file(request: HttpRequest, key: str, digest: str, light: bool = False) -> Any:
+    """The prop's file. Its address changes with its contents, so it may be kept for ever.
+
+    ``light``: a copy with fewer triangles, for display only.
+    """
     prop = visible_props(request).filter(key=key).first()
     if prop is None or prop.digest[:16] != digest or not prop.path.is_file():
         raise HttpError(404, NOT_FOUND)
     return HttpResponse(
-        prop.path.read_bytes(),
+        (light_file(prop) if light else prop.path).read_bytes(),
         content_type="model/gltf-binary",
         headers={"Cache-Control": "private, max-age=31536000, immutable"},
     )

@@ -3,16 +3,19 @@
 import hashlib
 import threading
 from collections import OrderedDict
+from pathlib import Path
 
 from django.contrib.auth.models import User
 
 from brickseat.store.models import StoredProp, file_of
 from brickseat_core.formats.gltf_document import GltfDocument, write_whole
+from brickseat_core.formats.light import light_copy
 from brickseat_core.formats.prop_file import whole_mesh
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import DOWN, Prop, Triple
 
 MESHES_KEPT = 400
+LIGHT_TRIANGLES = 500
 _meshes: "OrderedDict[str, Mesh]" = OrderedDict()
 _lock = threading.Lock()
 
@@ -58,6 +61,15 @@ def shelve(
         },
     )
     return made
+
+
+def light_file(stored: StoredProp) -> Path:
+    """A copy of the prop's file for display on weak machines, made when it is first asked for."""
+    path = stored.path.with_name(f"{stored.digest}-light-{LIGHT_TRIANGLES}.glb")
+    if not path.is_file():
+        copy, _ = light_copy(GltfDocument.open(stored.path), LIGHT_TRIANGLES)
+        copy.save(path)
+    return path
 
 
 def mesh_of(stored: StoredProp) -> Mesh:

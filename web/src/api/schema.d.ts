@@ -34,6 +34,8 @@ export interface paths {
         /**
          * Prop File
          * @description The prop's file. Its address changes with its contents, so it may be kept for ever.
+         *
+         *     ``light``: a copy with fewer triangles, for display only.
          */
         get: operations["brickseat_api_routes_prop_file"];
         put?: never;
@@ -866,7 +868,9 @@ export interface operations {
     };
     brickseat_api_routes_prop_file: {
         parameters: {
-            query?: never;
+            query?: {
+                light?: boolean;
+            };
             header?: never;
             path: {
                 key: string;

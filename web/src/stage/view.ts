@@ -17,15 +17,17 @@ export interface Labels {
 
 interface Quality {
   shadows: boolean;
+  /** Draw copies of the props with fewer triangles; what is measured is always the true one. */
+  light: boolean;
   scale: number;
 }
 
-/** `?quality=low` draws without shadows at half the pixels, for machines without a graphics card. */
+/** `?quality=low` draws light copies without shadows at half the pixels, for machines without a graphics card. */
 export function chosenQuality(): Quality {
   const low = new URLSearchParams(location.search).get("quality") === "low";
   return low
-    ? { shadows: false, scale: 0.6 }
-    : { shadows: true, scale: Math.min(window.devicePixelRatio, 2) };
+    ? { shadows: false, light: true, scale: 0.6 }
+    : { shadows: true, light: false, scale: Math.min(window.devicePixelRatio, 2) };
 }
 
 export class StageView {
@@ -79,7 +81,11 @@ export class StageView {
     const fill = new THREE.DirectionalLight("#dfe8f2", 0.5);
     fill.position.set(-4, 3, 5);
     this.scene.add(fill);
-    this.pieces = new Pieces(fileOf, () => this.redraw(true), quality.shadows);
+    const drawn = (prop: string) => {
+      const file = fileOf(prop);
+      return file && quality.light ? `${file}?light=true` : file;
+    };
+    this.pieces = new Pieces(drawn, () => this.redraw(true), quality.shadows);
     this.scene.add(this.pieces.group, this.ghost.group, this.marks);
     this.ghost.hide();
     this.controls = new OrbitControls(this.camera, canvas);
