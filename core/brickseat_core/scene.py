@@ -132,7 +132,8 @@ class Piece:
     """One copy of a prop on a set.
 
     ``direction``: unit vector along which it is seated. ``sink`` / ``stand_off``: metres it is meant
-    to be embedded / kept off along it. ``spiked``: never moved.
+    to be embedded / kept off along it. ``spiked``: never moved. ``group``: name shared by pieces that are
+    picked up as one; empty for none.
     """
 
     key: str
@@ -144,6 +145,7 @@ class Piece:
     sink: float = 0.0
     stand_off: float = 0.0
     spiked: bool = False
+    group: str = ""
 
     def at(self, pose: Pose) -> "Piece":
         return replace(self, pose=pose)

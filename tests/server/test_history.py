@@ -136,3 +136,22 @@ def test_a_piece_rests_by_one_move_and_what_cannot_is_left_and_named(
     assert told["deltas"] == []
     assert told["left"][0]["key"] == "floats"
     assert "nothing" in told["left"][0]["reason"]
+
+
+def test_a_step_is_previewed_and_gone_back_to(client: Client, dressed: DressedSet, move: Move) -> None:
+    url = f"/api/sets/{dressed.key}"
+    move(kind="repair", keys=["floats"])
+    move(kind="slide", keys=["sits"], by=[0.0, 0.0, 1.0])
+    move(kind="remove", keys=["sits"])
+    at_one = {p["key"]: p for p in client.get(f"{url}/history/1").json()}
+    assert at_one["sits"]["pose"]["position"] == pytest.approx([0.0, 0.25, 0.0])
+    assert at_one["floats"]["pose"]["position"][1] == pytest.approx(0.25)
+    assert client.get(url).json()["revision"] == 3
+    gone = client.post(f"{url}/history/1").json()
+    assert {d["key"] for d in gone["deltas"]} == {"sits"}
+    assert {p["key"]: p for p in client.get(url).json()["pieces"]} == at_one
+    assert gone["can_undo"] == "repaired crate 2"
+    on_again = client.post(f"{url}/history/3").json()
+    assert on_again["can_redo"] is None
+    assert "sits" not in {p["key"] for p in client.get(url).json()["pieces"]}
+    assert client.post(f"{url}/history/3").status_code == 409

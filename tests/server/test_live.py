@@ -1,7 +1,6 @@
 """The WebSocket: who may listen, two stages at once, and pointing that never queues."""
 
 import asyncio
-import json
 from typing import Any
 
 import pytest
@@ -33,10 +32,18 @@ async def stage(dressed: DressedSet, user: User | None, origin: bytes = b"http:/
     return WebsocketCommunicator(application, f"/ws/sets/{dressed.key}", headers=headers)
 
 
+async def heard(socket: WebsocketCommunicator, seconds: float, kind: str = "") -> dict[str, Any]:
+    """The next message; those about who is here are passed over unless asked for."""
+    while True:
+        message: dict[str, Any] = await socket.receive_json_from(timeout=seconds)
+        if message["kind"] == kind or (not kind and message["kind"] != "presence"):
+            return message
+
+
 async def opened(dressed: DressedSet, user: User) -> WebsocketCommunicator:
     socket = await stage(dressed, user)
     assert (await socket.connect(timeout=20))[0]
-    assert (await socket.receive_json_from(timeout=60))["kind"] == "ready"
+    assert (await heard(socket, 60))["kind"] == "ready"
     return socket
 
 
@@ -60,15 +67,15 @@ async def test_strangers_and_foreign_pages_are_refused(dressed: DressedSet, wren
 async def test_pointing_answers_with_the_seated_pose(dressed: DressedSet, wren: User) -> None:
     socket = await opened(dressed, wren)
     await socket.send_json_to(question(1))
-    answer = await socket.receive_json_from(timeout=20)
+    answer = await heard(socket, 20)
     assert (answer["n"], answer["on"]) == (1, "floor")
     assert answer["pose"]["position"] == pytest.approx([-1.0, 0.25, 1.0], abs=1e-9)
     await socket.send_json_to(question(2, x=0.3, ray={"origin": [0.45, 3.0, 0.0], "direction": [0, -1, 0]}))
-    answer = await socket.receive_json_from(timeout=20)
+    answer = await heard(socket, 20)
     assert answer["clashes"][0]["name"] == "crate 1"
     assert answer["clashes"][0]["depth"] == pytest.approx(0.05, abs=1e-5)
     await socket.send_json_to(question(3, ray={"origin": [0, 3, 0], "direction": [0, 1, 0]}))
-    assert (await socket.receive_json_from(timeout=20))["pose"] is None
+    assert (await heard(socket, 20))["pose"] is None
     await socket.disconnect()
 
 
@@ -81,7 +88,7 @@ async def test_two_stages_see_each_others_changes_at_once(dressed: DressedSet, w
     answer = await post(f"/api/sets/{dressed.key}/moves", body, content_type="application/json")
     assert answer.status_code == 200
     for socket in (first, second):
-        told = await socket.receive_json_from(timeout=20)
+        told = await heard(socket, 20)
         assert told["kind"] == "changed"
         assert told["revision"] == 1
         assert told["deltas"][0]["piece"]["pose"]["position"][1] == pytest.approx(0.25, abs=1e-9)
@@ -108,7 +115,7 @@ async def test_overtaken_questions_are_never_computed(
         await asyncio.sleep(0.002)
     last = 0
     while last != 29:
-        last = (await socket.receive_json_from(timeout=20))["n"]
+        last = (await heard(socket, 20))["n"]
     assert computed[-1] == 29
     assert len(computed) <= 4
     await socket.disconnect()
@@ -127,9 +134,45 @@ async def test_bad_questions_get_an_answer_in_words(dressed: DressedSet, wren: U
     ]
     for asked in bad:
         await socket.send_json_to(asked)
-        answer = await socket.receive_json_from(timeout=20)
+        answer = await heard(socket, 20)
         assert answer["kind"] == "error"
         assert len(answer["error"]) > 8
-    await socket.send_to(text_data="{" + "x" * 20_000)
-    assert json.loads(await socket.receive_from(timeout=20))["kind"] == "error"
+    await socket.send_to(text_data="{" + "x" * 300_000)
+    assert (await heard(socket, 20))["kind"] == "error"
+    await socket.disconnect()
+
+
+async def test_what_one_holds_the_other_may_not_move(dressed: DressedSet, wren: User, other: User) -> None:
+    await dressed.dressers.aadd(other)
+    first, second = await opened(dressed, wren), await opened(dressed, other)
+    here = (await heard(second, 20, "presence"))["here"]
+    assert {o["name"] for o in here} <= {"wren", "somebody else"}
+    await first.send_json_to({"tell": "hold", "keys": ["sits"]})
+    assert (await heard(first, 20, "held"))["by"] is None
+    await second.send_json_to({"tell": "hold", "keys": ["sits", "floats"]})
+    assert (await heard(second, 20, "held"))["by"] == "wren"
+    client = Client()
+    await sync_to_async(client.force_login)(other)
+    post = sync_to_async(client.post)
+    url, slide = f"/api/sets/{dressed.key}/moves", {"kind": "slide", "keys": ["sits"], "by": [0.1, 0, 0]}
+    answer = await post(url, {"move": slide}, content_type="application/json")
+    assert answer.status_code == 409
+    assert answer.json()["error"].startswith("wren is moving that")
+    await first.disconnect()
+    answer = await post(url, {"move": slide}, content_type="application/json")
+    assert answer.status_code == 200
+    await second.disconnect()
+
+
+async def test_a_tried_move_is_what_it_would_be_and_changes_nothing(dressed: DressedSet, wren: User) -> None:
+    socket = await opened(dressed, wren)
+    move = {"kind": "slide", "keys": ["sits"], "by": [3.0, 0, 0]}
+    await socket.send_json_to({"ask": "try", "n": 1, "move": move})
+    tried = await heard(socket, 20)
+    assert tried["deltas"][0]["piece"]["pose"]["position"] == pytest.approx([0.5, 0.25, 0.0], abs=1e-6)
+    await dressed.arefresh_from_db()
+    assert dressed.revision == 0
+    for bad in ({"kind": "slide", "keys": ["gone"], "by": [1, 0, 0]}, {"kind": "remove", "keys": ["sits"]}, {}):
+        await socket.send_json_to({"ask": "try", "n": 2, "move": bad})
+        assert (await heard(socket, 20))["kind"] == "error"
     await socket.disconnect()

@@ -1,8 +1,9 @@
 """The scene's index: one tree per mesh, one row per piece, and the mover that is tried against them."""
 
 import os
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -221,6 +222,20 @@ class SceneIndex:
         self.keys[row] = None
         self.placed.root[row] = -1
         self._free.append(row)
+
+    @contextmanager
+    def visiting(self, mesh: Mesh) -> Iterator[None]:
+        """``mesh`` has a tree in the forest for as long as this lasts, and leaves no trace of it."""
+        before = self.forest
+        self.span(mesh)
+        try:
+            yield
+        finally:
+            while self._meshes[-1] is not mesh:
+                # Planted meanwhile, by a move that put something new: its pieces are gone again.
+                del self._spans[id(self._meshes.pop())]
+            del self._spans[id(self._meshes.pop())]
+            self._forest = before
 
     def _sense(self, piece: Piece) -> float:
         mesh = piece.prop.mesh

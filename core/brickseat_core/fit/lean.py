@@ -20,14 +20,19 @@ MOST_FALL = np.radians(80.0)
 FOOT_SHARE = 0.05
 """What a foot may have to be pushed back while it rolls, as a share of how far the top travels."""
 MOST_STEPS = 150
+MOST_SMALL_STEPS = 48
+"""Turns smaller than the first one: twice what closing in on a wall takes; beyond it the piece only grates."""
 
 
 def tipped(index: SceneIndex, piece: Piece, row: int) -> Piece | None:
     """The piece, standing exactly but out of balance, tipped until it leans; None when nothing catches it."""
     lo, hi = piece.world_box()
     size = float(np.linalg.norm(hi - lo))
-    at, angle, fallen = piece, FIRST_TURN, 0.0
+    at, angle, fallen, small = piece, FIRST_TURN, 0.0, 0
     for _ in range(MOST_STEPS):
+        small += angle < FIRST_TURN
+        if small > MOST_SMALL_STEPS:
+            return None
         hinge, fall = hinge_of(index, at, row)
         if hinge is None:
             return None

@@ -216,6 +216,8 @@ def piece_extras(piece: Piece) -> Json:
         ours["stand_off"] = piece.stand_off
     if piece.spiked:
         ours["spiked"] = True
+    if piece.group:
+        ours["group"] = piece.group
     return ours
 
 

@@ -386,6 +386,7 @@ def piece_of(
         sink=read_number(extras, "sink", where),
         stand_off=read_number(extras, "stand_off", where),
         spiked=extras.get("spiked") is True,
+        group=str(extras.get("group") or ""),
     )
 
 

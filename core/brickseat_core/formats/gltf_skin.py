@@ -71,3 +71,13 @@ def bend(document: GltfDocument, joint: str, axis: str, degrees: float) -> None:
     turn = np.eye(4)
     turn[:3, :3] = rotation_about(np.array(AXES[axis]), float(np.radians(degrees)))
     write_local(named[0], matrix @ turn)
+
+
+def joints_of(document: GltfDocument) -> list[str]:
+    """Names of what can be bent: the joints of its skins, or the named nodes that hang on others; each named once."""
+    nodes = document.items("nodes")
+    skinned = {n for skin in document.items("skins") for n in skin.get("joints", []) if isinstance(n, int)}
+    hanging = {child for node in nodes for child in node.get("children", []) if isinstance(child, int)}
+    names = [str(node.get("name") or "") for node in nodes]
+    chosen = skinned or hanging
+    return [n for i, n in enumerate(names) if i in chosen and n and names.count(n) == 1]

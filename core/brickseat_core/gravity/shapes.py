@@ -91,19 +91,23 @@ def contact_shape(mesh: Mesh, kind: ShapeKind, corners: int = HULL_CORNERS) -> C
 
 def best_shape(mesh: Mesh) -> ContactShape:
     """The cheapest shape that is good enough, else the one with the least error. Raises NoShape."""
-    good = max(GOOD_LEAST, GOOD_SHARE * float((mesh.box[1] - mesh.box[0]).max()))
     found = []
     for kind in SHAPE_KINDS:
         try:
             shape = contact_shape(mesh, kind)
         except NoShape:
             continue
-        if shape.error <= good:
+        if good_enough(shape, mesh):
             return shape
         found.append(shape)
     if not found:
         raise NoShape("no contact shape can be made of it; close the mesh or give it thickness")
     return min(found, key=lambda s: s.error)
+
+
+def good_enough(shape: ContactShape, mesh: Mesh) -> bool:
+    """Whether the shape follows the mesh closely enough to settle by."""
+    return shape.error <= max(GOOD_LEAST, GOOD_SHARE * float((mesh.box[1] - mesh.box[0]).max()))
 
 
 def few_corners(points: Vec, most: int) -> Vec:

@@ -1,4 +1,7 @@
-"""Moves: the one way to change a set. Each is a small typed command; computed, it is a Change in words."""
+"""Moves: the one way to change a set. Each is a small typed command; computed, it is a Change in words.
+
+``together``: several pieces keep their arrangement and move as one body; otherwise each is seated on its own.
+"""
 
 from dataclasses import dataclass, replace
 
@@ -11,7 +14,8 @@ from brickseat_core.fit.rest import rest
 from brickseat_core.fit.seat import seat
 from brickseat_core.meshes.lengths import in_words
 from brickseat_core.placing.slide import PUSH_CLIMB, climb_of, slide
-from brickseat_core.scene import DOWN, Change, Delta, Piece, Pose, Prop, Triple, rotation_about
+from brickseat_core.placing.together import moved_together
+from brickseat_core.scene import DOWN, Change, Delta, Piece, Pose, Prop, Triple, Vec, rotation_about
 
 FARTHEST = 100.0
 """Metres a piece is slid or pushed at once: the way is walked in short steps."""
@@ -47,11 +51,12 @@ class Place:
 
 @dataclass(frozen=True)
 class Slide:
-    """Pieces by a vector in metres, staying seated. A single one goes over steps and edges, and stops at what is too
-    high for it, or goes along it."""
+    """Pieces by a vector in metres, staying seated. One, or several together, go over steps and edges, and stop at
+    what is too high for them, or go along it."""
 
     keys: tuple[str, ...]
     by: Triple
+    together: bool = False
 
 
 @dataclass(frozen=True)
@@ -60,6 +65,7 @@ class Push:
 
     keys: tuple[str, ...]
     by: Triple
+    together: bool = False
 
 
 @dataclass(frozen=True)
@@ -68,6 +74,7 @@ class Turn:
 
     keys: tuple[str, ...]
     angle: float
+    together: bool = False
 
 
 @dataclass(frozen=True)
@@ -76,6 +83,7 @@ class Size:
 
     keys: tuple[str, ...]
     factor: float | Triple
+    together: bool = False
 
 
 @dataclass(frozen=True)
@@ -91,6 +99,7 @@ class Seat:
     """Set pieces down where they are."""
 
     keys: tuple[str, ...]
+    together: bool = False
 
 
 @dataclass(frozen=True)
@@ -98,6 +107,7 @@ class Rest:
     """Tilt pieces from where they are to the nearest stable stand; those that have none near are left."""
 
     keys: tuple[str, ...]
+    together: bool = False
 
 
 @dataclass(frozen=True)
@@ -123,13 +133,55 @@ class Remove:
 
 
 @dataclass(frozen=True)
+class Swap:
+    """Other copies in the place of pieces: of ``prop``, where they touch, turned and sized as they are."""
+
+    keys: tuple[str, ...]
+    prop: Prop
+
+
+@dataclass(frozen=True)
+class Stand:
+    """A bearer brought onto the set: it stays exactly where it is put."""
+
+    key: str
+    name: str
+    prop: Prop
+    pose: Pose
+
+
+@dataclass(frozen=True)
+class Fix:
+    """Pieces made fixed (bearers, which carry and are not picked up) or loose again."""
+
+    keys: tuple[str, ...]
+    fixed: bool
+
+
+@dataclass(frozen=True)
+class Group:
+    """Pieces that are picked up as one from now on; an empty ``name`` parts them."""
+
+    keys: tuple[str, ...]
+    name: str
+
+
+@dataclass(frozen=True)
+class Rename:
+    key: str
+    name: str
+
+
+@dataclass(frozen=True)
 class Mend:
     """Repair faults: of ``keys``, or of everything when None."""
 
     keys: tuple[str, ...] | None
 
 
-Move = SetDown | Place | Slide | Push | Turn | Size | Bed | Seat | Rest | Spike | Copy | Remove | Mend
+Marking = Spike | Fix | Group | Rename
+"""Moves that write on pieces and leave them where they are."""
+Move = SetDown | Place | Slide | Push | Turn | Size | Bed | Seat | Rest | Copy | Remove | Swap | Stand | Mend | Marking
 
 
 @dataclass(frozen=True)
@@ -153,14 +205,18 @@ def compute(index: SceneIndex, move: Move, tolerance: float, fits: dict[str, Fit
         return Outcome(Change(f"set down {name}", (Delta(move.key, None, piece),)))
     if isinstance(move, Mend):
         return mended(index, move, tolerance, fits)
-    keys = (move.key,) if isinstance(move, Place) else move.keys
-    pieces = chosen(index, keys, must_move=not isinstance(move, Spike | Copy))
+    if isinstance(move, Stand):
+        name = move.name if move.name not in {p.name for p in index.pieces.values()} else ""
+        name = name or copy_name(move.name, {p.name for p in index.pieces.values()})
+        piece = Piece(move.key, name, move.prop, move.pose, "bearer")
+        return Outcome(Change(f"brought {name}", (Delta(move.key, None, piece),)))
+    keys = (move.key,) if isinstance(move, Place | Rename) else move.keys
+    pieces = chosen(index, keys, must_move=not isinstance(move, Marking | Copy | Remove))
     what = pieces[0].name if len(pieces) == 1 else f"{len(pieces)} pieces"
     if isinstance(move, Remove):
         return Outcome(Change(f"took away {what}", tuple(Delta(p.key, p, None) for p in pieces)))
-    if isinstance(move, Spike):
-        word = "spiked" if move.spiked else "freed"
-        return Outcome(Change(f"{word} {what}", tuple(Delta(p.key, p, replace(p, spiked=move.spiked)) for p in pieces)))
+    if isinstance(move, Marking):
+        return marked(index, pieces, move, what)
     if isinstance(move, Copy):
         return copied(index, pieces, move)
     words = {
@@ -172,7 +228,10 @@ def compute(index: SceneIndex, move: Move, tolerance: float, fits: dict[str, Fit
         Bed: "bedded",
         Seat: "seated",
         Rest: "rested",
+        Swap: "swapped",
     }[type(move)]
+    if isinstance(move, Slide | Push | Turn | Size | Seat | Rest) and move.together and len(pieces) > 1:
+        return as_one(index, pieces, move, f"{words} {what} together")
     if isinstance(move, Push) or (isinstance(move, Slide) and len(pieces) == 1):
         return slid(index, pieces, move, words, what)
     wanted = {p.key: altered(p, move) for p in pieces}
@@ -197,15 +256,72 @@ def compute(index: SceneIndex, move: Move, tolerance: float, fits: dict[str, Fit
     finally:
         for piece in pieces:
             index.put(piece)
+    if isinstance(move, Swap):
+        what += f" for {move.prop.name}"
     if isinstance(move, Bed):
         words = f"sank by {in_words(move.sink)}" if move.sink >= 0 else f"kept {in_words(-move.sink)} off"
     return Outcome(Change(f"{words} {what}", tuple(deltas)), tuple(left))
 
 
-def slid(index: SceneIndex, pieces: list[Piece], move: Slide | Push, words: str, what: str) -> Outcome:
+def marked(index: SceneIndex, pieces: list[Piece], move: Marking, what: str) -> Outcome:
+    """What ``move`` writes on the pieces."""
+
+    def written(words: str, **some: object) -> Outcome:
+        changed = ((p, replace(p, **some)) for p in pieces)  # type: ignore[arg-type]
+        return Outcome(Change(f"{words} {what}", tuple(Delta(p.key, p, q) for p, q in changed if q != p)))
+
+    if isinstance(move, Spike):
+        return written("spiked" if move.spiked else "freed", spiked=move.spiked)
+    if isinstance(move, Fix):
+        return written("fixed" if move.fixed else "made loose", role="bearer" if move.fixed else "prop", group="")
+    if isinstance(move, Group):
+        if move.name and len(pieces) < 2:
+            raise MoveRefused("a group has two pieces or more; select more of them")
+        return written(f"grouped as “{move.name}”:" if move.name else "parted", group=move.name)
+    if not move.name.strip() or any(p.name == move.name for k, p in index.pieces.items() if k != move.key):
+        raise MoveRefused(f"“{move.name}” is empty or taken by another piece; choose another name")
+    return Outcome(
+        Change(f"named {what} “{move.name}”", (Delta(move.key, pieces[0], replace(pieces[0], name=move.name)),))
+    )
+
+
+def as_one(
+    index: SceneIndex, pieces: list[Piece], move: Slide | Push | Turn | Size | Seat | Rest, words: str
+) -> Outcome:
+    """The move made by all pieces as one body."""
+    if isinstance(move, Size) and not isinstance(move.factor, float | int):
+        raise MoveRefused("pieces that keep together are sized evenly; size them one by one for other proportions")
+    stops: list[str] = []
+    reasons: list[str] = []
+
+    def run(body: Piece) -> Piece | None:
+        if isinstance(move, Slide | Push):
+            found = slide(index, body, way(move), PUSH_CLIMB if isinstance(move, Push) else climb_of(body))
+            stops.extend(index.pieces[k].name for k in found.against)
+            return body.at(found.pose)
+        if isinstance(move, Rest):
+            rested = rest(index, body, REST_TRIES)
+            reasons.append(rested.reason)
+            return body.at(rested.pose) if rested.stable else None
+        wanted = altered(body, move)
+        return wanted.at(seat(index, wanted).pose)
+
+    after = moved_together(index, pieces, run)
+    if after is None:
+        return Outcome(Change(words, ()), tuple(Left(p.key, reasons[0]) for p in pieces))
+    deltas = tuple(Delta(p.key, p, q) for p, q in zip(pieces, after, strict=True) if q != p)
+    return Outcome(Change(words + (f" against {stops[0]}" if stops else ""), deltas))
+
+
+def way(move: Slide | Push) -> Vec:
     by = np.asarray(move.by)
     if float(np.linalg.norm(by)) > FARTHEST:
         raise MoveRefused(f"that is farther than {FARTHEST:.0f} m at once; put it there instead")
+    return by
+
+
+def slid(index: SceneIndex, pieces: list[Piece], move: Slide | Push, words: str, what: str) -> Outcome:
+    by = way(move)
     after: dict[str, Piece] = {}
     stops: list[str] = []
     try:
@@ -268,6 +384,8 @@ def altered(piece: Piece, move: Move) -> Piece:
     direction = np.asarray(piece.direction)
     middle = 0.5 * (lo + hi)
     foot = middle + direction * float(np.abs(direction) @ (0.5 * (hi - lo)))
+    if isinstance(move, Swap):
+        return swapped(piece, move.prop, foot)
     if isinstance(move, Turn):
         rotation = rotation_about(np.array([0.0, 1.0, 0.0]), move.angle)
     elif isinstance(move, Size):
@@ -279,6 +397,15 @@ def altered(piece: Piece, move: Move) -> Piece:
         return piece
     linear = rotation @ piece.pose.linear
     return piece.at(Pose.of(linear, foot + rotation @ (piece.pose.origin - foot)))
+
+
+def swapped(piece: Piece, prop: Prop, foot: Vec) -> Piece:
+    """A copy of ``prop`` with its own foot where ``piece`` has its: ``foot`` (3,), the middle of what it stands on."""
+    other = replace(piece, prop=prop)
+    lo, hi = other.world_box()
+    direction = np.asarray(piece.direction)
+    own = 0.5 * (lo + hi) + direction * float(np.abs(direction) @ (0.5 * (hi - lo)))
+    return other.at(other.pose.moved(foot - own))
 
 
 def mended(index: SceneIndex, move: Mend, tolerance: float, fits: dict[str, Fit]) -> Outcome:

@@ -36,13 +36,14 @@ MOST_MEASURED = 3
 @dataclass(frozen=True)
 class Slip:
     """How a prop is set down. ``lean``: 0 plumb .. 1 square to what ``follow`` names. ``turn``: radians about
-    its way up. ``size``: factor. ``sink``, ``stand_off``: metres. ``aim``: world point its front faces, or None."""
+    its way up. ``size``: factor, or one for each of the prop's own axes. ``sink``, ``stand_off``: metres. ``aim``:
+    world point its front faces, or None."""
 
     side: TouchSide = "base"
     lean: float = 0.0
     follow: Follow = "ground"
     turn: float = 0.0
-    size: float = 1.0
+    size: float | Triple = 1.0
     sink: float = 0.0
     stand_off: float = 0.0
     aim: Triple | None = None
@@ -109,14 +110,15 @@ def point(
     if hit is None:
         return None
     lo, hi = prop.mesh.box
-    radius = 0.5 * slip.size * float(np.hypot(hi[0] - lo[0], hi[2] - lo[2]))
+    wide = (hi - lo) * np.asarray(slip.size)
+    radius = 0.5 * float(np.hypot(wide[0], wide[2]))
     normal = hit.normal
     if slip.lean > 0.0 and slip.follow == "smooth":
         normal = smooth_normal(index, hit)
     elif slip.lean > 0.0 and slip.follow == "ground":
         normal = ground_normal(index, hit, 0.7 * radius, skip)
     direction = seating_direction(hit.normal)
-    linear = orientation(prop_direction, normal, hit, slip) * slip.size if keeping is None else keeping
+    linear = orientation(prop_direction, normal, hit, slip) * np.asarray(slip.size) if keeping is None else keeping
     along = np.asarray(direction)
     # Start with the foremost point of the prop's box on the plane through the point met.
     middle = linear @ (0.5 * (lo + hi))

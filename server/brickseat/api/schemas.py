@@ -7,18 +7,7 @@ from typing import Annotated, Literal
 from ninja import Schema
 from pydantic import Field
 
-Number = Annotated[float, Field(ge=-1e7, le=1e7, allow_inf_nan=False)]
-Length = Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)]
-Factor = Annotated[float, Field(allow_inf_nan=False)]
-Triple = tuple[Number, Number, Number]
-Quaternion = tuple[Number, Number, Number, Number]
-Keys = Annotated[list[Annotated[str, Field(max_length=40)]], Field(min_length=1, max_length=20000)]
-
-
-class PoseSchema(Schema):
-    position: Triple
-    orientation: Quaternion
-    scale: Triple
+from brickseat.sets.requests import Number, PoseSchema, Triple
 
 
 class PieceSchema(Schema):
@@ -31,6 +20,7 @@ class PieceSchema(Schema):
     sink: float
     stand_off: float
     spiked: bool
+    group: str
 
 
 class ClashSchema(Schema):
@@ -67,7 +57,129 @@ class PropSchema(Schema):
     volume: float | None
     triangles: int
     listed: bool
+    tags: list[str]
+    size: int
+    material: str
+    mass: float
+    grip: float
+    bounce: float
+    contact: str
+    mine: bool
+    posed_from: str | None
     file: str
+
+
+class SideSchema(Schema):
+    """A way the prop can stand; ``orientation`` turns it so that this side is down."""
+
+    down: Triple
+    orientation: tuple[Number, Number, Number, Number]
+    steadiness_deg: float
+    height: float
+    centre_height: float
+
+
+class HealthSchema(Schema):
+    triangles: int
+    closed: bool
+    open_edges: int
+    shells: int
+    degenerate: int
+    duplicate: int
+    inward: bool
+
+
+class QuestionSchema(Schema):
+    about: Literal["unit", "up"]
+    proposal: str
+    text: str
+
+
+class MaterialSchema(Schema):
+    key: str
+    name: str
+    density: float
+    grip: float
+    bounce: float
+
+
+class TurnSchema(Schema):
+    joint: Annotated[str, Field(max_length=200)]
+    axis: Literal["x", "y", "z"]
+    degrees: Annotated[float, Field(ge=-360, le=360, allow_inf_nan=False)]
+
+
+class PropDetail(Schema):
+    """Everything the bench shows of one prop."""
+
+    prop: PropSchema
+    unit: str
+    up: str
+    sides: list[SideSchema]
+    health: HealthSchema
+    questions: list[QuestionSchema]
+    joints: list[str]
+    turns: list[TurnSchema]
+    poses: list[PropSchema]
+    materials: list[MaterialSchema]
+    own_mass: bool
+    centre: Triple
+    standing: int
+
+
+class PropChanges(Schema):
+    """What is left out stays; null for mass, grip or bounce means as the material has it."""
+
+    name: Annotated[str, Field(min_length=1, max_length=200)] | None = None
+    category: Annotated[str, Field(min_length=1, max_length=60)] | None = None
+    tags: Annotated[list[Annotated[str, Field(min_length=1, max_length=40)]], Field(max_length=30)] | None = None
+    material: Annotated[str, Field(max_length=20)] | None = None
+    mass: Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False)] | None = None
+    grip: Annotated[float, Field(ge=0, le=3, allow_inf_nan=False)] | None = None
+    bounce: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)] | None = None
+    contact: Literal["", "ball", "box", "capsule", "hull", "parts"] | None = None
+    unit: Literal["", "mm", "cm", "m", "in", "ft"] | None = None
+    up: Literal["", "y", "z"] | None = None
+
+
+class ContactSchema(Schema):
+    """A contact shape and its error in metres; ``problem`` says why there is none."""
+
+    kind: str
+    parts: int
+    bulge: float
+    uncovered: float
+    good: bool
+    problem: str | None
+    file: str | None
+
+
+class PoseAsked(Schema):
+    name: Annotated[str, Field(min_length=1, max_length=80)]
+    turns: Annotated[list[TurnSchema], Field(min_length=1, max_length=200)]
+
+
+class HouseItem(Schema):
+    """Something the prop house lends. ``state``: what became of the visitor's order; ``prop``: what came."""
+
+    key: str
+    name: str
+    says: str
+    state: Literal["there", "ordered", "delivered"]
+    prop: str | None
+
+
+class BearerAsked(Schema):
+    """Measures in metres; those that a kind has no use for are ignored."""
+
+    kind: Literal["floor", "wall", "shelf", "steps", "sweep", "box"]
+    name: Annotated[str, Field(min_length=1, max_length=200)] | None = None
+    across: Annotated[float, Field(gt=0.01, le=500)] = 3.0
+    along: Annotated[float, Field(gt=0.01, le=500)] = 3.0
+    height: Annotated[float, Field(gt=0.01, le=100)] = 2.4
+    thickness: Annotated[float, Field(gt=0.001, le=5)] = 0.1
+    radius: Annotated[float, Field(gt=0.01, le=50)] = 0.8
+    count: Annotated[int, Field(ge=1, le=60)] = 4
 
 
 class LookSchema(Schema):
@@ -82,12 +194,16 @@ class SetCard(Schema):
     counts: dict[str, int]
     plan: list[tuple[float, float, float, float, str]]
     changed: datetime
+    owner: str | None
 
 
 class SetSchema(Schema):
     key: uuid.UUID
     name: str
     tolerance: float
+    trolley: list[str]
+    dressers: list[str]
+    own: bool
     revision: int
     look: LookSchema | None
     pieces: list[PieceSchema]
@@ -125,110 +241,6 @@ class ChangeSchema(Schema):
     can_redo: str | None
 
 
-class SetDownMove(Schema):
-    kind: Literal["set_down"]
-    prop: str
-    pose: PoseSchema
-    direction: Triple = (0.0, -1.0, 0.0)
-    sink: Length = 0.0
-    stand_off: Length = 0.0
-
-
-class PlaceMove(Schema):
-    kind: Literal["place"]
-    key: str
-    pose: PoseSchema
-    direction: Triple | None = None
-    reseat: bool = False
-
-
-class SlideMove(Schema):
-    kind: Literal["slide"]
-    keys: Keys
-    by: Triple
-
-
-class PushMove(Schema):
-    kind: Literal["push"]
-    keys: Keys
-    by: Triple
-
-
-class TurnMove(Schema):
-    kind: Literal["turn"]
-    keys: Keys
-    angle: Annotated[float, Field(ge=-1e4, le=1e4, allow_inf_nan=False)]
-
-
-SizeFactor = Annotated[float, Field(ge=0.01, le=100, allow_inf_nan=False)]
-
-
-class SizeMove(Schema):
-    kind: Literal["size"]
-    keys: Keys
-    factor: SizeFactor | tuple[SizeFactor, SizeFactor, SizeFactor]
-
-
-class BedMove(Schema):
-    kind: Literal["bed"]
-    keys: Keys
-    sink: Annotated[float, Field(ge=-100, le=100, allow_inf_nan=False)]
-
-
-class SeatMove(Schema):
-    kind: Literal["seat"]
-    keys: Keys
-
-
-class RestMove(Schema):
-    kind: Literal["rest"]
-    keys: Keys
-
-
-class SpikeMove(Schema):
-    kind: Literal["spike"]
-    keys: Keys
-    spiked: bool
-
-
-class CopyMove(Schema):
-    kind: Literal["copy"]
-    keys: Keys
-    by: Triple
-
-
-class RemoveMove(Schema):
-    kind: Literal["remove"]
-    keys: Keys
-
-
-class RepairMove(Schema):
-    kind: Literal["repair"]
-    keys: Keys | None = None
-
-
-MoveSchema = Annotated[
-    SetDownMove
-    | PlaceMove
-    | SlideMove
-    | PushMove
-    | TurnMove
-    | SizeMove
-    | BedMove
-    | SeatMove
-    | RestMove
-    | SpikeMove
-    | CopyMove
-    | RemoveMove
-    | RepairMove,
-    Field(discriminator="kind"),
-]
-
-
-class MoveRequest(Schema):
-    move: MoveSchema
-
-
 class OutlineSchema(Schema):
     key: str
     segments: list[tuple[float, float, float, float]]
@@ -258,3 +270,14 @@ class Credentials(Schema):
 
 class NewSet(Schema):
     name: Annotated[str, Field(min_length=1, max_length=200)]
+
+
+class SetChanges(Schema):
+    name: Annotated[str, Field(min_length=1, max_length=200)] | None = None
+    tolerance: Annotated[float, Field(ge=1e-5, le=0.1)] | None = None
+    trolley: Annotated[list[Annotated[str, Field(max_length=80)]], Field(max_length=2000)] | None = None
+    look: LookSchema | None = None
+
+
+class Dresser(Schema):
+    username: Annotated[str, Field(min_length=1, max_length=150)]

@@ -18,8 +18,21 @@ from brickseat.store.shelving import prop_of, shelve
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.formats.gltf_build import prop_document
+from brickseat_core.gravity.materials import USUAL_MATERIAL
 from brickseat_core.scene import Piece, Prop
 
+MATERIALS = {
+    "pots": "glazed",
+    "tiles": "brick",
+    "cloth": "cloth",
+    "tools": "wood",
+    "furniture": "wood",
+    "baskets": "wicker",
+    "herbs": "plant",
+    "stones": "stone",
+    "lights": "iron",
+    "scale": "paper",
+}
 SETS = (
     ("Workshop, throwing day", workshop, {"eye": (2.9, 2.5, 2.6), "target": (-0.15, 0.75, -2.4)}),
     ("Kiln yard, morning", yard, {"eye": (3.6, 2.6, 8.6), "target": (-0.4, 0.0, 2.2)}),
@@ -45,6 +58,7 @@ def ensure_demo(told: Callable[[str], None] = lambda text: None) -> None:
                 role="bearer" if made in BEARERS else "prop",
                 direction=made.direction,
                 listed=made not in BEARERS,
+                material=MATERIALS.get(made.category, USUAL_MATERIAL),
             )
         props: dict[str, Prop] = {key: prop_of(row) for key, row in stored.items()}
         for name, dress, look in SETS:

@@ -1,4 +1,4 @@
-"""The WebSocket of a set: changes go out to every stage, questions of the pointer are answered.
+"""The WebSocket of a set: changes go out to every stage, questions of the pointer and the puck are answered.
 
 Only the newest question counts. One that is overtaken before its turn is never computed, so the ghost
 does not lag behind a queue however fast the pointer moves.
@@ -15,13 +15,15 @@ from asgiref.sync import sync_to_async
 from channels.generic.websocket import AsyncWebsocketConsumer
 
 from brickseat.live.pointing import BadQuestion, answer
+from brickseat.live.presence import presence
 from brickseat.live.session import LiveSet, sessions
 from brickseat.live.telling import group_of
+from brickseat.live.trying import tried
 from brickseat.sets.models import DressedSet
 from brickseat.store.models import StoredProp
 from brickseat_core.scene import Triple
 
-LARGEST_MESSAGE = 16_384
+LARGEST_MESSAGE = 262_144
 REFUSED = 4404
 pointing_threads = ThreadPoolExecutor(max_workers=2, thread_name_prefix="pointing")
 log = logging.getLogger(__name__)
@@ -33,6 +35,7 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         self.asked = asyncio.Event()
         self.worker: asyncio.Task[None] | None = None
         self.directions: dict[str, Triple] = {}
+        self.stage = uuid.uuid4().hex
         self.key: uuid.UUID = self.scope["url_route"]["kwargs"]["key"]
         user = self.scope.get("user")
         if user is None or not user.is_authenticated or not await self._open(user.pk):
@@ -41,12 +44,14 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         await self.channel_layer.group_add(group_of(self.key), self.channel_name)
         await self.accept()
         live = await self._session()
-        await self._send({"kind": "ready", "revision": live.revision})
+        await self._send({"kind": "ready", "revision": live.revision, "stage": self.stage})
+        presence.join(self.key, self.stage, user.get_full_name() or user.get_username())
+        await self._tell_presence()
         self.worker = asyncio.create_task(self._answer_newest())
 
     @sync_to_async
     def _open(self, user: int) -> bool:
-        return DressedSet.objects.filter(key=self.key, owner_id=user).exists()
+        return DressedSet.open_to(user).filter(key=self.key).exists()
 
     @sync_to_async
     def _session(self) -> LiveSet:
@@ -61,7 +66,8 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         dressed = DressedSet.objects.get(key=self.key)
         live = sessions.of(dressed)
         stored = StoredProp.objects.filter(key=key).first()
-        if stored is not None and (stored.owner_id is None or stored.owner_id == dressed.owner_id):
+        user = self.scope["user"].pk
+        if stored is not None and stored.owner_id in (None, user, dressed.owner_id):
             self.directions[key] = (stored.direction[0], stored.direction[1], stored.direction[2])
             with live.lock:
                 live.prop(key)
@@ -74,11 +80,27 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
             question = json.loads(text_data)
         except ValueError:
             question = None
-        if not isinstance(question, dict) or question.get("ask") != "point":
+        if isinstance(question, dict) and question.get("tell") == "hold":
+            await self._hold(question.get("keys"))
+            return
+        if not isinstance(question, dict) or question.get("ask") not in ("point", "try"):
             await self._send({"kind": "error", "error": "the message is not a question this server knows"})
             return
         self.newest = question
         self.asked.set()
+
+    async def _hold(self, keys: Any) -> None:
+        """Take hold of pieces, or of none; the answer says who else has one of them."""
+        wanted = [k for k in keys if isinstance(k, str)] if isinstance(keys, list) else []
+        by = presence.hold(self.key, self.stage, wanted)
+        await self._send({"kind": "held", "keys": [] if by else wanted, "by": by})
+        await self._tell_presence()
+
+    async def _tell_presence(self) -> None:
+        await self.channel_layer.group_send(group_of(self.key), {"type": "set.presence"})
+
+    async def set_presence(self, event: dict[str, Any]) -> None:
+        await self._send({"kind": "presence", "here": presence.records(self.key)})
 
     async def _answer_newest(self) -> None:
         loop = asyncio.get_running_loop()
@@ -95,6 +117,10 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
                     await self._warm_prop(prop)
                     if prop not in live.props:
                         raise BadQuestion("that prop is not in the store")
+                if question["ask"] == "try":
+                    reply = await loop.run_in_executor(pointing_threads, tried, live, question)
+                    await self._send({"kind": "tried", "n": question.get("n"), **reply})
+                    continue
                 reply = await loop.run_in_executor(pointing_threads, answer, live, question, self.directions)
                 await self._send({"kind": "pointed", "n": question.get("n"), **reply})
             except BadQuestion as error:
@@ -118,4 +144,6 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
     async def disconnect(self, code: int) -> None:
         if self.worker is not None:
             self.worker.cancel()
+            presence.leave(self.key, self.stage)
+            await self._tell_presence()
         await self.channel_layer.group_discard(group_of(self.key), self.channel_name)

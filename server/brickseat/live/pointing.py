@@ -29,6 +29,13 @@ def vector(value: Any, name: str) -> Triple:
     return (x, y, z)
 
 
+def size_of(value: Any) -> float | Triple:
+    if isinstance(value, list):
+        x, y, z = vector(value, "size")
+        return (number(x, "size", 0.01, 100.0), number(y, "size", 0.01, 100.0), number(z, "size", 0.01, 100.0))
+    return number(value, "size", 0.01, 100.0)
+
+
 def slip_of(value: Any) -> Slip:
     if not isinstance(value, dict):
         raise BadQuestion("slip is missing")
@@ -40,7 +47,7 @@ def slip_of(value: Any) -> Slip:
         lean=number(value.get("lean", 0.0), "lean", 0.0, 1.0),
         follow=follow,
         turn=number(value.get("turn", 0.0), "turn", -1e4, 1e4),
-        size=number(value.get("size", 1.0), "size", 0.01, 100.0),
+        size=size_of(value.get("size", 1.0)),
         sink=number(value.get("sink", 0.0), "sink", 0.0, 100.0),
         stand_off=number(value.get("stand_off", 0.0), "stand_off", 0.0, 100.0),
         aim=vector(value["aim"], "aim") if value.get("aim") is not None else None,

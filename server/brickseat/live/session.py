@@ -65,6 +65,8 @@ class LiveSet:
                 continue
             new = piece_of(delta["after"], self.prop(delta["after"]["prop"]))
             self.index.put(new)
+            if new.role == "bearer" and self.fits.pop(delta["key"], None) is not None:
+                gone[delta["key"]] = None
             bearers = bearers or new.role == "bearer"
             boxes.append(new.world_box())
         if bearers:

@@ -14,7 +14,8 @@ class DressedSet(models.Model):
     """``revision`` grows with every change. ``look``: camera position and target to begin with.
 
     ``counts`` and ``plan``: pieces by fit state, and footprints seen from above (x0, z0, x1, z1 in metres, and
-    what stands there), at ``revision``; for the cards on the home page.
+    what stands there), at ``revision``; for the cards on the home page. ``trolley``: keys of the props wheeled
+    onto this set. ``dressers``: who may dress it besides its owner.
     """
 
     key = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
@@ -25,6 +26,8 @@ class DressedSet(models.Model):
     look = models.JSONField(default=dict)
     counts = models.JSONField(default=dict)
     plan = models.JSONField(default=list)
+    trolley = models.JSONField(default=list)
+    dressers = models.ManyToManyField(settings.AUTH_USER_MODEL, related_name="shared_sets", blank=True)
     changed = models.DateTimeField(auto_now=True)
 
     class Meta:
@@ -32,6 +35,11 @@ class DressedSet(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+    @classmethod
+    def open_to(cls, user: int) -> "models.QuerySet[DressedSet]":
+        """The sets this user (by primary key) may dress: their own, and those shared with them."""
+        return cls.objects.filter(models.Q(owner_id=user) | models.Q(dressers__id=user)).distinct()
 
 
 class StandingPiece(models.Model):
@@ -47,6 +55,7 @@ class StandingPiece(models.Model):
     sink = models.FloatField(default=0.0)
     stand_off = models.FloatField(default=0.0)
     spiked = models.BooleanField(default=False)
+    group = models.CharField(max_length=80, default="", blank=True)
 
     class Meta:
         ordering: ClassVar[list[str]] = ["id"]

@@ -22,6 +22,7 @@ class PieceRecord(TypedDict):
     sink: float
     stand_off: float
     spiked: bool
+    group: str
 
 
 class DeltaRecord(TypedDict):
@@ -49,6 +50,7 @@ def piece_record(piece: Piece) -> PieceRecord:
         "sink": piece.sink,
         "stand_off": piece.stand_off,
         "spiked": piece.spiked,
+        "group": piece.group,
     }
 
 
@@ -63,6 +65,7 @@ def row_record(row: StandingPiece) -> PieceRecord:
         "sink": row.sink,
         "stand_off": row.stand_off,
         "spiked": row.spiked,
+        "group": row.group,
     }
 
 
@@ -78,4 +81,5 @@ def piece_of(record: PieceRecord, prop: Prop) -> Piece:
         float(record["sink"]),
         float(record["stand_off"]),
         bool(record["spiked"]),
+        record.get("group", ""),
     )

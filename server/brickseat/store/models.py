@@ -6,9 +6,17 @@ from typing import ClassVar
 from django.conf import settings
 from django.db import models
 
+from brickseat_core.gravity.materials import USUAL_MATERIAL
+
 
 class StoredProp(models.Model):
-    """A model that can be used. ``owner`` None: everybody's. Measures are of the true mesh, in metres."""
+    """A model that can be used. ``owner`` None: everybody's. Measures are of the true mesh, in metres.
+
+    ``original``: path of the file it came as, below the data folder; ``unit``, ``up``: what that file's numbers are
+    taken for, empty for what it says itself. ``turns``: joints turned, (joint, axis, degrees) each; ``posed_from``:
+    the prop this is a pose of. ``mass`` (kg), ``grip``, ``bounce``: None for what the material has. ``contact``: kind
+    of contact shape, empty for the best one.
+    """
 
     key = models.SlugField(max_length=80, unique=True)
     name = models.CharField(max_length=200)
@@ -23,6 +31,18 @@ class StoredProp(models.Model):
     volume = models.FloatField(null=True)
     triangles = models.PositiveIntegerField()
     listed = models.BooleanField(default=True)
+    tags = models.JSONField(default=list)
+    size = models.PositiveIntegerField(default=0)
+    original = models.CharField(max_length=300, default="", blank=True)
+    unit = models.CharField(max_length=4, default="", blank=True)
+    up = models.CharField(max_length=1, default="", blank=True)
+    turns = models.JSONField(default=list)
+    posed_from = models.ForeignKey("self", null=True, blank=True, on_delete=models.SET_NULL, related_name="poses")
+    material = models.CharField(max_length=20, default=USUAL_MATERIAL)
+    mass = models.FloatField(null=True)
+    grip = models.FloatField(null=True)
+    bounce = models.FloatField(null=True)
+    contact = models.CharField(max_length=10, default="", blank=True)
 
     class Meta:
         ordering: ClassVar[list[str]] = ["category", "name"]
@@ -38,3 +58,18 @@ class StoredProp(models.Model):
 def file_of(digest: str) -> Path:
     """Where the file with these contents lies."""
     return Path(settings.DATA) / "props" / f"{digest}.glb"
+
+
+class PropOrder(models.Model):
+    """Something ordered from the prop house. ``due``: when it is delivered; ``prop``: what came."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE)
+    item = models.CharField(max_length=40)
+    due = models.DateTimeField()
+    prop = models.ForeignKey(StoredProp, null=True, on_delete=models.CASCADE)
+
+    class Meta:
+        ordering: ClassVar[list[str]] = ["-due"]
+
+    def __str__(self) -> str:
+        return self.item

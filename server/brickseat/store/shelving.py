@@ -11,6 +11,7 @@ from brickseat.store.models import StoredProp, file_of
 from brickseat_core.formats.gltf_document import GltfDocument, write_whole
 from brickseat_core.formats.light import light_copy
 from brickseat_core.formats.prop_file import whole_mesh
+from brickseat_core.gravity.materials import USUAL_MATERIAL
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import DOWN, Prop, Triple
 
@@ -30,6 +31,7 @@ def shelve(
     role: str = "prop",
     direction: Triple = DOWN,
     listed: bool = True,
+    material: str = USUAL_MATERIAL,
 ) -> StoredProp:
     """Write the prop's file under its digest and its row beside it. Raises FileError on a bad mesh."""
     data = document.to_glb()
@@ -43,22 +45,25 @@ def shelve(
         _meshes.setdefault(digest, mesh)
     lo, hi = mesh.box
     volume = abs(mesh.mass[0])
+    columns = {
+        "name": name,
+        "category": category,
+        "owner": owner,
+        "digest": digest,
+        "role": role,
+        "direction": list(direction),
+        "width": float(hi[0] - lo[0]),
+        "height": float(hi[1] - lo[1]),
+        "depth": float(hi[2] - lo[2]),
+        "volume": volume or None,
+        "triangles": len(mesh.faces),
+        "size": len(data),
+        "listed": listed,
+    }
     made, _ = StoredProp.objects.update_or_create(
         key=key,
-        defaults={
-            "name": name,
-            "category": category,
-            "owner": owner,
-            "digest": digest,
-            "role": role,
-            "direction": list(direction),
-            "width": float(hi[0] - lo[0]),
-            "height": float(hi[1] - lo[1]),
-            "depth": float(hi[2] - lo[2]),
-            "volume": volume or None,
-            "triangles": len(mesh.faces),
-            "listed": listed,
-        },
+        create_defaults={**columns, "key": key, "material": material},
+        defaults=columns,
     )
     return made
 

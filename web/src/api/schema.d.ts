@@ -4,6 +4,86 @@
  */
 
 export interface paths {
+    "/api/bearers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Bearer
+         * @description A floor, wall, shelf, steps, sweep or open box to measure.
+         */
+        post: operations["brickseat_api_prop_routes_make_bearer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bearers/terrain": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Terrain
+         * @description Ground from a height image (PNG, TIFF, JPEG; bright is high).
+         */
+        post: operations["brickseat_api_prop_routes_make_terrain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prop-house": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * House
+         * @description What the prop house lends, and what became of what was ordered.
+         */
+        get: operations["brickseat_api_prop_routes_house"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prop-house/{item}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Order
+         * @description Order one; it is delivered into the store a little later.
+         */
+        post: operations["brickseat_api_prop_routes_order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/props": {
         parameters: {
             query?: never;
@@ -13,11 +93,100 @@ export interface paths {
         };
         /**
          * Props
-         * @description Every prop of the store that can be set down.
+         * @description Every prop of the store that can be set down, and every bearer made to measure.
          */
-        get: operations["brickseat_api_routes_props"];
+        get: operations["brickseat_api_prop_routes_props"];
+        put?: never;
+        /**
+         * Upload
+         * @description A prop from a model and the files that belong to it (an .obj with its .mtl, a .gltf with its .bin).
+         */
+        post: operations["brickseat_api_prop_routes_upload"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/props/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One Prop
+         * @description Everything that is measured of a prop.
+         */
+        get: operations["brickseat_api_prop_routes_one_prop"];
         put?: never;
         post?: never;
+        /** Delete Prop */
+        delete: operations["brickseat_api_prop_routes_delete_prop"];
+        options?: never;
+        head?: never;
+        /**
+         * Change Prop
+         * @description Its name, tags, material and weight; or the unit and up axis its file is taken for.
+         */
+        patch: operations["brickseat_api_prop_routes_change_prop"];
+        trace?: never;
+    };
+    "/api/props/{key}/contact/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Contact
+         * @description A contact shape of a prop with its error; ``kind`` “best” for the cheapest that is good enough.
+         */
+        get: operations["brickseat_api_prop_routes_contact"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/props/{key}/contact/{kind}/{digest}.glb": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Contact File
+         * @description The contact shape, to be drawn over the prop.
+         */
+        get: operations["brickseat_api_prop_routes_contact_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/props/{key}/poses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * New Pose
+         * @description A prop of its own: this one with its joints turned. What is seated is the shape as posed.
+         */
+        post: operations["brickseat_api_prop_routes_new_pose"];
         delete?: never;
         options?: never;
         head?: never;
@@ -37,7 +206,7 @@ export interface paths {
          *
          *     ``light``: a copy with fewer triangles, for display only.
          */
-        get: operations["brickseat_api_routes_prop_file"];
+        get: operations["brickseat_api_prop_routes_prop_file"];
         put?: never;
         post?: never;
         delete?: never;
@@ -54,9 +223,13 @@ export interface paths {
             cookie?: never;
         };
         /** Sets */
-        get: operations["brickseat_api_routes_sets"];
+        get: operations["brickseat_api_set_routes_sets"];
         put?: never;
-        post?: never;
+        /**
+         * New Set
+         * @description An empty set.
+         */
+        post: operations["brickseat_api_set_routes_new_set"];
         delete?: never;
         options?: never;
         head?: never;
@@ -76,7 +249,7 @@ export interface paths {
          * Open File
          * @description A new set from a .glb or .gltf file.
          */
-        post: operations["brickseat_api_routes_open_file"];
+        post: operations["brickseat_api_set_routes_open_file"];
         delete?: never;
         options?: never;
         head?: never;
@@ -94,11 +267,52 @@ export interface paths {
          * One Set
          * @description A whole set: its pieces, the props they are copies of, and the fit of each.
          */
-        get: operations["brickseat_api_routes_one_set"];
+        get: operations["brickseat_api_set_routes_one_set"];
         put?: never;
         post?: never;
         /** Delete Set */
-        delete: operations["brickseat_api_routes_delete_set"];
+        delete: operations["brickseat_api_set_routes_delete_set"];
+        options?: never;
+        head?: never;
+        /**
+         * Change Set
+         * @description Its name, its tolerance, what is on its trolley, or where it is looked at from. Not part of the history.
+         */
+        patch: operations["brickseat_api_set_routes_change_set"];
+        trace?: never;
+    };
+    "/api/sets/{key}/dressers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Share Set
+         * @description Let somebody else dress this set too.
+         */
+        post: operations["brickseat_api_set_routes_share_set"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sets/{key}/dressers/{username}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Unshare Set */
+        delete: operations["brickseat_api_set_routes_unshare_set"];
         options?: never;
         head?: never;
         patch?: never;
@@ -115,7 +329,7 @@ export interface paths {
          * Feeler
          * @description The magnified side view of a piece's worst contact.
          */
-        get: operations["brickseat_api_routes_feeler"];
+        get: operations["brickseat_api_set_routes_feeler"];
         put?: never;
         post?: never;
         delete?: never;
@@ -132,7 +346,7 @@ export interface paths {
             cookie?: never;
         };
         /** Hand Over Glb */
-        get: operations["brickseat_api_routes_hand_over_glb"];
+        get: operations["brickseat_api_set_routes_hand_over_glb"];
         put?: never;
         post?: never;
         delete?: never;
@@ -152,9 +366,33 @@ export interface paths {
          * History
          * @description The latest two hundred changes in words, newest first.
          */
-        get: operations["brickseat_api_routes_history"];
+        get: operations["brickseat_api_set_routes_history"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sets/{key}/history/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * History Step
+         * @description The pieces as they stood after that step; 0 for the beginning.
+         */
+        get: operations["brickseat_api_set_routes_history_step"];
+        put?: never;
+        /**
+         * History Go
+         * @description Back (or on again) to how the set was after that step.
+         */
+        post: operations["brickseat_api_set_routes_history_go"];
         delete?: never;
         options?: never;
         head?: never;
@@ -174,7 +412,7 @@ export interface paths {
          * Move
          * @description Change the set. The change is stored, undoable, and sent to every open stage.
          */
-        post: operations["brickseat_api_routes_move"];
+        post: operations["brickseat_api_set_routes_move"];
         delete?: never;
         options?: never;
         head?: never;
@@ -191,7 +429,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Redo Next */
-        post: operations["brickseat_api_routes_redo_next"];
+        post: operations["brickseat_api_set_routes_redo_next"];
         delete?: never;
         options?: never;
         head?: never;
@@ -208,7 +446,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Undo Last */
-        post: operations["brickseat_api_routes_undo_last"];
+        post: operations["brickseat_api_set_routes_undo_last"];
         delete?: never;
         options?: never;
         head?: never;
@@ -273,6 +511,49 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * BearerAsked
+         * @description Measures in metres; those that a kind has no use for are ignored.
+         */
+        BearerAsked: {
+            /**
+             * Across
+             * @default 3
+             */
+            across: number;
+            /**
+             * Along
+             * @default 3
+             */
+            along: number;
+            /**
+             * Count
+             * @default 4
+             */
+            count: number;
+            /**
+             * Height
+             * @default 2.4
+             */
+            height: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "floor" | "wall" | "shelf" | "steps" | "sweep" | "box";
+            /** Name */
+            name?: string | null;
+            /**
+             * Radius
+             * @default 0.8
+             */
+            radius: number;
+            /**
+             * Thickness
+             * @default 0.1
+             */
+            thickness: number;
+        };
         /** BedMove */
         BedMove: {
             /** Keys */
@@ -321,6 +602,26 @@ export interface components {
                 number
             ];
         };
+        /**
+         * ContactSchema
+         * @description A contact shape and its error in metres; ``problem`` says why there is none.
+         */
+        ContactSchema: {
+            /** Bulge */
+            bulge: number;
+            /** File */
+            file: string | null;
+            /** Good */
+            good: boolean;
+            /** Kind */
+            kind: string;
+            /** Parts */
+            parts: number;
+            /** Problem */
+            problem: string | null;
+            /** Uncovered */
+            uncovered: number;
+        };
         /** CopyMove */
         CopyMove: {
             /** By */
@@ -349,6 +650,11 @@ export interface components {
             /** Key */
             key: string;
             piece: components["schemas"]["PieceSchema"] | null;
+        };
+        /** Dresser */
+        Dresser: {
+            /** Username */
+            username: string;
         };
         /**
          * FeelerSchema
@@ -411,6 +717,53 @@ export interface components {
                 number
             ] | null;
         };
+        /** FixMove */
+        FixMove: {
+            /** Fixed */
+            fixed: boolean;
+            /** Keys */
+            keys: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "fix";
+        };
+        /**
+         * GroupMove
+         * @description ``name`` empty: parted again.
+         */
+        GroupMove: {
+            /** Keys */
+            keys: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "group";
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+        };
+        /** HealthSchema */
+        HealthSchema: {
+            /** Closed */
+            closed: boolean;
+            /** Degenerate */
+            degenerate: number;
+            /** Duplicate */
+            duplicate: number;
+            /** Inward */
+            inward: boolean;
+            /** Open Edges */
+            open_edges: number;
+            /** Shells */
+            shells: number;
+            /** Triangles */
+            triangles: number;
+        };
         /** HistorySchema */
         HistorySchema: {
             /** Actor */
@@ -426,6 +779,25 @@ export interface components {
             undone: boolean;
             /** Words */
             words: string;
+        };
+        /**
+         * HouseItem
+         * @description Something the prop house lends. ``state``: what became of the visitor's order; ``prop``: what came.
+         */
+        HouseItem: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Prop */
+            prop: string | null;
+            /** Says */
+            says: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "there" | "ordered" | "delivered";
         };
         /** LeftSchema */
         LeftSchema: {
@@ -449,10 +821,28 @@ export interface components {
                 number
             ];
         };
+        /** MaterialSchema */
+        MaterialSchema: {
+            /** Bounce */
+            bounce: number;
+            /** Density */
+            density: number;
+            /** Grip */
+            grip: number;
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+        };
         /** MoveRequest */
         MoveRequest: {
             /** Move */
-            move: components["schemas"]["SetDownMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["SlideMove"] | components["schemas"]["PushMove"] | components["schemas"]["TurnMove"] | components["schemas"]["SizeMove"] | components["schemas"]["BedMove"] | components["schemas"]["SeatMove"] | components["schemas"]["RestMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["CopyMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RepairMove"];
+            move: components["schemas"]["SetDownMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["SlideMove"] | components["schemas"]["PushMove"] | components["schemas"]["TurnMove"] | components["schemas"]["SizeMove"] | components["schemas"]["BedMove"] | components["schemas"]["SeatMove"] | components["schemas"]["RestMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["CopyMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["SwapMove"] | components["schemas"]["StandMove"] | components["schemas"]["FixMove"] | components["schemas"]["GroupMove"] | components["schemas"]["RenameMove"] | components["schemas"]["RepairMove"];
+        };
+        /** NewSet */
+        NewSet: {
+            /** Name */
+            name: string;
         };
         /** OutlineSchema */
         OutlineSchema: {
@@ -474,6 +864,8 @@ export interface components {
                 number,
                 number
             ];
+            /** Group */
+            group: string;
             /** Key */
             key: string;
             /** Name */
@@ -515,6 +907,13 @@ export interface components {
              */
             reseat: boolean;
         };
+        /** PoseAsked */
+        PoseAsked: {
+            /** Name */
+            name: string;
+            /** Turns */
+            turns: components["schemas"]["TurnSchema"][];
+        };
         /** PoseSchema */
         PoseSchema: {
             /** Orientation */
@@ -542,10 +941,74 @@ export interface components {
             /** Error */
             error: string;
         };
+        /**
+         * PropChanges
+         * @description What is left out stays; null for mass, grip or bounce means as the material has it.
+         */
+        PropChanges: {
+            /** Bounce */
+            bounce?: number | null;
+            /** Category */
+            category?: string | null;
+            /** Contact */
+            contact?: ("" | "ball" | "box" | "capsule" | "hull" | "parts") | null;
+            /** Grip */
+            grip?: number | null;
+            /** Mass */
+            mass?: number | null;
+            /** Material */
+            material?: string | null;
+            /** Name */
+            name?: string | null;
+            /** Tags */
+            tags?: string[] | null;
+            /** Unit */
+            unit?: ("" | "mm" | "cm" | "m" | "in" | "ft") | null;
+            /** Up */
+            up?: ("" | "y" | "z") | null;
+        };
+        /**
+         * PropDetail
+         * @description Everything the bench shows of one prop.
+         */
+        PropDetail: {
+            /** Centre */
+            centre: [
+                number,
+                number,
+                number
+            ];
+            health: components["schemas"]["HealthSchema"];
+            /** Joints */
+            joints: string[];
+            /** Materials */
+            materials: components["schemas"]["MaterialSchema"][];
+            /** Own Mass */
+            own_mass: boolean;
+            /** Poses */
+            poses: components["schemas"]["PropSchema"][];
+            prop: components["schemas"]["PropSchema"];
+            /** Questions */
+            questions: components["schemas"]["QuestionSchema"][];
+            /** Sides */
+            sides: components["schemas"]["SideSchema"][];
+            /** Standing */
+            standing: number;
+            /** Turns */
+            turns: components["schemas"]["TurnSchema"][];
+            /** Unit */
+            unit: string;
+            /** Up */
+            up: string;
+        };
         /** PropSchema */
         PropSchema: {
+            /** Bounce */
+            bounce: number;
             /** Category */
             category: string;
+            /** Contact */
+            contact: string;
             /** Depth */
             depth: number;
             /** Direction */
@@ -556,19 +1019,33 @@ export interface components {
             ];
             /** File */
             file: string;
+            /** Grip */
+            grip: number;
             /** Height */
             height: number;
             /** Key */
             key: string;
             /** Listed */
             listed: boolean;
+            /** Mass */
+            mass: number;
+            /** Material */
+            material: string;
+            /** Mine */
+            mine: boolean;
             /** Name */
             name: string;
+            /** Posed From */
+            posed_from: string | null;
             /**
              * Role
              * @enum {string}
              */
             role: "bearer" | "prop";
+            /** Size */
+            size: number;
+            /** Tags */
+            tags: string[];
             /** Triangles */
             triangles: number;
             /** Volume */
@@ -591,6 +1068,23 @@ export interface components {
              * @enum {string}
              */
             kind: "push";
+            /**
+             * Together
+             * @default false
+             */
+            together: boolean;
+        };
+        /** QuestionSchema */
+        QuestionSchema: {
+            /**
+             * About
+             * @enum {string}
+             */
+            about: "unit" | "up";
+            /** Proposal */
+            proposal: string;
+            /** Text */
+            text: string;
         };
         /** RemoveMove */
         RemoveMove: {
@@ -601,6 +1095,18 @@ export interface components {
              * @enum {string}
              */
             kind: "remove";
+        };
+        /** RenameMove */
+        RenameMove: {
+            /** Key */
+            key: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rename";
+            /** Name */
+            name: string;
         };
         /** RepairMove */
         RepairMove: {
@@ -621,6 +1127,11 @@ export interface components {
              * @enum {string}
              */
             kind: "rest";
+            /**
+             * Together
+             * @default false
+             */
+            together: boolean;
         };
         /** SeatMove */
         SeatMove: {
@@ -631,6 +1142,11 @@ export interface components {
              * @enum {string}
              */
             kind: "seat";
+            /**
+             * Together
+             * @default false
+             */
+            together: boolean;
         };
         /** SetCard */
         SetCard: {
@@ -650,6 +1166,8 @@ export interface components {
             key: string;
             /** Name */
             name: string;
+            /** Owner */
+            owner: string | null;
             /** Pieces */
             pieces: number;
             /** Plan */
@@ -660,6 +1178,16 @@ export interface components {
                 number,
                 string
             ][];
+        };
+        /** SetChanges */
+        SetChanges: {
+            look?: components["schemas"]["LookSchema"] | null;
+            /** Name */
+            name?: string | null;
+            /** Tolerance */
+            tolerance?: number | null;
+            /** Trolley */
+            trolley?: string[] | null;
         };
         /** SetDownMove */
         SetDownMove: {
@@ -701,6 +1229,8 @@ export interface components {
             can_redo: string | null;
             /** Can Undo */
             can_undo: string | null;
+            /** Dressers */
+            dressers: string[];
             /** Fits */
             fits: components["schemas"]["FitSchema"][];
             /**
@@ -711,6 +1241,8 @@ export interface components {
             look: components["schemas"]["LookSchema"] | null;
             /** Name */
             name: string;
+            /** Own */
+            own: boolean;
             /** Pieces */
             pieces: components["schemas"]["PieceSchema"][];
             /** Props */
@@ -719,6 +1251,33 @@ export interface components {
             revision: number;
             /** Tolerance */
             tolerance: number;
+            /** Trolley */
+            trolley: string[];
+        };
+        /**
+         * SideSchema
+         * @description A way the prop can stand; ``orientation`` turns it so that this side is down.
+         */
+        SideSchema: {
+            /** Centre Height */
+            centre_height: number;
+            /** Down */
+            down: [
+                number,
+                number,
+                number
+            ];
+            /** Height */
+            height: number;
+            /** Orientation */
+            orientation: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /** Steadiness Deg */
+            steadiness_deg: number;
         };
         /** SizeMove */
         SizeMove: {
@@ -735,6 +1294,11 @@ export interface components {
              * @enum {string}
              */
             kind: "size";
+            /**
+             * Together
+             * @default false
+             */
+            together: boolean;
         };
         /** SlideMove */
         SlideMove: {
@@ -751,6 +1315,11 @@ export interface components {
              * @enum {string}
              */
             kind: "slide";
+            /**
+             * Together
+             * @default false
+             */
+            together: boolean;
         };
         /** SpikeMove */
         SpikeMove: {
@@ -764,6 +1333,35 @@ export interface components {
             /** Spiked */
             spiked: boolean;
         };
+        /**
+         * StandMove
+         * @description A bearer brought onto the set.
+         */
+        StandMove: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "stand";
+            pose: components["schemas"]["PoseSchema"];
+            /** Prop */
+            prop: string;
+        };
+        /**
+         * SwapMove
+         * @description Pieces exchanged for copies of another prop.
+         */
+        SwapMove: {
+            /** Keys */
+            keys: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "swap";
+            /** Prop */
+            prop: string;
+        };
         /** TurnMove */
         TurnMove: {
             /** Angle */
@@ -775,6 +1373,23 @@ export interface components {
              * @enum {string}
              */
             kind: "turn";
+            /**
+             * Together
+             * @default false
+             */
+            together: boolean;
+        };
+        /** TurnSchema */
+        TurnSchema: {
+            /**
+             * Axis
+             * @enum {string}
+             */
+            axis: "x" | "y" | "z";
+            /** Degrees */
+            degrees: number;
+            /** Joint */
+            joint: string;
         };
         /** VisitorSchema */
         VisitorSchema: {
@@ -792,7 +1407,337 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    brickseat_api_routes_props: {
+    brickseat_api_prop_routes_make_bearer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BearerAsked"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PropSchema"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_prop_routes_make_terrain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * Across
+                     * @default 10
+                     */
+                    across?: number;
+                    /**
+                     * Along
+                     * @default 10
+                     */
+                    along?: number;
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /**
+                     * Height
+                     * @default 1
+                     */
+                    height?: number;
+                    /**
+                     * Name
+                     * @default terrain
+                     */
+                    name?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PropSchema"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_prop_routes_house: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HouseItem"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_prop_routes_order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_prop_routes_props: {
         parameters: {
             query?: never;
             header?: never;
@@ -866,7 +1811,561 @@ export interface operations {
             };
         };
     };
-    brickseat_api_routes_prop_file: {
+    brickseat_api_prop_routes_upload: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Files */
+                    files: string[];
+                    /**
+                     * Unit
+                     * @default
+                     */
+                    unit?: string;
+                    /**
+                     * Up
+                     * @default
+                     */
+                    up?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PropDetail"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_prop_routes_one_prop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PropDetail"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_prop_routes_delete_prop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_prop_routes_change_prop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PropChanges"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PropDetail"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_prop_routes_contact: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ContactSchema"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_prop_routes_contact_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                kind: string;
+                digest: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_prop_routes_new_pose: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PoseAsked"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PropDetail"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_prop_routes_prop_file: {
         parameters: {
             query?: {
                 light?: boolean;
@@ -943,7 +2442,7 @@ export interface operations {
             };
         };
     };
-    brickseat_api_routes_sets: {
+    brickseat_api_set_routes_sets: {
         parameters: {
             query?: never;
             header?: never;
@@ -1017,7 +2516,85 @@ export interface operations {
             };
         };
     };
-    brickseat_api_routes_open_file: {
+    brickseat_api_set_routes_new_set: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSet"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetCard"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_set_routes_open_file: {
         parameters: {
             query?: never;
             header?: never;
@@ -1101,7 +2678,7 @@ export interface operations {
             };
         };
     };
-    brickseat_api_routes_one_set: {
+    brickseat_api_set_routes_one_set: {
         parameters: {
             query?: never;
             header?: never;
@@ -1177,7 +2754,7 @@ export interface operations {
             };
         };
     };
-    brickseat_api_routes_delete_set: {
+    brickseat_api_set_routes_delete_set: {
         parameters: {
             query?: never;
             header?: never;
@@ -1251,7 +2828,240 @@ export interface operations {
             };
         };
     };
-    brickseat_api_routes_feeler: {
+    brickseat_api_set_routes_change_set: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetChanges"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetCard"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_set_routes_share_set: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Dresser"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_set_routes_unshare_set: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                username: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_set_routes_feeler: {
         parameters: {
             query?: never;
             header?: never;
@@ -1328,7 +3138,7 @@ export interface operations {
             };
         };
     };
-    brickseat_api_routes_hand_over_glb: {
+    brickseat_api_set_routes_hand_over_glb: {
         parameters: {
             query?: never;
             header?: never;
@@ -1402,7 +3212,7 @@ export interface operations {
             };
         };
     };
-    brickseat_api_routes_history: {
+    brickseat_api_set_routes_history: {
         parameters: {
             query?: never;
             header?: never;
@@ -1478,7 +3288,161 @@ export interface operations {
             };
         };
     };
-    brickseat_api_routes_move: {
+    brickseat_api_set_routes_history_step: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PieceSchema"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_set_routes_history_go: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeSchema"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_set_routes_move: {
         parameters: {
             query?: never;
             header?: never;
@@ -1558,7 +3522,7 @@ export interface operations {
             };
         };
     };
-    brickseat_api_routes_redo_next: {
+    brickseat_api_set_routes_redo_next: {
         parameters: {
             query?: never;
             header?: never;
@@ -1634,7 +3598,7 @@ export interface operations {
             };
         };
     };
-    brickseat_api_routes_undo_last: {
+    brickseat_api_set_routes_undo_last: {
         parameters: {
             query?: never;
             header?: never;

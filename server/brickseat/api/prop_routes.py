@@ -1,0 +1,279 @@
+"""The endpoints of props: the store, the bench, bearers made to measure, and the prop house."""
+
+import io
+from typing import Any
+
+import numpy as np
+from django.contrib.auth.models import User
+from django.db.models import QuerySet
+from django.http import HttpRequest, HttpResponse
+from ninja import File, Form, Router, Status, UploadedFile
+from ninja.errors import HttpError
+from PIL import Image, UnidentifiedImageError
+
+from brickseat.api import schemas
+from brickseat.api.access import LARGEST_UPLOAD, PROBLEMS, own_prop, user_of, visible_prop, visible_props
+from brickseat.api.errors import NOT_FOUND
+from brickseat.sets.refreshing import refresh
+from brickseat.store import prop_house
+from brickseat.store.contact import contact_document, contact_of
+from brickseat.store.importing import import_prop, joint_names, new_key, pose_prop, remake, source_of
+from brickseat.store.models import StoredProp
+from brickseat.store.shelving import light_file, mesh_of, shelve
+from brickseat_core.formats.errors import FileError
+from brickseat_core.formats.gltf_build import Paint, Surface, prop_document
+from brickseat_core.gravity.materials import MATERIALS, mass_of
+from brickseat_core.gravity.shapes import SHAPE_KINDS, ShapeKind
+from brickseat_core.meshes import bearers
+from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.meshes.questions import questions
+from brickseat_core.meshes.sides import resting_sides
+from brickseat_core.placing.frames import shortest_rotation
+from brickseat_core.scene import quaternion_of
+
+router = Router()
+MOST_SIDES = 8
+MOST_PIXELS = 4096 * 4096
+PLASTER = Paint("plaster", (0.62, 0.57, 0.48), 0.95)
+GLB = "model/gltf-binary"
+FOREVER = "private, max-age=31536000, immutable"
+
+
+def prop_record(prop: StoredProp, user: User) -> dict[str, Any]:
+    names = (
+        "key",
+        "name",
+        "category",
+        "role",
+        "direction",
+        "width",
+        "height",
+        "depth",
+        "volume",
+        "triangles",
+        "listed",
+        "tags",
+        "size",
+        "material",
+        "contact",
+    )
+    material = MATERIALS[prop.material]
+    area = 2.0 * (prop.width * prop.height + prop.height * prop.depth + prop.depth * prop.width)
+    return {
+        **{n: getattr(prop, n) for n in names},
+        "mass": prop.mass if prop.mass is not None else mass_of(prop.volume, area, material),
+        "grip": prop.grip if prop.grip is not None else material.grip,
+        "bounce": prop.bounce if prop.bounce is not None else material.bounce,
+        "mine": prop.owner_id == user.pk,
+        "posed_from": prop.posed_from.key if prop.posed_from else None,
+        "file": f"/api/props/{prop.key}/{prop.digest[:16]}.glb",
+    }
+
+
+@router.get("/props", response={200: list[schemas.PropSchema], **PROBLEMS})
+def props(request: HttpRequest) -> Any:
+    """Every prop of the store that can be set down, and every bearer made to measure."""
+    found: QuerySet[StoredProp] = visible_props(request).filter(listed=True).select_related("posed_from")
+    return [prop_record(p, user_of(request)) for p in found]
+
+
+@router.get("/props/{key}/{digest}.glb", response={200: None, **PROBLEMS})
+def prop_file(request: HttpRequest, key: str, digest: str, light: bool = False) -> Any:
+    """The prop's file. Its address changes with its contents, so it may be kept for ever.
+
+    ``light``: a copy with fewer triangles, for display only.
+    """
+    prop = visible_prop(request, key)
+    if prop.digest[:16] != digest or not prop.path.is_file():
+        raise HttpError(404, NOT_FOUND)
+    data = (light_file(prop) if light else prop.path).read_bytes()
+    return HttpResponse(data, content_type=GLB, headers={"Cache-Control": FOREVER})
+
+
+@router.post("/props", response={201: schemas.PropDetail, **PROBLEMS})
+def upload(request: HttpRequest, files: File[list[UploadedFile]], unit: Form[str] = "", up: Form[str] = "") -> Any:
+    """A prop from a model and the files that belong to it (an .obj with its .mtl, a .gltf with its .bin)."""
+    if sum(f.size or 0 for f in files) > LARGEST_UPLOAD:
+        raise FileError(f"the files are larger than {LARGEST_UPLOAD // 1024 // 1024} MB; export the prop in parts")
+    if unit not in ("", "mm", "cm", "m", "in", "ft") or up not in ("", "y", "z"):
+        raise FileError("the unit is one of mm, cm, m, in, ft and up is y or z")
+    made = import_prop([(f.name or "prop", f.read()) for f in files], user_of(request), unit, up)
+    return Status(201, detail(made, user_of(request)))
+
+
+@router.get("/props/{key}", response={200: schemas.PropDetail, **PROBLEMS})
+def one_prop(request: HttpRequest, key: str) -> Any:
+    """Everything that is measured of a prop."""
+    return detail(visible_prop(request, key), user_of(request))
+
+
+def detail(prop: StoredProp, user: User) -> dict[str, Any]:
+    mesh = mesh_of(prop)
+    sides = resting_sides(mesh)
+    used = mesh.vertices[np.unique(mesh.faces)]
+    kind = source_of(prop).suffix.lower().lstrip(".")
+    asked = [] if prop.unit and prop.up else questions(mesh, prop.name, kind)
+    said = {"unit": prop.unit, "up": prop.up}
+    return {
+        "prop": prop_record(prop, user),
+        "unit": prop.unit,
+        "up": prop.up,
+        "sides": [
+            {
+                "down": s.down,
+                "orientation": quaternion_of(shortest_rotation(np.array(s.down), np.array([0.0, -1.0, 0.0]))),
+                "steadiness_deg": s.steadiness_deg,
+                "height": float(np.ptp(used @ np.array(s.down))),
+                "centre_height": s.height,
+            }
+            for s in sides[:MOST_SIDES]
+        ],
+        "health": {**mesh.health.__dict__, "closed": mesh.health.closed},
+        "questions": [{"about": q.about, "proposal": q.proposal, "text": q.text} for q in asked if not said[q.about]],
+        "joints": joint_names(prop),
+        "turns": [{"joint": j, "axis": a, "degrees": d} for j, a, d in prop.turns],
+        "poses": [prop_record(p, user) for p in prop.poses.all()],
+        "materials": [m.__dict__ for m in MATERIALS.values()],
+        "own_mass": prop.mass is not None,
+        "centre": mesh.mass[1].tolist(),
+        "standing": prop.standingpiece_set.count(),
+    }
+
+
+@router.patch("/props/{key}", response={200: schemas.PropDetail, **PROBLEMS})
+def change_prop(request: HttpRequest, key: str, given: schemas.PropChanges) -> Any:
+    """Its name, tags, material and weight; or the unit and up axis its file is taken for."""
+    prop = own_prop(request, key)
+    changes = given.dict(exclude_unset=True)
+    if changes.get("material", prop.material) not in MATERIALS:
+        raise HttpError(422, f"the material is one of {', '.join(MATERIALS)}")
+    remade = {n: changes.pop(n) or "" for n in ("unit", "up") if n in changes}
+    for name, value in changes.items():
+        if value is not None or name in ("mass", "grip", "bounce"):
+            setattr(prop, name, value)
+    prop.save()
+    if remade:
+        for dressed in remake(prop, remade.get("unit", prop.unit), remade.get("up", prop.up)):
+            refresh(dressed)
+        prop.refresh_from_db()
+    return detail(prop, user_of(request))
+
+
+@router.delete("/props/{key}", response={204: None, **PROBLEMS})
+def delete_prop(request: HttpRequest, key: str) -> Any:
+    prop = own_prop(request, key)
+    if prop.owner_id is None:
+        raise HttpError(403, f"“{prop.name}” belongs to everybody and stays in the store")
+    standing = prop.standingpiece_set.count()
+    if standing:
+        raise HttpError(409, f"{standing} copies of “{prop.name}” stand on sets; take them away first")
+    prop.delete()
+    return Status(204, None)
+
+
+@router.get("/props/{key}/contact/{kind}", response={200: schemas.ContactSchema, **PROBLEMS})
+def contact(request: HttpRequest, key: str, kind: str) -> Any:
+    """A contact shape of a prop with its error; ``kind`` “best” for the cheapest that is good enough."""
+    prop = visible_prop(request, key)
+    return contact_of(prop, shape_kind(kind))
+
+
+@router.get("/props/{key}/contact/{kind}/{digest}.glb", response={200: None, **PROBLEMS})
+def contact_file(request: HttpRequest, key: str, kind: str, digest: str) -> Any:
+    """The contact shape, to be drawn over the prop."""
+    prop = visible_prop(request, key)
+    if prop.digest[:16] != digest:
+        raise HttpError(404, NOT_FOUND)
+    data = contact_document(prop, shape_kind(kind))
+    if data is None:
+        raise HttpError(404, NOT_FOUND)
+    return HttpResponse(data, content_type=GLB, headers={"Cache-Control": FOREVER})
+
+
+def shape_kind(text: str) -> ShapeKind | None:
+    for kind in SHAPE_KINDS:
+        if kind == text:
+            return kind
+    if text != "best":
+        raise HttpError(422, f"a contact shape is “best” or one of {', '.join(SHAPE_KINDS)}")
+    return None
+
+
+@router.post("/props/{key}/poses", response={201: schemas.PropDetail, **PROBLEMS})
+def new_pose(request: HttpRequest, key: str, given: schemas.PoseAsked) -> Any:
+    """A prop of its own: this one with its joints turned. What is seated is the shape as posed."""
+    prop = visible_prop(request, key)
+    turns = [(t.joint, t.axis, t.degrees) for t in given.turns]
+    return Status(201, detail(pose_prop(prop, given.name.strip(), turns, user_of(request)), user_of(request)))
+
+
+@router.post("/bearers", response={201: schemas.PropSchema, **PROBLEMS})
+def make_bearer(request: HttpRequest, asked: schemas.BearerAsked) -> Any:
+    """A floor, wall, shelf, steps, sweep or open box to measure."""
+    a = asked
+    mesh = {
+        "floor": lambda: bearers.floor(a.across, a.along),
+        "wall": lambda: bearers.wall(a.across, a.height, a.thickness),
+        "shelf": lambda: bearers.shelf(a.across, a.along, a.height, max(2, a.count), a.thickness),
+        "steps": lambda: bearers.steps(a.across, a.count, a.height / a.count, a.along / a.count),
+        "sweep": lambda: bearers.sweep(a.across, a.along, a.height, a.radius),
+        "box": lambda: bearers.open_box(a.across, a.along, a.height, a.thickness),
+    }[a.kind]()
+    return Status(201, shelved_bearer(request, a.name or a.kind, mesh))
+
+
+@router.post("/bearers/terrain", response={201: schemas.PropSchema, **PROBLEMS})
+def make_terrain(
+    request: HttpRequest,
+    file: File[UploadedFile],
+    across: Form[float] = 10.0,
+    along: Form[float] = 10.0,
+    height: Form[float] = 1.0,
+    name: Form[str] = "terrain",
+) -> Any:
+    """Ground from a height image (PNG, TIFF, JPEG; bright is high)."""
+    if not (0.1 <= across <= 1000 and 0.1 <= along <= 1000 and 0.0 <= height <= 200):
+        raise FileError("terrain is 0.1 to 1,000 m wide and at most 200 m high")
+    try:
+        with Image.open(io.BytesIO(file.read())) as image:
+            if image.width * image.height > MOST_PIXELS or min(image.size) < 2:
+                raise FileError(f"the image is {image.width} by {image.height}; use 2 to 4,096 pixels a side")
+            heights = np.asarray(image.convert("F"))
+    except (UnidentifiedImageError, OSError, Image.DecompressionBombError, ValueError) as error:
+        raise FileError(f"the height image cannot be read ({error}); save it as PNG") from None
+    return Status(201, shelved_bearer(request, name, bearers.terrain(heights, across, along, height)))
+
+
+def shelved_bearer(request: HttpRequest, name: str, mesh: Mesh) -> dict[str, Any]:
+    document = prop_document(name, [Surface(PLASTER, mesh.vertices, mesh.faces)])
+    user = user_of(request)
+    made = shelve(new_key(name), name[:200], document, category="bearers", owner=user, role="bearer", listed=False)
+    return prop_record(made, user)
+
+
+@router.get("/prop-house", response={200: list[schemas.HouseItem], **PROBLEMS})
+def house(request: HttpRequest) -> Any:
+    """What the prop house lends, and what became of what was ordered."""
+    orders = prop_house.deliver(user_of(request))
+    came = prop_house.delivered(orders)
+    waiting = {o.item for o in orders if o.prop is None}
+    return [
+        {
+            "key": i.key,
+            "name": i.name,
+            "says": i.says,
+            "state": "delivered" if i.key in came else "ordered" if i.key in waiting else "there",
+            "prop": came[i.key].key if i.key in came else None,
+        }
+        for i in prop_house.ITEMS
+    ]
+
+
+@router.post("/prop-house/{item}", response={202: None, **PROBLEMS})
+def order(request: HttpRequest, item: str) -> Any:
+    """Order one; it is delivered into the store a little later."""
+    try:
+        prop_house.order(user_of(request), item)
+    except KeyError:
+        raise HttpError(404, "the prop house has no such thing; look at its list again") from None
+    return Status(202, None)

@@ -1,0 +1,223 @@
+"""The endpoints of sets: what stands on them, how it fits, what was done, and moves."""
+
+import uuid
+from typing import Any
+
+import numpy as np
+from django.contrib.auth.models import User
+from django.db.models import Count, Q
+from django.http import HttpRequest, HttpResponse
+from ninja import File, Router, Status, UploadedFile
+from ninja.errors import HttpError
+
+from brickseat.api import schemas
+from brickseat.api.access import LARGEST_UPLOAD, PROBLEMS, open_set_of, own_set, user_of, visible_props
+from brickseat.api.prop_routes import prop_record
+from brickseat.live.session import LiveSet, sessions
+from brickseat.live.telling import fit_record, told_record
+from brickseat.sets.changing import go_to, make_move, pieces_at, undo, undo_words
+from brickseat.sets.models import DressedSet
+from brickseat.sets.opening import hand_over, open_set
+from brickseat.sets.records import piece_record
+from brickseat.sets.requests import MoveRequest, core_move
+from brickseat.store.models import StoredProp
+from brickseat_core.contact.section import section
+from brickseat_core.formats.errors import FileError
+from brickseat_core.placing.moves import Move, MoveRefused
+from brickseat_core.scene import Prop
+
+router = Router()
+FEELER_LEAST = 0.01
+
+
+@router.get("/sets", response={200: list[schemas.SetCard], **PROBLEMS})
+def sets(request: HttpRequest) -> Any:
+    user = user_of(request)
+    found = DressedSet.open_to(user.pk).annotate(standing=Count("pieces", filter=Q(pieces__role="prop"), distinct=True))
+    return [card_of(s, s.standing, user) for s in found.select_related("owner")]
+
+
+def card_of(dressed: DressedSet, standing: int, user: User) -> dict[str, Any]:
+    names = ("key", "name", "counts", "plan", "changed")
+    owner = None if dressed.owner_id == user.pk else dressed.owner.get_full_name() or dressed.owner.get_username()
+    return {**{n: getattr(dressed, n) for n in names}, "pieces": standing, "owner": owner}
+
+
+@router.post("/sets", response={201: schemas.SetCard, **PROBLEMS})
+def new_set(request: HttpRequest, given: schemas.NewSet) -> Any:
+    """An empty set."""
+    made = DressedSet.objects.create(owner=user_of(request), name=given.name.strip() or "new set")
+    return Status(201, card_of(made, 0, user_of(request)))
+
+
+@router.patch("/sets/{uuid:key}", response={200: schemas.SetCard, **PROBLEMS})
+def change_set(request: HttpRequest, key: uuid.UUID, given: schemas.SetChanges) -> Any:
+    """Its name, its tolerance, what is on its trolley, or where it is looked at from. Not part of the history."""
+    dressed = open_set_of(request, key)
+    changes = given.dict(exclude_unset=True)
+    for name, value in changes.items():
+        setattr(dressed, name, value)
+    dressed.save(update_fields=[*changes, "changed"])
+    return card_of(dressed, dressed.pieces.filter(role="prop").count(), user_of(request))
+
+
+@router.post("/sets/{uuid:key}/dressers", response={204: None, **PROBLEMS})
+def share_set(request: HttpRequest, key: uuid.UUID, given: schemas.Dresser) -> Any:
+    """Let somebody else dress this set too."""
+    dressed = own_set(request, key)
+    other = User.objects.filter(username=given.username, is_active=True).first()
+    if other is None or other == dressed.owner:
+        raise HttpError(422, f"nobody else here is called “{given.username}”; ask them for the name they sign in with")
+    dressed.dressers.add(other)
+    return Status(204, None)
+
+
+@router.delete("/sets/{uuid:key}/dressers/{username}", response={204: None, **PROBLEMS})
+def unshare_set(request: HttpRequest, key: uuid.UUID, username: str) -> Any:
+    dressed = own_set(request, key)
+    dressed.dressers.remove(*dressed.dressers.filter(username=username))
+    return Status(204, None)
+
+
+@router.get("/sets/{uuid:key}", response={200: schemas.SetSchema, **PROBLEMS})
+def one_set(request: HttpRequest, key: uuid.UUID) -> Any:
+    """A whole set: its pieces, the props they are copies of, and the fit of each."""
+    dressed = open_set_of(request, key)
+    live = sessions.of(dressed)
+    back, again = undo_words(dressed)
+    with live.lock:
+        pieces = [piece_record(p) for p in live.index.pieces.values()]
+        fits = [fit_record(f) for f in live.fits.values()]
+        revision = live.revision
+    used = {p["prop"] for p in pieces}
+    return {
+        "key": dressed.key,
+        "name": dressed.name,
+        "tolerance": dressed.tolerance,
+        "trolley": dressed.trolley,
+        "dressers": [d.get_username() for d in dressed.dressers.all()],
+        "own": dressed.owner_id == user_of(request).pk,
+        "revision": revision,
+        "look": dressed.look or None,
+        "pieces": pieces,
+        "fits": fits,
+        "props": [prop_record(p, user_of(request)) for p in StoredProp.objects.filter(key__in=used)],
+        "can_undo": back,
+        "can_redo": again,
+    }
+
+
+@router.get("/sets/{uuid:key}/history", response={200: list[schemas.HistorySchema], **PROBLEMS})
+def history(request: HttpRequest, key: uuid.UUID) -> Any:
+    """The latest two hundred changes in words, newest first."""
+    entries = open_set_of(request, key).history.select_related("actor").order_by("-number")[:200]
+    return [
+        {
+            "number": e.number,
+            "words": e.words,
+            "at": e.at,
+            "undone": e.undone,
+            "actor": e.actor and e.actor.get_username(),
+        }
+        for e in entries
+    ]
+
+
+@router.post("/sets/{uuid:key}/moves", response={200: schemas.ChangeSchema, **PROBLEMS})
+def move(request: HttpRequest, key: uuid.UUID, asked: MoveRequest) -> Any:
+    """Change the set. The change is stored, undoable, and sent to every open stage."""
+    dressed = open_set_of(request, key)
+    props = visible_props(request, dressed)
+
+    def command(live: LiveSet) -> Move:
+        def prop(wanted: str) -> Prop:
+            if not props.filter(key=wanted).exists():
+                raise MoveRefused("that prop is not in the store; choose another")
+            return live.prop(wanted)
+
+        return core_move(asked.move, prop)
+
+    stage = request.headers.get("X-Stage", "")[:64]
+    return told_record(make_move(dressed.key, user_of(request), command, stage))
+
+
+@router.get("/sets/{uuid:key}/history/{int:number}", response={200: list[schemas.PieceSchema], **PROBLEMS})
+def history_step(request: HttpRequest, key: uuid.UUID, number: int) -> Any:
+    """The pieces as they stood after that step; 0 for the beginning."""
+    return pieces_at(open_set_of(request, key), number)
+
+
+@router.post("/sets/{uuid:key}/history/{int:number}", response={200: schemas.ChangeSchema, **PROBLEMS})
+def history_go(request: HttpRequest, key: uuid.UUID, number: int) -> Any:
+    """Back (or on again) to how the set was after that step."""
+    return told_record(go_to(open_set_of(request, key).key, number))
+
+
+@router.post("/sets/{uuid:key}/undo", response={200: schemas.ChangeSchema, **PROBLEMS})
+def undo_last(request: HttpRequest, key: uuid.UUID) -> Any:
+    return told_record(undo(open_set_of(request, key).key, back=True))
+
+
+@router.post("/sets/{uuid:key}/redo", response={200: schemas.ChangeSchema, **PROBLEMS})
+def redo_next(request: HttpRequest, key: uuid.UUID) -> Any:
+    return told_record(undo(open_set_of(request, key).key, back=False))
+
+
+@router.get("/sets/{uuid:key}/feeler/{piece}", response={200: schemas.FeelerSchema, **PROBLEMS})
+def feeler(request: HttpRequest, key: uuid.UUID, piece: str) -> Any:
+    """The magnified side view of a piece's worst contact."""
+    live = sessions.of(open_set_of(request, key))
+    with live.lock:
+        found, fit = live.index.pieces.get(piece), live.fits.get(piece)
+        if found is None or fit is None:
+            raise HttpError(404, "that piece is no longer on the set; somebody took it away")
+        lo, hi = found.world_box()
+        clash = fit.clashes[0] if fit.clashes else None
+        at = np.array(clash.point if clash else fit.touch or (0.5 * (lo + hi)) * [1, 0, 1] + [0, lo[1], 0])
+        half = feeler_window(fit.gap, fit.depth, float(np.hypot(hi[0] - lo[0], hi[2] - lo[2])))
+        if not clash and fit.gap:
+            at = at - np.array(found.direction) * -0.5 * fit.gap
+        others = [clash.other] if clash else list(fit.rests_on[:3])
+        cut = section(live.index, found, [k for k in others if k in live.index.pieces], at, half)
+    return {
+        "at": tuple(cut.at),
+        "azimuth": cut.azimuth,
+        "half": cut.half,
+        "piece": {"key": piece, "segments": cut.piece.tolist()},
+        "others": [{"key": k, "segments": s.tolist()} for k, s in cut.others.items()],
+        "gap": fit.gap,
+        "depth": fit.depth,
+    }
+
+
+def feeler_window(gap: float | None, depth: float, width: float) -> float:
+    """Half the width shown: the whole foot of a piece that sits, closer in on a fault."""
+    fault = max(gap or 0.0, depth)
+    return max(FEELER_LEAST, 2.2 * fault, 0.62 * width if fault < 2e-4 else 0.34 * width)
+
+
+@router.get("/sets/{uuid:key}/hand-over.glb", response={200: None, **PROBLEMS})
+def hand_over_glb(request: HttpRequest, key: uuid.UUID) -> Any:
+    dressed = open_set_of(request, key)
+    name = "".join(c if c.isalnum() or c in " -_" else "_" for c in dressed.name).strip() or "set"
+    response = HttpResponse(hand_over(dressed), content_type="model/gltf-binary")
+    response["Content-Disposition"] = f'attachment; filename="{name.encode("ascii", "replace").decode()}.glb"'
+    return response
+
+
+@router.post("/sets/open", response={201: schemas.SetCard, **PROBLEMS})
+def open_file(request: HttpRequest, file: File[UploadedFile]) -> Any:
+    """A new set from a .glb or .gltf file."""
+    if file.size is not None and file.size > LARGEST_UPLOAD:
+        raise FileError(f"the file is larger than {LARGEST_UPLOAD // 1024 // 1024} MB; export it in parts")
+    name = (file.name or "opened set").rsplit(".", 1)[0]
+    made = open_set(file.read(), name, user_of(request))
+    return Status(201, card_of(made, made.pieces.filter(role="prop").count(), user_of(request)))
+
+
+@router.delete("/sets/{uuid:key}", response={204: None, **PROBLEMS})
+def delete_set(request: HttpRequest, key: uuid.UUID) -> Any:
+    dressed = own_set(request, key)
+    sessions.drop(dressed.key)
+    dressed.delete()
+    return Status(204, None)

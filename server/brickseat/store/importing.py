@@ -1,0 +1,132 @@
+"""Props as they come: the files are kept as they were sent, and the prop is made from them again when asked.
+
+So a unit or an up axis can be corrected at any time, and a jointed model can be bent anew.
+"""
+
+import hashlib
+import re
+import uuid
+from collections.abc import Iterable, Sequence
+from pathlib import Path, PurePath
+
+from django.conf import settings
+from django.contrib.auth.models import User
+from django.db import transaction
+
+from brickseat.store.models import StoredProp, file_of
+from brickseat.store.shelving import shelve
+from brickseat_core.formats.errors import FileError
+from brickseat_core.formats.gltf_document import GltfDocument, write_whole
+from brickseat_core.formats.gltf_skin import bend, joints_of
+from brickseat_core.formats.gltf_surfaces import stiffen
+from brickseat_core.formats.model import UpAxis
+from brickseat_core.formats.opening import READ, open_document
+from brickseat_core.meshes.lengths import Unit
+
+Turn = tuple[str, str, float]
+"""Joint, axis (x, y or z), degrees."""
+MOST_FILES = 40
+
+
+def keep_files(files: Iterable[tuple[str, bytes]]) -> str:
+    """Write the files as they were sent; returns the path of the model among them, below the data folder."""
+    named = [(PurePath(name.replace("\\", "/")).name, data) for name, data in files]
+    models = [name for name, _ in named if Path(name).suffix.lower() in READ]
+    if len(models) != 1:
+        raise FileError(
+            f"send one model ({', '.join(READ)}) and the files that belong to it; these hold {len(models) or 'none'}"
+        )
+    if len(named) > MOST_FILES or any(not re.fullmatch(r"[^/\x00-\x1f]{1,180}", name) for name, _ in named):
+        raise FileError(f"send at most {MOST_FILES} files with plain names")
+    digest = hashlib.sha256()
+    for name, data in sorted(named):
+        digest.update(f"{name}\0{len(data)}\0".encode() + data)
+    folder = Path("originals") / digest.hexdigest()[:32]
+    whole = Path(settings.DATA) / folder
+    whole.mkdir(parents=True, exist_ok=True)
+    for name, data in named:
+        if not (whole / name).exists():
+            write_whole(whole / name, data)
+    return str(folder / models[0])
+
+
+def source_of(stored: StoredProp) -> Path:
+    """The file a prop is made from: what was sent, or its own file when it was modelled here."""
+    return Path(settings.DATA) / stored.original if stored.original else stored.path
+
+
+def made_from(path: Path, unit: str, up: str, turns: Sequence[Turn]) -> GltfDocument:
+    """The model in metres and +Y up, bent as told, with skins stiffened to the shape they have then."""
+    units: dict[str, Unit] = {"mm": "mm", "cm": "cm", "m": "m", "in": "in", "ft": "ft"}
+    ups: dict[str, UpAxis] = {"y": "y", "z": "z"}
+    try:
+        document = open_document(path, units.get(unit), ups.get(up))
+        for joint, axis, degrees in turns:
+            bend(document, joint, axis, degrees)
+        stiffen(document)
+    except FileError as error:
+        raise FileError(str(error).replace(f"{path}: ", "").replace(str(path), path.name)) from None
+    return document
+
+
+def import_prop(files: Iterable[tuple[str, bytes]], owner: User, unit: str = "", up: str = "") -> StoredProp:
+    """A new prop of ``owner`` from the files as they were sent. Raises FileError; no row is made then."""
+    original = keep_files(files)
+    path = Path(settings.DATA) / original
+    name = re.sub(r"[_\-\s]+", " ", path.stem).strip()[:200] or "prop"
+    document = made_from(path, unit, up, ())
+    made = shelve(new_key(name), name, document, owner=owner)
+    StoredProp.objects.filter(pk=made.pk).update(original=original, unit=unit, up=up)
+    made.refresh_from_db()
+    return made
+
+
+def new_key(name: str) -> str:
+    slug = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:40] or "prop"
+    return f"{slug}-{uuid.uuid4().hex[:8]}"
+
+
+def remake(stored: StoredProp, unit: str, up: str) -> list[uuid.UUID]:
+    """The prop made again with another unit or up axis; returns the sets it stands on, which have to be loaded anew."""
+    document = made_from(source_of(stored), unit, up, [tuple(t) for t in stored.turns])
+    with transaction.atomic():
+        shelve(
+            stored.key,
+            stored.name,
+            document,
+            category=stored.category,
+            owner=stored.owner,
+            role=stored.role,
+            direction=tuple(stored.direction),
+            listed=stored.listed,
+        )
+        # A modelled prop becomes its own original, or its next change of unit would start from the changed one.
+        original = stored.original or str(file_of(stored.digest).relative_to(Path(settings.DATA)))
+        StoredProp.objects.filter(pk=stored.pk).update(unit=unit, up=up, original=original)
+        return list(stored.standingpiece_set.values_list("dressed_id", flat=True).distinct())
+
+
+def pose_prop(stored: StoredProp, name: str, turns: Sequence[Turn], owner: User) -> StoredProp:
+    """A prop of its own: ``stored`` with its joints turned. Raises FileError."""
+    document = made_from(source_of(stored), stored.unit, stored.up, turns)
+    with transaction.atomic():
+        whole = f"{stored.name}, {name}"[:200]
+        made = shelve(new_key(whole), whole, document, category=stored.category, owner=owner)
+        StoredProp.objects.filter(pk=made.pk).update(
+            original=stored.original or str(stored.path.relative_to(Path(settings.DATA))),
+            unit=stored.unit,
+            up=stored.up,
+            turns=[list(t) for t in turns],
+            posed_from=stored,
+            material=stored.material,
+            tags=stored.tags,
+        )
+        made.refresh_from_db()
+        return made
+
+
+def joint_names(stored: StoredProp) -> list[str]:
+    """The joints of a prop that can be turned by name; none for a rigid one."""
+    if source_of(stored).suffix.lower() not in (".glb", ".gltf", ".usd", ".usda", ".usdc", ".usdz"):
+        return []
+    return joints_of(open_document(source_of(stored)))

@@ -1,0 +1,97 @@
+"""The prop house: a made-up supplier from whom props can be ordered. What is ordered is delivered a little later."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import timedelta
+
+from django.contrib.auth.models import User
+from django.utils import timezone
+
+from brickseat.demo.modelling import block
+from brickseat.demo.props import (
+    CELADON,
+    COBALT,
+    CREAM,
+    HONEY,
+    LEAF,
+    LINEN,
+    STONE,
+    basket,
+    bowl,
+    herb,
+    jar,
+    jug,
+    plank,
+    plate,
+    sack,
+)
+from brickseat.store.importing import new_key
+from brickseat.store.models import PropOrder, StoredProp
+from brickseat.store.shelving import shelve
+from brickseat_core.formats.gltf_build import Surface, prop_document
+
+DELIVERY = timedelta(seconds=3)
+CATEGORY = "from the prop house"
+
+
+@dataclass(frozen=True)
+class Item:
+    """What the prop house lends, and what it says of it."""
+
+    key: str
+    name: str
+    says: str
+    material: str
+    make: Callable[[], list[Surface]]
+
+
+ITEMS: tuple[Item, ...] = (
+    Item(
+        "crock",
+        "glaze crock",
+        "42 cm, honey glaze, for the glazing corner",
+        "glazed",
+        lambda: jar(0.2, 0.42, 0.13, HONEY),
+    ),
+    Item("pickling-jar", "pickling jar", "34 cm, cobalt", "glazed", lambda: jar(0.14, 0.34, 0.09, COBALT)),
+    Item("ewer", "tall ewer", "36 cm, cream, one handle", "glazed", lambda: jug(0.12, 0.36, CREAM)),
+    Item("platter", "harvest platter", "44 cm across, celadon", "glazed", lambda: plate(0.22, CELADON)),
+    Item("tasting-bowl", "tasting bowl", "10 cm across, honey glaze", "glazed", lambda: bowl(0.05, 0.034, HONEY)),
+    Item("rye-basket", "rye basket", "60 cm across, two ears", "wicker", lambda: basket(0.3, 0.18, 9, True)),
+    Item("flour-sack", "flour sack", "filled, linen", "cloth", lambda: sack((0.46, 0.62, 0.36), 23, LINEN)),
+    Item("rosemary", "pot of rosemary", "half a metre tall", "plant", lambda: herb(0.12, 0.2, LEAF, 17, 0.26)),
+    Item(
+        "quarry-block",
+        "quarry block",
+        "hill stone, squared",
+        "stone",
+        lambda: [block(STONE, (0.5, 0.26, 0.32), bevel=0.012)],
+    ),
+    Item("long-plank", "long plank", "2.6 m, scrubbed", "wood", lambda: plank(2.6)),
+)
+BY_KEY = {item.key: item for item in ITEMS}
+
+
+def order(owner: User, item: str) -> PropOrder:
+    """Order one; raises KeyError when the prop house has no such thing."""
+    return PropOrder.objects.create(owner=owner, item=BY_KEY[item].key, due=timezone.now() + DELIVERY)
+
+
+def deliver(owner: User) -> list[PropOrder]:
+    """Bring what is due; returns all orders of ``owner``, newest first."""
+    for waiting in PropOrder.objects.filter(owner=owner, prop=None, due__lte=timezone.now()):
+        item = BY_KEY.get(waiting.item)
+        if item is None:
+            waiting.delete()
+            continue
+        document = prop_document(item.name, item.make())
+        waiting.prop = shelve(
+            new_key(item.name), item.name, document, category=CATEGORY, owner=owner, material=item.material
+        )
+        waiting.save(update_fields=["prop"])
+    return list(PropOrder.objects.filter(owner=owner).select_related("prop"))
+
+
+def delivered(orders: list[PropOrder]) -> dict[str, StoredProp]:
+    """What came, by item."""
+    return {o.item: o.prop for o in reversed(orders) if o.prop is not None}
