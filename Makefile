@@ -29,7 +29,7 @@ check: setup
 	$(BIN)/lint-imports
 	BRICKSEAT_DATA=$(TEST_DATA) $(BIN)/python -m brickseat.schema_file $(STAMPS)/openapi.json
 	diff -u server/openapi.json $(STAMPS)/openapi.json
-	cd web && npx openapi-typescript $(CURDIR)/$(STAMPS)/openapi.json -o $(CURDIR)/$(STAMPS)/schema.d.ts > /dev/null
+	cd web && npx openapi-typescript $(CURDIR)/$(STAMPS)/openapi.json --default-non-nullable=false -o $(CURDIR)/$(STAMPS)/schema.d.ts > /dev/null
 	diff -u web/src/api/schema.d.ts $(STAMPS)/schema.d.ts
 	cd web && npm run --silent check
 

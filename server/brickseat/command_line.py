@@ -18,7 +18,7 @@ from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_set import GltfSet, read_set
 from brickseat_core.formats.report import fit_report, fit_text
 from brickseat_core.meshes.lengths import UNITS, in_words, parse_length
-from brickseat_core.placing.moves import REST_TRIES
+from brickseat_core.placing.making import REST_TRIES
 from brickseat_core.scene import Piece, Pose, Set
 
 DONE, FAULTS, BAD = 0, 1, 2

@@ -28,38 +28,59 @@ FLAGS = [
 START_SECONDS = 240
 
 
-@contextmanager
-def demo_server(data: Path) -> Iterator[str]:
-    """The address of a demo of its own, its database in ``data``; the listening socket is handed over open."""
-    listener = socket.socket()
-    listener.bind(("127.0.0.1", 0))
-    listener.listen(64)
-    address = f"http://127.0.0.1:{listener.getsockname()[1]}"
-    environment = {**os.environ, "BRICKSEAT_DATA": str(data)}
-    code = "import sys; from brickseat.command_line import main; sys.exit(main(sys.argv[1:]))"
-    server = subprocess.Popen(
-        [sys.executable, "-c", code, "demo", "--no-open", "--fd", str(listener.fileno())],
-        pass_fds=[listener.fileno()],
-        env=environment,
-    )
-    listener.close()
-    try:
+class DemoServer:
+    """A demo of its own, its database in ``data``; the listening socket is handed over open.
+
+    The socket outlives the server, so that one that was killed comes back at the same address.
+    """
+
+    def __init__(self, data: Path) -> None:
+        self.data = data
+        self.listener = socket.socket()
+        self.listener.bind(("127.0.0.1", 0))
+        self.listener.listen(64)
+        self.address = f"http://127.0.0.1:{self.listener.getsockname()[1]}"
+        self.start()
+
+    def start(self) -> None:
+        environment = {**os.environ, "BRICKSEAT_DATA": str(self.data)}
+        code = "import sys; from brickseat.command_line import main; sys.exit(main(sys.argv[1:]))"
+        fd = self.listener.fileno()
+        self.process = subprocess.Popen(
+            [sys.executable, "-c", code, "demo", "--no-open", "--fd", str(fd)], pass_fds=[fd], env=environment
+        )
         deadline = time.monotonic() + START_SECONDS
         while True:
             try:
-                urllib.request.urlopen(f"{address}/api/openapi.json", timeout=5)
-                break
+                urllib.request.urlopen(f"{self.address}/api/openapi.json", timeout=5)
+                return
             except OSError:
-                if server.poll() is not None or time.monotonic() > deadline:
+                if self.process.poll() is not None or time.monotonic() > deadline:
                     raise RuntimeError("the demo server did not start") from None
                 time.sleep(0.2)
-        yield address
-    finally:
-        server.terminate()
+
+    def kill(self) -> None:
+        """As a power cut does: SIGKILL, nothing is closed."""
+        self.process.kill()
+        self.process.wait()
+
+    def stop(self) -> None:
+        self.process.terminate()
         try:
-            server.wait(timeout=10)
+            self.process.wait(timeout=10)
         except subprocess.TimeoutExpired:
-            server.kill()
+            self.process.kill()
+        self.listener.close()
+
+
+@contextmanager
+def demo_server(data: Path) -> Iterator[str]:
+    """The address of a demo of its own."""
+    server = DemoServer(data)
+    try:
+        yield server.address
+    finally:
+        server.stop()
 
 
 @contextmanager

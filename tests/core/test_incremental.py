@@ -5,7 +5,8 @@ import pytest
 
 from brickseat_core.fit.check import check, touched_by
 from brickseat_core.fit.repair import repair
-from brickseat_core.placing.moves import Mend, Move, Rest, Seat, Size, Slide, Spike, Turn, compute
+from brickseat_core.placing.making import compute
+from brickseat_core.placing.moves import Mend, Move, Rest, Seat, Size, Slide, Spike, Turn
 from brickseat_core.scene import Set
 from shapes import FLOOR, ball, box, piece, revolved, standing
 

@@ -10,7 +10,8 @@ from brickseat_core.contact.section import section
 from brickseat_core.fit.check import check
 from brickseat_core.placing import moves
 from brickseat_core.placing.frames import TOUCH_SIDES, blended_up, shortest_rotation
-from brickseat_core.placing.moves import MoveRefused, compute
+from brickseat_core.placing.making import compute
+from brickseat_core.placing.moves import MoveRefused
 from brickseat_core.placing.point import Slip, point
 from brickseat_core.scene import Pose, Prop
 from shapes import FLOOR, ball, box, piece, revolved, sheet, standing

@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import measure_fit
-from brickseat_core.placing.moves import Push, Size, Slide, compute
+from brickseat_core.placing.making import compute
+from brickseat_core.placing.moves import Push, Size, Slide
 from brickseat_core.placing.slide import Slid, slide
 from brickseat_core.scene import Piece, Pose, rotation_about
 from shapes import FLOOR, ball, box, piece, sheet, standing

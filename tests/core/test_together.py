@@ -5,19 +5,8 @@ import pytest
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
-from brickseat_core.placing.moves import (
-    Fix,
-    Group,
-    Move,
-    MoveRefused,
-    Rest,
-    Seat,
-    Size,
-    Slide,
-    Swap,
-    Turn,
-    compute,
-)
+from brickseat_core.placing.making import compute
+from brickseat_core.placing.moves import Fix, Group, Move, MoveRefused, Rest, Seat, Size, Slide, Swap, Turn
 from brickseat_core.scene import Piece, Pose, rotation_about
 from shapes import FLOOR, box, piece, standing
 

@@ -11,6 +11,8 @@ import SetsPage from "./sets/SetsPage";
 import { SignIn } from "./sets/SignIn";
 
 const StagePage = lazy(() => import("./stage/StagePage"));
+const StorePage = lazy(() => import("./store/StorePage"));
+const BenchPage = lazy(() => import("./bench/BenchPage"));
 const queries = new QueryClient({ defaultOptions: { queries: { retry: 1 } } });
 
 function App() {
@@ -35,12 +37,12 @@ function App() {
       </main>
     );
   return (
-    <Suspense
-      fallback={<main className="grid h-full place-items-center text-quiet">bringing the stage up…</main>}
-    >
+    <Suspense fallback={<main className="grid h-full place-items-center text-quiet">coming up…</main>}>
       <Routes>
         <Route path="/" element={<SetsPage />} />
         <Route path="/sets/:key" element={<StagePage />} />
+        <Route path="/store" element={<StorePage />} />
+        <Route path="/bench/:key" element={<BenchPage />} />
         <Route path="*" element={<SetsPage />} />
       </Routes>
     </Suspense>

@@ -25,6 +25,9 @@ ANY_PROP = (0.005, 12.0)
 USUAL = 0.4
 """Metres: of several units that would be believable, the one that comes nearest to this is proposed."""
 
+SELDOM = 0.5
+"""Models in inches or feet are rarer: such a unit has to fit better by a factor of e to the power of this."""
+
 FLAT_DEGREES = 2.0
 Z_UP_FORMATS = ("stl", "ply")
 
@@ -58,7 +61,7 @@ def size_question(size: float, name: str) -> Question | None:
     if not likely:
         return Question("unit", "m", f"{what} of {size:.4g} m, is that right? No unit makes it usual.")
     usual = math.sqrt(least * most) if word else USUAL
-    best = min(likely, key=lambda u: abs(math.log(size * METRES_PER[u] / usual)))
+    best = min(likely, key=lambda u: abs(math.log(size * METRES_PER[u] / usual)) + SELDOM * (u in ("in", "ft")))
     metres = size * METRES_PER[best]
     return Question("unit", best, f"{what} of {size:.4g} m, is that right? In {best} it would be {metres:.3g} m.")
 

@@ -3,11 +3,14 @@
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
 from scipy.spatial import ConvexHull, QhullError
 
-from brickseat_core.meshes.mesh import Mesh, Vec
+from brickseat_core.meshes.mesh import Mesh
 
-SAME_PLANE = 1e-5
+SAME_DIRECTION, SAME_PLANE = 1e-4, 1e-5
 LEAST_STEADINESS_DEG = 0.5
 
 
@@ -34,21 +37,22 @@ def resting_sides(mesh: Mesh) -> tuple[RestingSide, ...]:
     except QhullError:
         return ()
     centre = mesh.mass[1]
-    size = float((mesh.box[1] - mesh.box[0]).max())
-    groups: list[list[int]] = []
-    leads: list[Vec] = []
-    for i, plane in enumerate(hull.equations):
-        for group, lead in zip(groups, leads, strict=True):
-            if float(np.abs(plane[:3] - lead[:3]).max()) < 1e-4 and abs(plane[3] - lead[3]) < SAME_PLANE * size:
-                group.append(i)
-                break
-        else:
-            groups.append([i])
-            leads.append(plane)
+    planes = hull.equations
+    facet = facets(hull, float((mesh.box[1] - mesh.box[0]).max()))
+    # The weight stands over a facet only where its foot lies in the facet's box: few of them are looked at closely.
+    corners = hull.points[hull.simplices]
+    lo = np.full((facet.max() + 1, 3), np.inf)
+    hi = -lo
+    np.minimum.at(lo, facet, corners.min(axis=1))
+    np.maximum.at(hi, facet, corners.max(axis=1))
+    heights = -(planes[:, :3] @ centre + planes[:, 3])
+    foot = centre + heights[:, None] * planes[:, :3]
+    near = ((foot >= lo[facet] - SAME_PLANE) & (foot <= hi[facet] + SAME_PLANE)).all(axis=1)
     found = []
-    for group, plane in zip(groups, leads, strict=True):
-        normal = plane[:3]
-        height = -float(normal @ centre + plane[3])
+    for number in np.unique(facet[near]):
+        group = np.flatnonzero(facet == number)
+        normal = planes[group[0], :3]
+        height = float(heights[group[0]])
         corners = hull.points[np.unique(hull.simplices[group])]
         u = np.cross(normal, np.eye(3)[int(np.argmin(np.abs(normal)))])
         u /= np.linalg.norm(u)
@@ -67,3 +71,15 @@ def resting_sides(mesh: Mesh) -> tuple[RestingSide, ...]:
         down = (float(normal[0]), float(normal[1]), float(normal[2]))
         found.append(RestingSide(down, height, steadiness, area))
     return tuple(sorted(found, key=lambda s: -s.steadiness_deg))
+
+
+def facets(hull: ConvexHull, size: float) -> NDArray[np.int32]:
+    """(m,) the number of the plane facet that each triangle of a hull belongs to: neighbours in one plane are one."""
+    planes, neighbours = hull.equations, hull.neighbors
+    own = np.repeat(np.arange(len(planes)), neighbours.shape[1])
+    other = neighbours.ravel()
+    same = (np.abs(planes[own, :3] - planes[other, :3]).max(axis=1) < SAME_DIRECTION) & (
+        np.abs(planes[own, 3] - planes[other, 3]) < SAME_PLANE * size
+    )
+    links = coo_matrix((np.ones(int(same.sum())), (own[same], other[same])), shape=(len(planes), len(planes)))
+    return np.asarray(connected_components(links, directed=False)[1], dtype=np.int32)

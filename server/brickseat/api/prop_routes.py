@@ -26,7 +26,7 @@ from brickseat_core.gravity.materials import MATERIALS, mass_of
 from brickseat_core.gravity.shapes import SHAPE_KINDS, ShapeKind
 from brickseat_core.meshes import bearers
 from brickseat_core.meshes.mesh import Mesh
-from brickseat_core.meshes.questions import questions
+from brickseat_core.meshes.questions import questions, size_question
 from brickseat_core.meshes.sides import resting_sides
 from brickseat_core.placing.frames import shortest_rotation
 from brickseat_core.scene import quaternion_of
@@ -58,6 +58,7 @@ def prop_record(prop: StoredProp, user: User) -> dict[str, Any]:
         "contact",
     )
     material = MATERIALS[prop.material]
+    doubt = None if prop.unit else size_question(max(prop.width, prop.height, prop.depth), prop.name)
     area = 2.0 * (prop.width * prop.height + prop.height * prop.depth + prop.depth * prop.width)
     return {
         **{n: getattr(prop, n) for n in names},
@@ -66,6 +67,7 @@ def prop_record(prop: StoredProp, user: User) -> dict[str, Any]:
         "bounce": prop.bounce if prop.bounce is not None else material.bounce,
         "mine": prop.owner_id == user.pk,
         "posed_from": prop.posed_from.key if prop.posed_from else None,
+        "doubt": {"about": "unit", "proposal": doubt.proposal, "text": doubt.text} if doubt else None,
         "file": f"/api/props/{prop.key}/{prop.digest[:16]}.glb",
     }
 

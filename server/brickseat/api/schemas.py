@@ -45,6 +45,12 @@ class FitSchema(Schema):
     reason: str
 
 
+class QuestionSchema(Schema):
+    about: Literal["unit", "up"]
+    proposal: str
+    text: str
+
+
 class PropSchema(Schema):
     key: str
     name: str
@@ -66,6 +72,7 @@ class PropSchema(Schema):
     contact: str
     mine: bool
     posed_from: str | None
+    doubt: QuestionSchema | None
     file: str
 
 
@@ -87,12 +94,6 @@ class HealthSchema(Schema):
     degenerate: int
     duplicate: int
     inward: bool
-
-
-class QuestionSchema(Schema):
-    about: Literal["unit", "up"]
-    proposal: str
-    text: str
 
 
 class MaterialSchema(Schema):

@@ -24,7 +24,7 @@ from brickseat.store.models import StoredProp
 from brickseat_core.contact.section import section
 from brickseat_core.formats.errors import FileError
 from brickseat_core.placing.moves import Move, MoveRefused
-from brickseat_core.scene import Prop
+from brickseat_core.scene import Prop, Vec
 
 router = Router()
 FEELER_LEAST = 0.01
@@ -178,7 +178,12 @@ def feeler(request: HttpRequest, key: uuid.UUID, piece: str) -> Any:
         if not clash and fit.gap:
             at = at - np.array(found.direction) * -0.5 * fit.gap
         others = [clash.other] if clash else list(fit.rests_on[:3])
-        cut = section(live.index, found, [k for k in others if k in live.index.pieces], at, half)
+        others = [k for k in others if k in live.index.pieces]
+        cut = section(live.index, found, others, at, half)
+        if fit.contacts and not in_window(cut.piece, half):
+            # A thing on legs has nothing in its middle: cut through the foot that is nearest.
+            feet = np.array(fit.contacts)
+            cut = section(live.index, found, others, feet[np.argmin(((feet - at) ** 2).sum(axis=1))], half)
     return {
         "at": tuple(cut.at),
         "azimuth": cut.azimuth,
@@ -188,6 +193,11 @@ def feeler(request: HttpRequest, key: uuid.UUID, piece: str) -> Any:
         "gap": fit.gap,
         "depth": fit.depth,
     }
+
+
+def in_window(segments: Vec, half: float) -> bool:
+    """Whether any of the segments (n, 4) of x0, y0, x1, y1 comes into the middle of what is shown."""
+    return bool(len(segments)) and bool((np.abs(segments).reshape(-1, 2) < half * np.array([0.9, 0.5])).all(1).any())
 
 
 def feeler_window(gap: float | None, depth: float, width: float) -> float:

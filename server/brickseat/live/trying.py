@@ -8,10 +8,11 @@ from brickseat.live.pointing import BadQuestion
 from brickseat.live.session import LiveSet
 from brickseat.sets.records import piece_record
 from brickseat.sets.requests import MoveRequest, core_move
-from brickseat_core.placing.moves import MoveRefused, compute
+from brickseat_core.placing.making import compute
+from brickseat_core.placing.moves import MoveRefused
 from brickseat_core.scene import Prop
 
-QUICK = ("slide", "push", "turn", "size", "bed", "seat", "place")
+QUICK = ("slide", "carry", "push", "turn", "size", "bed", "seat", "place")
 """Moves that are computed within a frame or two."""
 
 

@@ -17,7 +17,8 @@ from brickseat.sets.summary import summarise
 from brickseat.store.models import StoredProp
 from brickseat_core.fit.check import Fit
 from brickseat_core.fit.repair import Left
-from brickseat_core.placing.moves import Move, MoveRefused, compute
+from brickseat_core.placing.making import compute
+from brickseat_core.placing.moves import Move, MoveRefused
 from brickseat_core.scene import Change
 
 

@@ -51,6 +51,14 @@ class SlideMove(Schema):
     together: bool = False
 
 
+class CarryMove(Schema):
+    """Freely through the air."""
+
+    kind: Literal["carry"]
+    keys: Keys
+    by: Triple
+
+
 class PushMove(Schema):
     kind: Literal["push"]
     keys: Keys
@@ -155,6 +163,7 @@ MoveSchema = Annotated[
     SetDownMove
     | PlaceMove
     | SlideMove
+    | CarryMove
     | PushMove
     | TurnMove
     | SizeMove
@@ -195,6 +204,8 @@ def core_move(asked: Any, prop: Callable[[str], Prop]) -> Move:
             return moves.Place(asked.key, pose_from(asked.pose), direction, asked.reseat)
         case SlideMove():
             return moves.Slide(tuple(asked.keys), asked.by, asked.together)
+        case CarryMove():
+            return moves.Carry(tuple(asked.keys), asked.by)
         case PushMove():
             return moves.Push(tuple(asked.keys), asked.by, asked.together)
         case TurnMove():

@@ -14,6 +14,10 @@ export type SetCard = Schemas["SetCard"];
 export type Change = Schemas["ChangeSchema"];
 export type Feeler = Schemas["FeelerSchema"];
 export type Move = Schemas["MoveRequest"]["move"];
+export type PropDetail = Schemas["PropDetail"];
+export type HouseItem = Schemas["HouseItem"];
+export type ContactShape = Schemas["ContactSchema"];
+export type HistoryStep = Schemas["HistorySchema"];
 export type Triple = [number, number, number];
 
 export class ServerError extends Error {
@@ -30,12 +34,61 @@ function cookie(name: string): string {
   return found ? decodeURIComponent(found.slice(name.length + 1)) : "";
 }
 
+/** The stage that asks; the server refuses what another stage holds. */
+let stageName = "";
+
+export function askAs(stage: string): void {
+  stageName = stage;
+}
+
 const carriesToken: Middleware = {
   onRequest({ request }) {
-    if (request.method !== "GET") request.headers.set("X-CSRFToken", cookie("csrftoken"));
+    if (request.method !== "GET") {
+      request.headers.set("X-CSRFToken", cookie("csrftoken"));
+      if (stageName) request.headers.set("X-Stage", stageName);
+    }
     return request;
   },
 };
+
+/** Files sent with their progress (0 to 1); null progress while the server works. Rejects with ServerError. */
+export function sendFiles<T>(
+  address: string,
+  fields: Record<string, string>,
+  files: { name: string; file: File }[],
+  told: (share: number) => void,
+  signal?: AbortSignal,
+): Promise<T> {
+  return new Promise((resolve, reject) => {
+    const form = new FormData();
+    Object.entries(fields).forEach(([name, value]) => form.append(name, value));
+    files.forEach(({ name, file }) => form.append(name, file, file.name));
+    const request = new XMLHttpRequest();
+    request.open("POST", address);
+    request.setRequestHeader("X-CSRFToken", cookie("csrftoken"));
+    request.upload.onprogress = (e) => e.lengthComputable && told(e.loaded / e.total);
+    request.onload = () => {
+      let said: unknown;
+      try {
+        said = JSON.parse(request.responseText);
+      } catch {
+        said = null;
+      }
+      if (request.status >= 200 && request.status < 300) resolve(said as T);
+      else
+        reject(
+          new ServerError(
+            request.status,
+            (said as { error?: string } | null)?.error ?? `the server said ${request.status}`,
+          ),
+        );
+    };
+    request.onerror = () => reject(new ServerError(0, "The server does not answer; nothing was kept."));
+    request.onabort = () => reject(new ServerError(0, "Stopped; nothing was kept."));
+    signal?.addEventListener("abort", () => request.abort());
+    request.send(form);
+  });
+}
 
 export const client = createClient<paths>({ baseUrl: "/" });
 client.use(carriesToken);

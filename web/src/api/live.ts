@@ -1,13 +1,13 @@
 /** The live line to a set: changes come in, questions of the pointer go out. One question is under way at a
  * time and only the newest waits, so answers never queue up behind the pointer. */
-import type { Change, Pose, Triple } from "./client";
+import type { Change, Move, Piece, Pose, Triple } from "./client";
 
 export interface SlipSettings {
   side: string;
   lean: number;
   follow: string;
   turn: number;
-  size: number;
+  size: number | Triple;
   sink: number;
   stand_off: number;
   aim?: Triple | null;
@@ -31,18 +31,37 @@ export interface Pointed {
   problem: string | null;
 }
 
+/** A move tried and not made: the pieces as it would leave them. */
+export interface Tried {
+  n: number;
+  words: string;
+  deltas: { key: string; piece: Piece | null }[];
+}
+
+/** Somebody who has the set open. */
+export interface Onlooker {
+  stage: string;
+  name: string;
+  holding: string[];
+}
+
 export type LineState = "joining" | "joined" | "lost";
 
 interface Handlers {
   changed: (change: Change) => void;
-  ready: (revision: number) => void;
+  ready: (revision: number, stage: string) => void;
+  presence: (here: Onlooker[]) => void;
+  /** Somebody else holds what was taken hold of. */
+  notHeld: (by: string) => void;
   state: (state: LineState) => void;
   refused: (words: string) => void;
 }
 
+type Asked = ({ ask: "point" } & Question) | { ask: "try"; move: Move };
+
 interface Waiting {
-  question: Question;
-  resolve: (answer: Pointed | null) => void;
+  question: Asked;
+  resolve: (answer: Pointed | Tried | null) => void;
 }
 
 const RETRY_MS = [300, 700, 1500, 3000, 6000];
@@ -92,7 +111,11 @@ export class LiveLine {
     if (message.kind === "ready") {
       this.tries = 0;
       this.handlers.state("joined");
-      this.handlers.ready(message.revision as number);
+      this.handlers.ready(message.revision as number, message.stage as string);
+    } else if (message.kind === "presence") {
+      this.handlers.presence(message.here as Onlooker[]);
+    } else if (message.kind === "held") {
+      if (message.by) this.handlers.notHeld(message.by as string);
     } else if (message.kind === "changed") {
       this.handlers.changed(message as unknown as Change);
     } else if (message.n !== undefined && this.asked && message.n === this.asked.n) {
@@ -104,8 +127,7 @@ export class LiveLine {
         this.handlers.refused(message.error ?? "");
         resolve(null);
       } else {
-        const pointed = message as unknown as Pointed;
-        resolve(pointed.pose ? pointed : null);
+        resolve(message.kind === "pointed" && !message.pose ? null : (message as unknown as Pointed | Tried));
       }
       this.sendNext();
     }
@@ -113,6 +135,20 @@ export class LiveLine {
 
   /** Ask where a prop sits under a ray. Resolves to null when it sits nowhere or a newer question overtook it. */
   ask(question: Question): Promise<Pointed | null> {
+    return this.put({ ask: "point", ...question }) as Promise<Pointed | null>;
+  }
+
+  /** Ask what a move would do. Resolves to null when it cannot be made or a newer question overtook it. */
+  tryMove(move: Move): Promise<Tried | null> {
+    return this.put({ ask: "try", move }) as Promise<Tried | null>;
+  }
+
+  /** Take hold of pieces, so that nobody else moves them meanwhile; of none to let go. */
+  hold(keys: string[]): void {
+    if (this.socket?.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify({ tell: "hold", keys }));
+  }
+
+  private put(question: Asked): Promise<Pointed | Tried | null> {
     return new Promise((resolve) => {
       this.next?.resolve(null);
       this.next = { question, resolve };
@@ -129,7 +165,7 @@ export class LiveLine {
     this.n += 1;
     this.asked = { ...this.next, n: this.n, at: performance.now() };
     this.next = null;
-    this.socket.send(JSON.stringify({ ask: "point", n: this.n, ...this.asked.question }));
+    this.socket.send(JSON.stringify({ n: this.n, ...this.asked.question }));
   }
 
   close(): void {

@@ -520,22 +520,22 @@ export interface components {
              * Across
              * @default 3
              */
-            across: number;
+            across?: number;
             /**
              * Along
              * @default 3
              */
-            along: number;
+            along?: number;
             /**
              * Count
              * @default 4
              */
-            count: number;
+            count?: number;
             /**
              * Height
              * @default 2.4
              */
-            height: number;
+            height?: number;
             /**
              * Kind
              * @enum {string}
@@ -547,12 +547,12 @@ export interface components {
              * Radius
              * @default 0.8
              */
-            radius: number;
+            radius?: number;
             /**
              * Thickness
              * @default 0.1
              */
-            thickness: number;
+            thickness?: number;
         };
         /** BedMove */
         BedMove: {
@@ -565,6 +565,25 @@ export interface components {
             kind: "bed";
             /** Sink */
             sink: number;
+        };
+        /**
+         * CarryMove
+         * @description Freely through the air.
+         */
+        CarryMove: {
+            /** By */
+            by: [
+                number,
+                number,
+                number
+            ];
+            /** Keys */
+            keys: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "carry";
         };
         /** ChangeSchema */
         ChangeSchema: {
@@ -745,7 +764,7 @@ export interface components {
              * Name
              * @default
              */
-            name: string;
+            name?: string;
         };
         /** HealthSchema */
         HealthSchema: {
@@ -837,7 +856,7 @@ export interface components {
         /** MoveRequest */
         MoveRequest: {
             /** Move */
-            move: components["schemas"]["SetDownMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["SlideMove"] | components["schemas"]["PushMove"] | components["schemas"]["TurnMove"] | components["schemas"]["SizeMove"] | components["schemas"]["BedMove"] | components["schemas"]["SeatMove"] | components["schemas"]["RestMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["CopyMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["SwapMove"] | components["schemas"]["StandMove"] | components["schemas"]["FixMove"] | components["schemas"]["GroupMove"] | components["schemas"]["RenameMove"] | components["schemas"]["RepairMove"];
+            move: components["schemas"]["SetDownMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["SlideMove"] | components["schemas"]["CarryMove"] | components["schemas"]["PushMove"] | components["schemas"]["TurnMove"] | components["schemas"]["SizeMove"] | components["schemas"]["BedMove"] | components["schemas"]["SeatMove"] | components["schemas"]["RestMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["CopyMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["SwapMove"] | components["schemas"]["StandMove"] | components["schemas"]["FixMove"] | components["schemas"]["GroupMove"] | components["schemas"]["RenameMove"] | components["schemas"]["RepairMove"];
         };
         /** NewSet */
         NewSet: {
@@ -905,7 +924,7 @@ export interface components {
              * Reseat
              * @default false
              */
-            reseat: boolean;
+            reseat?: boolean;
         };
         /** PoseAsked */
         PoseAsked: {
@@ -1017,6 +1036,7 @@ export interface components {
                 number,
                 number
             ];
+            doubt: components["schemas"]["QuestionSchema"] | null;
             /** File */
             file: string;
             /** Grip */
@@ -1072,7 +1092,7 @@ export interface components {
              * Together
              * @default false
              */
-            together: boolean;
+            together?: boolean;
         };
         /** QuestionSchema */
         QuestionSchema: {
@@ -1131,7 +1151,7 @@ export interface components {
              * Together
              * @default false
              */
-            together: boolean;
+            together?: boolean;
         };
         /** SeatMove */
         SeatMove: {
@@ -1146,7 +1166,7 @@ export interface components {
              * Together
              * @default false
              */
-            together: boolean;
+            together?: boolean;
         };
         /** SetCard */
         SetCard: {
@@ -1199,7 +1219,7 @@ export interface components {
              *       0
              *     ]
              */
-            direction: [
+            direction?: [
                 number,
                 number,
                 number
@@ -1216,12 +1236,12 @@ export interface components {
              * Sink
              * @default 0
              */
-            sink: number;
+            sink?: number;
             /**
              * Stand Off
              * @default 0
              */
-            stand_off: number;
+            stand_off?: number;
         };
         /** SetSchema */
         SetSchema: {
@@ -1298,7 +1318,7 @@ export interface components {
              * Together
              * @default false
              */
-            together: boolean;
+            together?: boolean;
         };
         /** SlideMove */
         SlideMove: {
@@ -1319,7 +1339,7 @@ export interface components {
              * Together
              * @default false
              */
-            together: boolean;
+            together?: boolean;
         };
         /** SpikeMove */
         SpikeMove: {
@@ -1377,7 +1397,7 @@ export interface components {
              * Together
              * @default false
              */
-            together: boolean;
+            together?: boolean;
         };
         /** TurnSchema */
         TurnSchema: {

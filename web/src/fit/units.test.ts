@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 
-import { inMillimetres, inWords, parseLength } from "./units";
+import { inMillimetres, inWords, parseFigure, parseLength } from "./units";
 
 describe("lengths", () => {
   it("are written with their unit", () => {
@@ -17,9 +17,19 @@ describe("lengths", () => {
     ["2 m", 2],
     ["\u22123 mm", -0.003],
     ["1in", 0.0254],
+    ["1.2 cm + 3", 0.015],
+    ["2 * (10 mm + 1cm) / 4", 0.01],
+    ["-5 - 5mm", -0.01],
   ])("%s is read", (text, metres) => expect(parseLength(text)).toBeCloseTo(metres));
 
-  it.each(["", "far", "12 parsecs", "1e3", "--2"])("%s is refused", (text) =>
-    expect(parseLength(text)).toBeNull(),
+  it.each(["", "far", "12 parsecs", "1e3", "--2", "2 mm * 3 mm", "4 / 2 mm", "(3", "3)", "1 / 0"])(
+    "%s is refused",
+    (text) => expect(parseLength(text)).toBeNull(),
   );
+
+  it("angles and shares are calculated too", () => {
+    expect(parseFigure("360 / 8 + 5°", ["°"])).toBe(50);
+    expect(parseFigure("-15", ["°"])).toBe(-15);
+    expect(parseFigure("12 mm", ["°"])).toBeNull();
+  });
 });

@@ -13,10 +13,78 @@ export function inWords(metres: number): string {
 
 const FACTORS: Record<string, number> = { mm: 0.001, cm: 0.01, m: 1, in: 0.0254, ft: 0.3048 };
 
-/** “12”, “12mm”, “1.2 cm” to metres; a bare number is in `bare`. Null when it is not a length. */
+/** “12”, “12mm”, “1.2 cm + 3 mm”, “2 * 45” to metres; a bare number is in `bare`. Null when it is not a length. */
 export function parseLength(text: string, bare = "mm"): number | null {
-  const found = /^\s*(-?\d+(?:[.,]\d+)?)\s*(mm|cm|m|in|ft)?\s*$/i.exec(text.replace(MINUS, "-"));
-  if (!found?.[1]) return null;
-  const factor = FACTORS[(found[2] ?? bare).toLowerCase()];
-  return factor === undefined ? null : Number(found[1].replace(",", ".")) * factor;
+  const unitless = FACTORS[bare] ?? 1;
+  return calculate(text, (unit) => FACTORS[unit] ?? null, unitless);
+}
+
+/** Angles and shares with the same arithmetic: “45 + 90”, “360 / 7”; `signs` are passed over. */
+export function parseFigure(text: string, signs: string[]): number | null {
+  return calculate(text, (unit) => (signs.includes(unit) ? 1 : null), 1);
+}
+
+interface Quantity {
+  value: number;
+  /** Whether a unit was written: two lengths cannot be multiplied. */
+  measured: boolean;
+}
+
+/** Sums and products of figures with units, in the usual order, with brackets (recursive descent). */
+function calculate(text: string, factorOf: (unit: string) => number | null, unitless: number): number | null {
+  const tokens = text
+    .replaceAll(MINUS, "-")
+    .replaceAll("×", "*")
+    .replaceAll(",", ".")
+    .match(/\d+(?:\.\d+)?|[a-z°%]+|[-+*/()]|\S/gi);
+  if (!tokens) return null;
+  let at = 0;
+  const number = (): Quantity | null => {
+    const token = tokens[at++];
+    if (token === "-" && tokens[at] !== "-") {
+      const found = number();
+      return found && { ...found, value: -found.value };
+    }
+    if (token === "(") {
+      const found = sum();
+      return tokens[at++] === ")" ? found : null;
+    }
+    if (token === undefined || !/^\d/.test(token)) return null;
+    const unit = tokens[at]?.toLowerCase();
+    if (unit && /^[a-z°%]+$/.test(unit)) {
+      at += 1;
+      const factor = factorOf(unit);
+      return factor === null ? null : { value: Number(token) * factor, measured: true };
+    }
+    return { value: Number(token), measured: false };
+  };
+  const product = (): Quantity | null => {
+    let left = number();
+    while (left && (tokens[at] === "*" || tokens[at] === "/")) {
+      const times = tokens[at++] === "*";
+      const right = number();
+      if (!right || (right.measured && (left.measured || !times))) return null;
+      left = {
+        value: times ? left.value * right.value : left.value / right.value,
+        measured: left.measured || right.measured,
+      };
+    }
+    return left;
+  };
+  const inUnit = (q: Quantity): Quantity => (q.measured ? q : { value: q.value * unitless, measured: true });
+  const sum = (): Quantity | null => {
+    let left = product();
+    while (left && (tokens[at] === "+" || tokens[at] === "-")) {
+      const plus = tokens[at++] === "+";
+      const right = product();
+      if (!right) return null;
+      const a = inUnit(left);
+      const b = inUnit(right);
+      left = { value: plus ? a.value + b.value : a.value - b.value, measured: true };
+    }
+    return left;
+  };
+  const found = sum();
+  if (!found || at !== tokens.length || !Number.isFinite(found.value)) return null;
+  return inUnit(found).value;
 }

@@ -13,6 +13,7 @@ const piece = (key: string, x: number, role: Piece["role"] = "prop"): Piece => (
   sink: 0,
   stand_off: 0,
   spiked: false,
+  group: "",
 });
 
 const fit = (key: string, more: Partial<Fit> = {}): Fit => ({

@@ -59,6 +59,13 @@ export default function SetsPage() {
   const queries = useQueryClient();
   const input = useRef<HTMLInputElement>(null);
   const [over, setOver] = useState(false);
+  const starting = useMutation({
+    mutationFn: () => wanted<SetCard>(client.POST("/api/sets", { body: { name: "New set" } })),
+    onSuccess: async (made) => {
+      await queries.invalidateQueries({ queryKey: ["sets"] });
+      void navigate(`/sets/${made.key}`);
+    },
+  });
   const opening = useMutation({
     mutationFn: (file: File) => {
       const body = new FormData();
@@ -94,9 +101,15 @@ export default function SetsPage() {
         <img src="/mark.svg" alt="" width={34} height={34} className="self-center" />
         <h1 className="text-[28px] font-semibold">Brick Seat</h1>
         <p className="text-quiet">Everything sits, and is measured.</p>
+        <Link to="/store" className="ml-auto hover:text-clay-deep">
+          store
+        </Link>
+        <button type="button" className="hover:text-clay-deep" onClick={() => starting.mutate()}>
+          new set
+        </button>
         <button
           type="button"
-          className="ml-auto rounded-sm bg-clay px-4 py-1.5 font-semibold text-card hover:bg-clay-deep disabled:bg-rule disabled:text-quiet"
+          className="rounded-sm bg-clay px-4 py-1.5 font-semibold text-card hover:bg-clay-deep disabled:bg-rule disabled:text-quiet"
           onClick={() => input.current?.click()}
           disabled={opening.isPending}
         >
@@ -137,7 +150,10 @@ export default function SetsPage() {
               >
                 <Plan card={card} />
                 <div className="flex items-baseline border-t border-rule px-4 pt-2.5">
-                  <h2 className="text-[18px] font-semibold">{card.name}</h2>
+                  <h2 className="text-[18px] font-semibold">
+                    {card.name}
+                    {card.owner && <span className="font-normal text-quiet">, {card.owner}’s</span>}
+                  </h2>
                   <span className="ml-auto text-[13px] text-quiet">{ago(card.changed)}</span>
                 </div>
                 <p className="flex flex-wrap items-center gap-x-4 gap-y-1 px-4 pt-1 pb-3 text-[14px]">

@@ -43,7 +43,10 @@ export function ChoiceWord<T extends string>(props: {
   );
 }
 
-/** A word that is a number: drag it sideways to scrub, press it to type, with units. */
+/** A word that is a number: drag it sideways to scrub, press it to type, with units and simple sums.
+ *
+ * `late`: the value is told once, when the scrub is let go or Enter pressed, for values that change the set itself;
+ * meanwhile `preview` hears it. */
 export function NumberWord(props: {
   label: string;
   value: number;
@@ -53,8 +56,11 @@ export function NumberWord(props: {
   show: (value: number) => string;
   read: (text: string) => number | null;
   onChange: (value: number) => void;
+  late?: boolean;
+  preview?: (value: number | null) => void;
 }) {
   const [open, setOpen] = useState(false);
+  const [draft, setDraft] = useState<number | null>(null);
   const [text, setText] = useState("");
   const [wrong, setWrong] = useState(false);
   const drag = useRef<{ x: number; from: number; moved: boolean } | null>(null);
@@ -80,6 +86,7 @@ export function NumberWord(props: {
       <Popover.Trigger
         className="word figure cursor-ew-resize"
         aria-label={`${props.label}: ${props.show(props.value)}`}
+        title="drag sideways, or press to type"
         onPointerDown={(e) => {
           drag.current = { x: e.clientX, from: props.value, moved: false };
           e.currentTarget.setPointerCapture(e.pointerId);
@@ -88,15 +95,24 @@ export function NumberWord(props: {
           if (!drag.current || e.buttons !== 1) return;
           const by = e.clientX - drag.current.x;
           if (Math.abs(by) > 4) drag.current.moved = true;
-          if (drag.current.moved)
-            props.onChange(clamp(rounded(drag.current.from + Math.round(by / 4) * props.step)));
+          if (!drag.current.moved) return;
+          const value = clamp(rounded(drag.current.from + Math.round(by / 4) * props.step));
+          if (!props.late) return props.onChange(value);
+          setDraft(value);
+          props.preview?.(value);
+        }}
+        onPointerUp={() => {
+          if (draft === null) return;
+          props.preview?.(null);
+          if (draft !== props.value) props.onChange(draft);
+          setDraft(null);
         }}
         onClick={(e) => {
           if (drag.current?.moved) e.preventDefault();
           drag.current = null;
         }}
       >
-        {props.show(props.value)}
+        {props.show(draft ?? props.value)}
       </Popover.Trigger>
       <Popover.Portal>
         <Popover.Content
@@ -118,8 +134,9 @@ export function NumberWord(props: {
               if (e.key === "Enter") commit();
               if (e.key === "ArrowUp" || e.key === "ArrowDown") {
                 e.preventDefault();
-                const next = clamp(rounded(props.value + (e.key === "ArrowUp" ? 1 : -1) * props.step));
-                props.onChange(next);
+                const from = props.late ? (props.read(text) ?? props.value) : props.value;
+                const next = clamp(rounded(from + (e.key === "ArrowUp" ? 1 : -1) * props.step));
+                if (!props.late) props.onChange(next);
                 setText(props.show(next));
               }
             }}

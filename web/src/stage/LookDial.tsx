@@ -37,6 +37,10 @@ export function LookDial(props: {
   onThrough: () => void;
   onDim: () => void;
   dim: boolean;
+  walking: boolean;
+  onWalk: () => void;
+  pinned: boolean;
+  onPin: () => void;
 }) {
   const pressed = (run: () => void) => ({
     onClick: run,
@@ -103,6 +107,12 @@ export function LookDial(props: {
       </button>
       <button type="button" className={word} onClick={props.onThrough}>
         through the gap
+      </button>
+      <button type="button" className={word} onClick={props.onWalk} aria-pressed={props.walking}>
+        {props.walking ? "stand still" : "walk round"}
+      </button>
+      <button type="button" className={word} onClick={props.onPin} aria-pressed={props.pinned}>
+        {props.pinned ? "unpin the view" : "pin this view"}
       </button>
       <button type="button" className={word} onClick={props.onDim} aria-pressed={props.dim}>
         {props.dim ? "light stage" : "dim stage"}

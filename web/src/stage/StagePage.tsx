@@ -4,21 +4,24 @@ import { useCallback, useEffect, useRef, useState } from "react";
 import { Link, useParams } from "react-router";
 import { toast } from "sonner";
 
-import { type SetData, client, wanted } from "../api/client";
+import { type SetData, askAs, client, wanted } from "../api/client";
 import { LiveLine } from "../api/live";
 import { FeelerCard } from "../feeler/FeelerCard";
-import { Glyph, STATE_ORDER } from "../fit/Glyph";
 import { inWords } from "../fit/units";
+import { HistoryPanel } from "../history/HistoryPanel";
 import { KeySheet } from "../keysheet/KeySheet";
+import { Ledger } from "../ledger/Ledger";
 import { LevelLine } from "../levelline/LevelLine";
 import { Slip } from "../slip/Slip";
 import { Trolley } from "../trolley/Trolley";
+import { Header } from "./Header";
 import { LookDial } from "./LookDial";
 import { lookThrough, onStageKey } from "./keys";
-import { lookThroughGap, redo, reload, undo } from "./making";
-import { StagePointer } from "./pointer";
+import { learnNew, lookThroughGap, reload } from "./making";
+import { type Shown, StagePointer } from "./pointer";
+import { saveProof } from "./proof";
 import { VERBS, useStage } from "./store";
-import { StageView, chosenQuality } from "./view";
+import { PIN, StageView, chosenQuality } from "./view";
 
 interface ScreenLabel {
   text: string;
@@ -37,63 +40,6 @@ declare global {
       screen: (x: number, y: number, z: number) => { x: number; y: number };
     };
   }
-}
-
-function Header() {
-  const { name, line, saving, canUndo, canRedo, fits, key } = useStage();
-  const counts = STATE_ORDER.map((state) => ({
-    state,
-    n: [...fits.values()].filter((f) => f.state === state).length,
-  })).filter(({ n, state }) => n > 0 || state === "seated");
-  const status = line === "lost" ? "the server is away; trying again" : saving > 0 ? "saving…" : "saved";
-  return (
-    <header className="flex h-12 items-center gap-5 border-b border-rule bg-card px-4">
-      <Link to="/" aria-label="All sets" className="flex items-center gap-2">
-        <img src="/mark.svg" alt="" width={24} height={24} />
-      </Link>
-      <h1 className="truncate text-[17px] font-semibold">{name}</h1>
-      <span className={`text-[14px] ${line === "lost" ? "text-clay-deep" : "text-quiet"}`} role="status">
-        {status}
-      </span>
-      <span className="flex gap-3 text-[14px]">
-        <button
-          type="button"
-          onClick={() => void undo()}
-          disabled={!canUndo}
-          title={canUndo ? `take back: ${canUndo}` : "nothing was done yet"}
-          className="hover:text-clay-deep disabled:text-quiet/60"
-        >
-          undo
-        </button>
-        <button
-          type="button"
-          onClick={() => void redo()}
-          disabled={!canRedo}
-          title={canRedo ? `do again: ${canRedo}` : "nothing was undone"}
-          className="hover:text-clay-deep disabled:text-quiet/60"
-        >
-          redo
-        </button>
-      </span>
-      <ul aria-label="Fit check" className="ml-auto flex items-center gap-4">
-        {[...counts].reverse().map(({ state, n }) => (
-          <li key={state} className="flex items-center gap-1 text-[14px]">
-            <Glyph state={state} />
-            <span className={`figure ${state === "seated" ? "text-quiet" : "font-semibold text-clay-deep"}`}>
-              {n} {state}
-            </span>
-          </li>
-        ))}
-      </ul>
-      <a
-        href={key ? `/api/sets/${key}/hand-over.glb` : undefined}
-        download
-        className="rounded-sm border border-ink px-3 py-0.5 text-[14px] font-semibold hover:border-clay hover:text-clay-deep"
-      >
-        hand over
-      </a>
-    </header>
-  );
 }
 
 function Verbs() {
@@ -156,7 +102,26 @@ function OpenStage({ data }: { data: SetData }) {
   const [labels, setLabels] = useState<ScreenLabel[]>([]);
   const [sheet, setSheet] = useState(false);
   const [dim, setDim] = useState(() => localStorage.getItem("dim stage") === "yes");
-  const { pieces, revision, selected, fits, seeThrough, isolated, slip, verb } = useStage();
+  const [shown, setShown] = useState<Shown>({ figures: null, sweep: null });
+  const [walking, setWalking] = useState(false);
+  const [pinned, setPinned] = useState(false);
+  const [proof, setProof] = useState<number | null>(null);
+  const stopProof = useRef(false);
+  const {
+    pieces,
+    revision,
+    selected,
+    fits,
+    seeThrough,
+    isolated,
+    slip,
+    verb,
+    ledger,
+    history,
+    preview,
+    held,
+  } = useStage();
+  const standing = preview?.pieces ?? pieces;
 
   useEffect(() => {
     const element = host.current;
@@ -171,15 +136,24 @@ function OpenStage({ data }: { data: SetData }) {
     );
     const line = new LiveLine(data.key, {
       changed: (change) => {
-        if (useStage.getState().apply(change) === "behind") void reload(data.key);
+        void learnNew(change).then(() => {
+          if (useStage.getState().apply(change) === "behind") void reload(data.key);
+        });
       },
-      ready: (now) => {
+      ready: (now, stageName) => {
+        askAs(stageName);
+        set({ stage: stageName });
         if (now !== useStage.getState().revision) void reload(data.key);
       },
       state: (state) => set({ line: state }),
       refused: (words) => set({ note: words }),
+      presence: (here) => set({ here }),
+      notHeld: (by) => {
+        pointer.current?.cancel();
+        toast(`${by} is moving that just now; wait until it is let go.`);
+      },
     });
-    const tool = new StagePointer(stage, line);
+    const tool = new StagePointer(stage, line, setShown);
     view.current = stage;
     pointer.current = tool;
     window.brickseat = {
@@ -197,6 +171,7 @@ function OpenStage({ data }: { data: SetData }) {
       sheet: () => setSheet(true),
       cancel: () => tool.cancel(),
       setDown: () => void tool.setDownInTheMiddle(),
+      standee: () => tool.standee(),
     };
     const onKey = (event: KeyboardEvent) => onStageKey(event, stage, keyTool);
     window.addEventListener("keydown", onKey);
@@ -214,17 +189,19 @@ function OpenStage({ data }: { data: SetData }) {
   useEffect(() => {
     const stage = view.current;
     if (!stage) return;
-    stage.show(pieces, revision).then(
+    stage.show(standing, revision).then(
       () => {
         if (!data.look && revision === data.revision && stage.drawnRevision < 0) stage.look("corner");
-        stage.setMarks(useStage.getState().selected, useStage.getState().fits, inWords);
+        mark(stage);
         pointer.current?.again();
       },
       (problem: Error) => toast.error(problem.message),
     );
-  }, [pieces, revision, data]);
+  }, [standing, revision, data]);
 
-  useEffect(() => view.current?.setMarks(selected, fits, inWords), [selected, fits]);
+  useEffect(() => {
+    if (view.current) mark(view.current);
+  }, [selected, fits, verb, preview]);
   useEffect(() => view.current?.pieces.setSeeThrough(seeThrough), [seeThrough]);
   useEffect(() => pointer.current?.again(), [slip, verb]);
   useEffect(() => {
@@ -238,6 +215,31 @@ function OpenStage({ data }: { data: SetData }) {
     view.current?.pieces.hide(hidden);
   }, [isolated, selected, fits, pieces]);
 
+  const makeProof = async () => {
+    const stage = view.current;
+    if (!stage) return;
+    if (proof !== null) {
+      stopProof.current = true;
+      return;
+    }
+    stopProof.current = false;
+    setProof(0);
+    const { name, fits: now } = useStage.getState();
+    const bad = [...now.values()].filter((f) => f.faults.length).length;
+    try {
+      const words = bad ? `${bad} of ${now.size} do not sit` : `${now.size} pieces, all seated`;
+      const file = await saveProof(stage, name, words, (share) => {
+        setProof(share);
+        return !stopProof.current;
+      });
+      toast(file ? `Saved as “${file}”.` : "Stopped; no picture was saved.");
+    } catch (problem) {
+      toast.error((problem as Error).message);
+    } finally {
+      setProof(null);
+    }
+  };
+  const middle = useCallback(() => view.current?.middle() ?? ([0, 0, 0] as [number, number, number]), []);
   const through = useCallback((piece: string) => {
     void lookThroughGap(piece).then(
       (found) => found && view.current?.lookThrough(found.at, found.azimuth, found.half),
@@ -247,14 +249,14 @@ function OpenStage({ data }: { data: SetData }) {
   return (
     <div className="grid h-full grid-cols-[288px_1fr] grid-rows-[48px_1fr]">
       <div className="col-span-2">
-        <Header />
+        <Header onProof={() => void makeProof()} proof={proof} />
       </div>
       <aside className="flex min-h-0 flex-col border-r border-rule">
         <Verbs />
-        <Slip />
+        <Slip middle={middle} />
         <Trolley />
       </aside>
-      <main className="grid min-h-0 min-w-0 grid-rows-[1fr_auto]">
+      <main className="grid min-h-0 min-w-0 grid-rows-[minmax(0,1fr)_auto_auto]">
         <div className="relative min-h-0 overflow-hidden">
           <div ref={host} className="absolute inset-0" data-testid="stage" />
           {labels.map((label, i) => (
@@ -266,7 +268,75 @@ function OpenStage({ data }: { data: SetData }) {
               {label.text}
             </span>
           ))}
+          {shown.sweep && (
+            <div
+              className="pointer-events-none absolute border border-clay bg-clay/10"
+              style={{
+                left: shown.sweep.x,
+                top: shown.sweep.y,
+                width: shown.sweep.width,
+                height: shown.sweep.height,
+              }}
+            />
+          )}
+          {shown.figures && (
+            <span
+              data-testid="puck-figures"
+              className="figure pointer-events-none absolute rounded-sm border border-ink bg-card/95 px-1.5 text-[13px] font-semibold whitespace-nowrap"
+              style={{ left: shown.figures.x + 16, top: shown.figures.y + 14 }}
+            >
+              {shown.figures.words}
+            </span>
+          )}
+          {pinned && (
+            <div
+              className="pointer-events-none absolute border-2 border-ink"
+              style={{ left: PIN.left, bottom: PIN.bottom, width: PIN.width, height: PIN.height }}
+            >
+              <button
+                type="button"
+                className="pointer-events-auto absolute top-0 right-0 bg-card/90 px-1.5 text-[13px] hover:text-clay-deep"
+                onClick={() => {
+                  view.current?.pin(false);
+                  setPinned(false);
+                }}
+              >
+                unpin
+              </button>
+            </div>
+          )}
+          {history && <HistoryPanel />}
+          {preview && (
+            <p
+              role="status"
+              className="absolute top-3 left-1/2 z-10 -translate-x-1/2 rounded-sm border border-clay bg-card px-3 py-1"
+            >
+              {preview.number === 0 ? (
+                "Looking at the set as it was to begin with"
+              ) : (
+                <>
+                  Looking at the set after step {preview.number}, <strong>{preview.words}</strong>
+                </>
+              )}
+            </p>
+          )}
+          {held && (
+            <p className="pointer-events-none absolute top-3 left-3 rounded-sm bg-card/90 px-2 text-[14px]">
+              {selected.length} held; <span className="figure">H</span> lets go
+            </p>
+          )}
           <LookDial
+            walking={walking}
+            onWalk={() => {
+              const reduced = matchMedia("(prefers-reduced-motion: reduce)").matches;
+              view.current?.walk(!walking);
+              setWalking(!walking && !reduced);
+            }}
+            pinned={pinned}
+            onPin={() => {
+              view.current?.pin(!pinned);
+              setPinned(!pinned);
+            }}
             onLook={(look) => view.current?.look(look, selected.length ? selected : undefined)}
             onThrough={() => view.current && void lookThrough(view.current)}
             dim={dim}
@@ -278,8 +348,36 @@ function OpenStage({ data }: { data: SetData }) {
           </p>
         </div>
         <LevelLine onLook={through} />
+        {ledger && <Ledger onLook={through} />}
       </main>
       <KeySheet open={sheet} onOpenChange={setSheet} />
     </div>
   );
+}
+
+/** Tapes, plumb line and puck of what is selected; none while an old step is looked at. */
+function mark(stage: StageView): void {
+  const { selected, fits, pieces, verb, preview } = useStage.getState();
+  const keys = preview ? [] : selected;
+  stage.setMarks(keys, fits, inWords);
+  const movable = keys.filter((k) => pieces.get(k)?.role === "prop" && !pieces.get(k)?.spiked);
+  const first = movable[0] ? pieces.get(movable[0]) : undefined;
+  if (
+    !first ||
+    verb === "measure" ||
+    verb === "build" ||
+    (verb === "set down" && useStage.getState().slip.prop)
+  ) {
+    stage.layPuck([], null, [0, 1, 0]);
+    return;
+  }
+  const lowest = movable
+    .map((k) => fits.get(k))
+    .filter((f) => f?.touch)
+    .sort((a, b) => a!.touch![1] - b!.touch![1])[0];
+  const foot = lowest?.touch
+    ? (lowest.touch.map((v, i) => v + first.direction[i]! * (lowest.gap ?? 0)) as [number, number, number])
+    : null;
+  const up = first.direction.map((v) => -v) as [number, number, number];
+  stage.layPuck(movable, movable.length === keys.length ? foot : null, up);
 }

@@ -1,18 +1,27 @@
 /** The keys of the stage, and what the key sheet says of them. */
 import { isFault } from "../fit/Glyph";
-import { lookThroughGap, make, redo, undo } from "./making";
+import { lookThroughGap, make, mend, redo, undo } from "./making";
+import { withWhatRestsOn } from "./selecting";
 import { type Verb, VERBS, useStage } from "./store";
 import type { StageView } from "./view";
 
 export const KEY_SHEET: [string, string][] = [
-  ["1 – 3", "choose what to do"],
+  ["1 – 5", "choose what to do"],
   ["/", "find a prop"],
-  ["← → ↑ ↓", "slide what is selected by 10 mm, staying seated; Shift ten times, Alt a tenth"],
-  [", .", "turn by 15°; Shift 90°, Alt 1°"],
-  ["[ ]", "make smaller, larger by 5 %"],
-  ["- =", "sink, raise by 1 mm; Shift 10 mm"],
+  ["← → ↑ ↓", "slide what is selected by a step, staying seated; Shift ten steps, Alt a tenth"],
+  [", .", "turn by a step; Shift 90°, Alt 1°"],
+  ["[ ]", "make smaller, larger by a step"],
+  ["- =", "sink, raise by a step; Shift ten steps"],
+  [
+    "puck",
+    "drag its face to slide, its rim to turn, its post to raise, its corner to size; Alt lets go of the surface; type a figure while dragging",
+  ],
   ["Enter", "do what the slip says (set down in the middle of the view)"],
   ["Esc", "back out"],
+  ["Shift press, sweep", "select more"],
+  ["U", "select what rests on it, too"],
+  ["H", "hold the selection; again to let it go"],
+  ["G", "group what is selected; again to part it"],
   ["L", "look through the gap"],
   ["F", "look at what is selected"],
   ["V", "see through bearers"],
@@ -21,27 +30,28 @@ export const KEY_SHEET: [string, string][] = [
   ["Ctrl D", "one more copy beside it"],
   ["R", "let it rest: tilt to the nearest stable stand"],
   ["K", "spike or free"],
+  ["S", "cardboard person to the pointer; again to send it away"],
+  ["T", "the ledger: every piece and its fit as a table"],
+  ["Y", "the history: what was done"],
   ["Delete", "take away"],
   ["Ctrl Z, Ctrl Shift Z", "undo, redo"],
   ["?", "this sheet"],
 ];
 
-const SLIDE_M = 0.01;
-const TURN_DEG = 15;
-const SIZE = 1.05;
-const SINK_M = 0.001;
+/** A tenth of the usual step where a step is free. */
+const FREE = { slide: 0.001, turn: 1, raise: 0.0001, size: 0.01 };
 
 const rough = (event: KeyboardEvent): number => (event.shiftKey ? 10 : event.altKey ? 0.1 : 1);
 
-export function repairAll(): Promise<unknown> {
-  return make({ kind: "repair", keys: null });
+function stepOf(kind: keyof typeof FREE): number {
+  return useStage.getState().steps[kind] || FREE[kind];
 }
 
 function act(setDown: () => void): void {
-  const { verb, selected, slip } = useStage.getState();
-  if (verb === "repair") void repairAll();
+  const { verb, selected, slip, together } = useStage.getState();
+  if (verb === "repair") void mend(null);
   else if (verb === "set down" && slip.prop) setDown();
-  else if (selected.length) void make({ kind: "seat", keys: selected });
+  else if (selected.length) void make({ kind: "seat", keys: selected, together });
 }
 
 export async function lookThrough(view: StageView): Promise<void> {
@@ -59,13 +69,15 @@ export interface KeyTool {
   sheet: () => void;
   cancel: () => void;
   setDown: () => void;
+  standee: () => void;
 }
 
 export function onStageKey(event: KeyboardEvent, view: StageView, tool: KeyTool): void {
   const target = event.target as HTMLElement;
   if (target.closest("input, textarea, select, [role=menu], [role=dialog], [role=listbox]")) return;
+  if (useStage.getState().preview && event.key !== "Escape") return;
   const state = useStage.getState();
-  const { selected } = state;
+  const { selected, together } = state;
   const some = selected.length > 0;
   const key = event.key;
   const done = () => event.preventDefault();
@@ -85,18 +97,19 @@ export function onStageKey(event: KeyboardEvent, view: StageView, tool: KeyTool)
     done();
     const { right, away } = view.floorAxes();
     const way = key === "ArrowRight" || key === "ArrowLeft" ? right : away;
-    const sign = (key === "ArrowRight" || key === "ArrowUp" ? 1 : -1) * SLIDE_M * rough(event);
-    void make({ kind: "slide", keys: selected, by: [way[0] * sign, way[1] * sign, way[2] * sign] });
+    const sign = (key === "ArrowRight" || key === "ArrowUp" ? 1 : -1) * stepOf("slide") * rough(event);
+    void make({ kind: "slide", keys: selected, by: [way[0] * sign, way[1] * sign, way[2] * sign], together });
   } else if ((key === "," || key === "." || key === "<" || key === ">") && some) {
-    const degrees = event.shiftKey ? 90 : event.altKey ? 1 : TURN_DEG;
+    const degrees = event.shiftKey ? 90 : event.altKey ? 1 : stepOf("turn");
     const sign = key === "," || key === "<" ? 1 : -1;
-    void make({ kind: "turn", keys: selected, angle: (sign * degrees * Math.PI) / 180 });
+    void make({ kind: "turn", keys: selected, angle: (sign * degrees * Math.PI) / 180, together });
   } else if ((key === "[" || key === "]") && some) {
-    void make({ kind: "size", keys: selected, factor: key === "]" ? SIZE : 1 / SIZE });
+    const factor = 1 + stepOf("size");
+    void make({ kind: "size", keys: selected, factor: key === "]" ? factor : 1 / factor, together });
   } else if ((key === "-" || key === "=" || key === "_" || key === "+") && some) {
     const piece = state.pieces.get(selected[0]!);
     if (!piece) return;
-    const step = (key === "-" || key === "_" ? 1 : -1) * SINK_M * (event.shiftKey ? 10 : 1);
+    const step = (key === "-" || key === "_" ? 1 : -1) * stepOf("raise") * (event.shiftKey ? 10 : 1);
     const sink = Math.round((piece.sink - piece.stand_off + step) * 1e6) / 1e6;
     void make({ kind: "bed", keys: selected, sink });
   } else if (key === "Enter" && !target.closest("button, a")) {
@@ -104,7 +117,10 @@ export function onStageKey(event: KeyboardEvent, view: StageView, tool: KeyTool)
     act(tool.setDown);
   } else if (key === "Escape") {
     tool.cancel();
-    if (state.isolated) state.set({ isolated: false });
+    if (state.preview) state.set({ preview: null });
+    else if (state.swapping) state.set({ swapping: false, note: null });
+    else if (state.held) state.set({ held: false });
+    else if (state.isolated) state.set({ isolated: false });
     else if (state.verb === "set down" && state.slip.prop) state.setSlip({ prop: null });
     else if (some) state.select([]);
     else state.setVerb("look over");
@@ -122,11 +138,27 @@ export function onStageKey(event: KeyboardEvent, view: StageView, tool: KeyTool)
   } else if (key.toLowerCase() === "i") {
     state.set({ isolated: !state.isolated && some });
   } else if (key.toLowerCase() === "r" && some) {
-    void make({ kind: "rest", keys: selected });
+    void make({ kind: "rest", keys: selected, together });
   } else if (key.toLowerCase() === "k" && some) {
     void make({ kind: "spike", keys: selected, spiked: !state.pieces.get(selected[0]!)?.spiked });
+  } else if (key.toLowerCase() === "s") {
+    tool.standee();
+  } else if (key.toLowerCase() === "t") {
+    state.set({ ledger: !state.ledger });
+  } else if (key.toLowerCase() === "y") {
+    state.set({ history: !state.history });
+  } else if (key.toLowerCase() === "h") {
+    state.set({ held: !state.held && some });
+  } else if (key.toLowerCase() === "u" && some) {
+    state.select(withWhatRestsOn(selected, state.fits));
+  } else if (key.toLowerCase() === "g" && selected.length > 1) {
+    const first = state.pieces.get(selected[0]!);
+    const grouped = selected.every((k) => first?.group && state.pieces.get(k)?.group === first.group);
+    const name = grouped ? "" : `${first?.name} and ${selected.length - 1} more`;
+    void make({ kind: "group", keys: selected, name });
   } else if ((key === "Delete" || key === "Backspace") && some) {
     done();
+    state.set({ held: false });
     void make({ kind: "remove", keys: selected });
   } else if (key === "?") {
     tool.sheet();

@@ -5,8 +5,11 @@ import {
   type Change,
   type Feeler,
   type Move,
+  type Prop,
+  type PropDetail,
   ServerError,
   type SetData,
+  type Triple,
   client,
   wanted,
 } from "../api/client";
@@ -17,11 +20,24 @@ export async function reload(key: string): Promise<void> {
   useStage.getState().open(data);
 }
 
+/** Props that came with a change (somebody else's, or swapped in) and are not known here yet. */
+export async function learnNew(change: Change): Promise<void> {
+  const { props, learn } = useStage.getState();
+  const fresh = new Set(
+    change.deltas.flatMap((d) => (d.piece && !props.has(d.piece.prop) ? [d.piece.prop] : [])),
+  );
+  for (const key of fresh) {
+    const found = await wanted<PropDetail>(client.GET("/api/props/{key}", { params: { path: { key } } }));
+    learn([found.prop]);
+  }
+}
+
 async function carry(key: string, asked: Promise<Change>): Promise<Change | null> {
   const { busy, apply } = useStage.getState();
   busy(1);
   try {
     const change = await asked;
+    await learnNew(change);
     if (useStage.getState().key === key && apply(change) === "behind") await reload(key);
     for (const { key: piece, reason } of change.left.slice(0, 3)) {
       const name = useStage.getState().pieces.get(piece)?.name ?? "A piece";
@@ -45,6 +61,58 @@ export function make(move: Move): Promise<Change | null> {
     key,
     wanted<Change>(client.POST("/api/sets/{key}/moves", { params: { path: { key } }, body: { move } })),
   );
+}
+
+/** Back, or on again, to how the set was after a step of its history. */
+export function goTo(number: number): Promise<Change | null> {
+  const { key } = useStage.getState();
+  if (!key) return Promise.resolve(null);
+  const path = { key, number };
+  return carry(key, wanted<Change>(client.POST("/api/sets/{key}/history/{number}", { params: { path } })));
+}
+
+/** Mend faults, of these pieces or of all, and keep what moved and how far. */
+export async function mend(keys: string[] | null): Promise<void> {
+  const before = useStage.getState().pieces;
+  const change = await make({ kind: "repair", keys });
+  if (!change) return;
+  const mended = change.deltas.flatMap(({ key, piece }) => {
+    const old = before.get(key);
+    if (!old || !piece) return [];
+    const [a, b] = [old.pose.position, piece.pose.position];
+    return [{ key, name: piece.name, by: Math.hypot(a[0] - b[0], a[1] - b[1], a[2] - b[2]) }];
+  });
+  useStage.getState().set({ mended });
+}
+
+/** Make the bearer of the build slip and stand it at a point. */
+export async function buildAt(at: Triple): Promise<void> {
+  const { build, set } = useStage.getState();
+  if (build.kind === "terrain") {
+    set({ note: "choose a height image in the slip; the terrain stands where you press last" });
+    return;
+  }
+  const { turn, kind, ...measures } = build;
+  try {
+    const prop = await wanted<Prop>(client.POST("/api/bearers", { body: { ...measures, kind } }));
+    await standBearer(prop, at, turn);
+  } catch (error) {
+    toast.error(error instanceof ServerError ? error.message : String(error));
+  }
+}
+
+/** Stand a bearer of the store on the set. */
+export async function standBearer(prop: Prop, at: Triple, degrees: number): Promise<void> {
+  const { learn, select } = useStage.getState();
+  learn([prop]);
+  const half = (degrees * Math.PI) / 360;
+  const pose = {
+    position: at,
+    orientation: [0, Math.sin(half), 0, Math.cos(half)] as [number, number, number, number],
+    scale: [1, 1, 1] as Triple,
+  };
+  const change = await make({ kind: "stand", prop: prop.key, pose });
+  if (change) select(change.deltas.map((d) => d.key));
 }
 
 export function undo(): Promise<Change | null> {

@@ -123,10 +123,19 @@ export class Pieces {
 
   /** Draw one piece elsewhere while it is being moved; null puts it back. */
   override(key: string, pose: Pose | null): void {
-    if (pose) this.overridden.set(key, pose);
-    else this.overridden.delete(key);
-    const piece = this.shown.get(key);
-    if (piece) this.fill(this.crowdName(piece));
+    this.overrideAll(new Map([[key, pose]]));
+  }
+
+  /** The same for many at once. */
+  overrideAll(poses: ReadonlyMap<string, Pose | null>): void {
+    const touched = new Set<string>();
+    for (const [key, pose] of poses) {
+      if (pose) this.overridden.set(key, pose);
+      else this.overridden.delete(key);
+      const piece = this.shown.get(key);
+      if (piece) touched.add(this.crowdName(piece));
+    }
+    touched.forEach((name) => this.fill(name));
     this.redraw();
   }
 
@@ -143,6 +152,25 @@ export class Pieces {
     const crowd = this.crowds.get(hit.object.userData.crowd as string);
     const key = crowd?.keys[hit.instanceId];
     return key ? { key, point: hit.point } : null;
+  }
+
+  /** The same with the corners of the triangle hit, in the world. */
+  hit(raycaster: THREE.Raycaster): { point: THREE.Vector3; corners: THREE.Vector3[] } | null {
+    const hit = raycaster.intersectObjects(this.group.children, false)[0];
+    if (!hit?.face || hit.instanceId === undefined) return null;
+    const mesh = hit.object as THREE.InstancedMesh;
+    const matrix = new THREE.Matrix4();
+    mesh.getMatrixAt(hit.instanceId, matrix);
+    const positions = mesh.geometry.getAttribute("position");
+    const corners = [hit.face.a, hit.face.b, hit.face.c].map((i) =>
+      new THREE.Vector3().fromBufferAttribute(positions, i).applyMatrix4(matrix),
+    );
+    return { point: hit.point, corners };
+  }
+
+  castShadows(on: boolean): void {
+    for (const crowd of this.crowds.values())
+      for (const mesh of crowd.meshes) mesh.castShadow = mesh.receiveShadow = on;
   }
 
   piece(key: string): Piece | undefined {

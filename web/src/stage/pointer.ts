@@ -1,8 +1,13 @@
-/** The pointer on the stage, as a small state machine: idle, pointing, pressed (aiming), or dragging a piece. */
+/** The pointer on the stage, as a small state machine: idle, pointing, pressed (aiming), dragging a piece or the puck,
+ * sweeping over several, measuring. */
+import type * as THREE from "three";
+
 import type { Triple } from "../api/client";
 import type { LiveLine, Pointed, Question, SlipSettings } from "../api/live";
 import { inWords } from "../fit/units";
-import { make } from "./making";
+import { buildAt, make } from "./making";
+import { PuckDrag } from "./puckDrag";
+import { withGroup } from "./selecting";
 import { useStage } from "./store";
 import type { StageView } from "./view";
 
@@ -17,12 +22,22 @@ interface At {
 type Doing =
   | { kind: "idle" }
   | { kind: "pressed"; down: At; ray: Question["ray"]; aim: Triple | null; size: number }
-  | { kind: "pressing piece"; down: At; key: string }
-  | { kind: "dragging"; key: string; answer: Pointed | null };
+  | { kind: "pressing piece"; down: At; key: string; opens: boolean }
+  | { kind: "dragging"; key: string; answer: Pointed | null }
+  | { kind: "puck"; drag: PuckDrag }
+  | { kind: "sweeping"; down: At; moved: boolean; more: boolean }
+  | { kind: "measuring"; from: THREE.Vector3 };
+
+/** What the pointer shows on the page: figures beside it, and the rectangle it sweeps. */
+export interface Shown {
+  figures: { x: number; y: number; words: string } | null;
+  sweep: { x: number; y: number; width: number; height: number } | null;
+}
 
 export class StagePointer {
   private doing: Doing = { kind: "idle" };
   private turn = Math.random() * 2 * Math.PI;
+  private proportions: Triple = [1, 1, 1];
   private last: At | null = null;
   private answer: Pointed | null = null;
   private asked = 0;
@@ -33,6 +48,7 @@ export class StagePointer {
   constructor(
     private readonly view: StageView,
     private readonly line: LiveLine,
+    private readonly shown: (shown: Shown) => void,
   ) {
     const canvas = view.canvas;
     const on = <K extends keyof HTMLElementEventMap>(
@@ -50,6 +66,29 @@ export class StagePointer {
     on("pointerleave", () => this.leave());
     on("wheel", (e) => this.wheel(e));
     on("contextmenu", (e) => e.preventDefault());
+    const typed = (e: KeyboardEvent) => this.typed(e);
+    window.addEventListener("keydown", typed, { capture: true });
+    this.off.push(() => window.removeEventListener("keydown", typed, { capture: true }));
+  }
+
+  /** Figures typed while the puck is dragged count instead of the pointer; Enter makes them. */
+  private typed(event: KeyboardEvent): void {
+    const doing = this.doing;
+    if (doing.kind !== "puck" || event.ctrlKey || event.metaKey) return;
+    if (event.key === "Enter") {
+      this.doing = { kind: "idle" };
+      this.shown({ figures: null, sweep: null });
+      void doing.drag.leave();
+    } else if (event.key === "Escape") this.cancel();
+    else if (doing.drag.type(event.key))
+      void doing.drag.again().then((f) => this.tell(this.last ?? { x: 0, y: 0 }, f.words));
+    else return;
+    event.preventDefault();
+    event.stopImmediatePropagation();
+  }
+
+  private tell(at: At, words: string): void {
+    this.shown({ figures: words ? { ...at, words } : null, sweep: null });
   }
 
   dispose(): void {
@@ -63,9 +102,20 @@ export class StagePointer {
 
   private settings(size: number, aim: Triple | null): SlipSettings {
     const { slip } = useStage.getState();
-    const turn = slip.turn === null ? this.turn : (slip.turn * Math.PI) / 180;
+    const turn =
+      (slip.turn === null ? this.turn : (slip.turn * Math.PI) / 180) + (slip.front * Math.PI) / 180;
     const { side, lean, follow, sink, standOff: stand_off } = slip;
-    return { side, lean, follow, turn, size, sink, stand_off, aim };
+    const each: Triple = [size * this.proportions[0], size * this.proportions[1], size * this.proportions[2]];
+    return { side, lean, follow, turn, size: slip.vary ? each : size, sink, stand_off, aim };
+  }
+
+  /** What the next copy takes from chance: its turn, and a little of its size and proportions. */
+  private vary(): void {
+    const { next, vary } = useStage.getState().slip;
+    if (next === "varied") this.turn = Math.random() * 2 * Math.PI;
+    const around = () => 1 + vary * (2 * Math.random() - 1);
+    const whole = around();
+    this.proportions = [whole * (1 + (around() - 1) / 2), whole, whole * (1 + (around() - 1) / 2)];
   }
 
   private placing(): string | null {
@@ -78,7 +128,16 @@ export class StagePointer {
     this.last = at;
     this.justLeft = false;
     const doing = this.doing;
-    if (doing.kind === "pressed") {
+    if (doing.kind === "puck") {
+      void doing.drag
+        .to(at.x, at.y, event.altKey)
+        .then((f) => this.doing === doing && this.tell(at, f.words));
+    } else if (doing.kind === "sweeping") {
+      doing.moved = doing.moved || Math.hypot(at.x - doing.down.x, at.y - doing.down.y) > DRAG_START_PX;
+      if (doing.moved) this.shown({ figures: null, sweep: rectangle(doing.down, at) });
+    } else if (doing.kind === "measuring") {
+      this.stretch(doing.from, at);
+    } else if (doing.kind === "pressed") {
       const far = Math.hypot(at.x - doing.down.x, at.y - doing.down.y) > DRAG_START_PX;
       if (far && this.answer) doing.aim = this.view.onPlane(at.x, at.y, this.answer.touch, [0, 1, 0]);
       void this.point(doing.ray, doing.size, doing.aim);
@@ -91,8 +150,18 @@ export class StagePointer {
           this.doing = { kind: "idle" };
           return;
         }
+        const { selected } = useStage.getState();
+        const others = selected.filter((k) => k !== doing.key);
+        if (selected.includes(doing.key) && others.length) {
+          // One of several is taken hold of: they all go, as with the puck.
+          const drag = new PuckDrag("face", selected, doing.down.x, doing.down.y, this.view, this.line);
+          this.doing = { kind: "puck", drag };
+          return;
+        }
         this.doing = { kind: "dragging", key: doing.key, answer: null };
         useStage.getState().select([doing.key]);
+        this.line.hold([doing.key]);
+        this.view.puck.hide();
         void this.drag(at);
       }
     } else if (doing.kind === "dragging") {
@@ -111,6 +180,21 @@ export class StagePointer {
   }
 
   private hover(at: At): void {
+    const { verb } = useStage.getState();
+    const part = verb === "measure" || verb === "build" ? null : this.view.puckPart(at.x, at.y);
+    this.view.lightPuck(part);
+    if (part) {
+      const words = { face: "slide", rim: "turn", post: "raise, sink", corner: "size" }[part];
+      this.tell(at, words);
+      this.view.canvas.style.cursor = "grab";
+      useStage.getState().point(null);
+      return;
+    }
+    this.tell(at, "");
+    if (verb === "measure" || verb === "build") {
+      this.view.canvas.style.cursor = "crosshair";
+      return;
+    }
     const key = this.view.pick(at.x, at.y)?.key ?? null;
     const piece = key ? useStage.getState().pieces.get(key) : undefined;
     useStage.getState().point(piece?.role === "prop" ? key : null);
@@ -177,24 +261,66 @@ export class StagePointer {
       void this.point(ray, size, null);
       return;
     }
-    const key = this.view.pick(at.x, at.y)?.key;
-    const piece = key ? useStage.getState().pieces.get(key) : undefined;
-    const { selected, select } = useStage.getState();
-    if (!key || piece?.role !== "prop") {
-      if (!event.shiftKey) select([]);
+    const { verb, selected, select, pieces, opened, held } = useStage.getState();
+    if (verb === "measure") {
+      const from = this.view.pickPoint(at.x, at.y);
+      if (from) this.doing = { kind: "measuring", from };
       return;
     }
+    if (verb === "build") {
+      const point = this.view.pickPoint(at.x, at.y) ?? this.view.onGround(at.x, at.y);
+      if (point) void buildAt(point.toArray());
+      return;
+    }
+    const part = this.view.puckPart(at.x, at.y);
+    if (part && selected.length) {
+      this.doing = {
+        kind: "puck",
+        drag: new PuckDrag(part, movable(selected), at.x, at.y, this.view, this.line),
+      };
+      return;
+    }
+    const key = this.view.pick(at.x, at.y)?.key;
+    const piece = key ? pieces.get(key) : undefined;
+    if (!key || piece?.role !== "prop") {
+      this.doing = { kind: "sweeping", down: at, moved: false, more: event.shiftKey };
+      return;
+    }
+    const together = withGroup(key, pieces, opened);
+    const before = selected.includes(key);
     if (event.shiftKey)
-      select(selected.includes(key) ? selected.filter((k) => k !== key) : [...selected, key]);
-    else if (!selected.includes(key)) select([key]);
-    this.doing = { kind: "pressing piece", down: at, key };
+      select(
+        before ? selected.filter((k) => !together.includes(k)) : [...new Set([...selected, ...together])],
+      );
+    else if (!before) select(together);
+    if (held && !before) useStage.getState().set({ note: "the selection is held; press H to let it go" });
+    this.doing = { kind: "pressing piece", down: at, key, opens: before && !event.shiftKey };
+  }
+
+  private stretch(from: THREE.Vector3, at: At): void {
+    const to = this.view.pickPoint(at.x, at.y);
+    if (!to) return;
+    const by = to.clone().sub(from);
+    const words = `${inWords(by.length())}: ${inWords(Math.abs(by.x))} across, ${inWords(Math.abs(by.y))} up, ${inWords(Math.abs(by.z))} along`;
+    this.view.measure(from, to, inWords(by.length()));
+    useStage.getState().set({ note: words });
   }
 
   private async up(event: PointerEvent): Promise<void> {
     if (event.button !== 0) return;
     const doing = this.doing;
     this.doing = { kind: "idle" };
+    this.shown({ figures: null, sweep: null });
     if (doing.kind === "pressed") await this.leaveIt(doing.ray, doing.size, doing.aim);
+    if (doing.kind === "puck") await doing.drag.leave();
+    if (doing.kind === "sweeping") this.swept(doing.down, this.at(event), doing.moved, doing.more);
+    if (doing.kind === "pressing piece" && doing.opens) {
+      // A second press on one of several picks just that one, or opens its group.
+      const { pieces, selected, select, set, opened } = useStage.getState();
+      const group = pieces.get(doing.key)?.group;
+      if (group && group !== opened) set({ opened: group });
+      if (selected.length > 1) select([doing.key]);
+    }
     if (doing.kind === "dragging") {
       // The last answer may be one move behind; ask once more where the pointer was let go.
       const at = this.at(event);
@@ -211,8 +337,25 @@ export class StagePointer {
           reseat: false,
         });
       this.view.pieces.override(doing.key, null);
+      this.line.hold([]);
       useStage.getState().set({ note: null });
     }
+  }
+
+  private swept(from: At, to: At, moved: boolean, more: boolean): void {
+    const { pieces, selected, select, set, opened } = useStage.getState();
+    if (!moved) {
+      if (!more) {
+        select([]);
+        set({ opened: null });
+      }
+      return;
+    }
+    const loose = [...pieces.values()].filter((p) => p.role === "prop").map((p) => p.key);
+    const { x, y, width, height } = rectangle(from, to);
+    const inside = this.view.within(loose, x, y, x + width, y + height);
+    const found = inside.flatMap((k) => withGroup(k, pieces, opened));
+    select([...new Set(more ? [...selected, ...found] : found)]);
   }
 
   /** Set the prop down where it was pressed, exactly as the server seats it. */
@@ -226,7 +369,7 @@ export class StagePointer {
       useStage.getState().set({ note: "nothing is under the pointer to set it down on" });
       return;
     }
-    this.turn = Math.random() * 2 * Math.PI;
+    this.vary();
     this.justLeft = true;
     this.view.hideGhost();
     useStage.getState().set({ note: null });
@@ -252,6 +395,15 @@ export class StagePointer {
     );
   }
 
+  /** The cardboard person to where the pointer is, or away again. */
+  standee(): void {
+    if (this.view.hasStandee) return this.view.stand(null);
+    const { clientWidth, clientHeight } = this.view.canvas;
+    const at = this.last ?? { x: clientWidth / 2, y: clientHeight / 2 };
+    const point = this.view.pickPoint(at.x, at.y) ?? this.view.onGround(at.x, at.y);
+    if (point) this.view.stand(point.toArray());
+  }
+
   private wheel(event: WheelEvent): void {
     if (this.doing.kind !== "pressed") return;
     event.preventDefault();
@@ -264,8 +416,13 @@ export class StagePointer {
   }
 
   cancel(): void {
-    if (this.doing.kind === "dragging") this.view.pieces.override(this.doing.key, null);
+    if (this.doing.kind === "dragging") {
+      this.view.pieces.override(this.doing.key, null);
+      this.line.hold([]);
+    }
+    if (this.doing.kind === "puck") this.doing.drag.cancel();
     this.doing = { kind: "idle" };
+    this.shown({ figures: null, sweep: null });
     this.asked += 1;
     this.view.hideGhost();
     useStage.getState().set({ note: null });
@@ -275,8 +432,25 @@ export class StagePointer {
     if (this.doing.kind !== "idle") return;
     this.last = null;
     this.asked += 1;
+    this.tell({ x: 0, y: 0 }, "");
+    this.view.lightPuck(null);
     this.view.hideGhost();
     useStage.getState().point(null);
     useStage.getState().set({ note: null });
   }
+}
+
+function rectangle(a: At, b: At): { x: number; y: number; width: number; height: number } {
+  return {
+    x: Math.min(a.x, b.x),
+    y: Math.min(a.y, b.y),
+    width: Math.abs(a.x - b.x),
+    height: Math.abs(a.y - b.y),
+  };
+}
+
+/** Those of `keys` that can be moved; spiked ones stay. */
+function movable(keys: string[]): string[] {
+  const { pieces } = useStage.getState();
+  return keys.filter((k) => pieces.get(k)?.role === "prop" && !pieces.get(k)?.spiked);
 }

@@ -2,9 +2,10 @@
 import { create } from "zustand";
 
 import type { Change, Fit, Piece, Prop, SetData } from "../api/client";
-import type { LineState } from "../api/live";
+import type { LineState, Onlooker } from "../api/live";
+import { type Steps, keepSteps, keptSteps } from "./steps";
 
-export const VERBS = ["set down", "look over", "repair"] as const;
+export const VERBS = ["set down", "look over", "repair", "build", "measure"] as const;
 export type Verb = (typeof VERBS)[number];
 
 export interface SetDownSlip {
@@ -17,6 +18,30 @@ export interface SetDownSlip {
   size: number;
   /** Degrees; null turns each copy any way. */
   turn: number | null;
+  /** Degrees from the prop's own front to what is aimed at the pointer. */
+  front: number;
+  /** Share by which the size of each next copy varies, and its proportions. */
+  vary: number;
+  /** What happens to the turn from one copy to the next: another one, or the same. */
+  next: "varied" | "kept";
+}
+
+export interface BuildSlip {
+  kind: "floor" | "wall" | "shelf" | "steps" | "sweep" | "box" | "terrain";
+  across: number;
+  along: number;
+  height: number;
+  thickness: number;
+  radius: number;
+  count: number;
+  /** Degrees. */
+  turn: number;
+}
+
+export interface Moved {
+  key: string;
+  name: string;
+  by: number;
 }
 
 export const PLAIN_SLIP: SetDownSlip = {
@@ -28,6 +53,31 @@ export const PLAIN_SLIP: SetDownSlip = {
   sink: 0,
   size: 1,
   turn: null,
+  front: 0,
+  vary: 0,
+  next: "varied",
+};
+
+export const PLAIN_BUILD: BuildSlip = {
+  kind: "shelf",
+  across: 1.2,
+  along: 0.3,
+  height: 1.5,
+  thickness: 0.02,
+  radius: 0.6,
+  count: 4,
+  turn: 0,
+};
+
+/** What each kind of bearer starts from. */
+export const BUILD_SIZES: Record<BuildSlip["kind"], Partial<BuildSlip>> = {
+  floor: { across: 4, along: 4 },
+  wall: { across: 3, height: 2.4, thickness: 0.1 },
+  shelf: { across: 1.2, along: 0.3, height: 1.5, thickness: 0.02, count: 4 },
+  steps: { across: 1.2, along: 0.84, height: 0.51, count: 3 },
+  sweep: { across: 3, along: 2.5, height: 2, radius: 0.8 },
+  box: { across: 0.8, along: 0.4, height: 0.5, thickness: 0.02 },
+  terrain: { across: 10, along: 10, height: 1 },
 };
 
 interface StageState {
@@ -49,6 +99,28 @@ interface StageState {
   seeThrough: boolean;
   isolated: boolean;
   note: string | null;
+  /** Who has the set open, this stage among them. */
+  here: Onlooker[];
+  stage: string;
+  own: boolean;
+  dressers: string[];
+  trolley: string[];
+  steps: Steps;
+  /** Several pieces keep their arrangement when they are moved. */
+  together: boolean;
+  /** A stray press does not lose the selection. */
+  held: boolean;
+  /** The group whose pieces can be picked one by one. */
+  opened: string | null;
+  build: BuildSlip;
+  ledger: boolean;
+  history: boolean;
+  /** A step of the history that is looked at, and the pieces as they stood then. */
+  preview: { number: number; words: string; pieces: ReadonlyMap<string, Piece> } | null;
+  /** What the last repair moved, and how far. */
+  mended: Moved[];
+  /** The next prop pressed in the trolley takes the place of what is selected. */
+  swapping: boolean;
   open: (data: SetData) => void;
   close: () => void;
   learn: (props: Prop[]) => void;
@@ -57,7 +129,31 @@ interface StageState {
   setSlip: (slip: Partial<SetDownSlip>) => void;
   select: (keys: string[]) => void;
   point: (key: string | null) => void;
-  set: (some: Partial<Pick<StageState, "line" | "seeThrough" | "isolated" | "note">>) => void;
+  set: (
+    some: Partial<
+      Pick<
+        StageState,
+        | "line"
+        | "seeThrough"
+        | "isolated"
+        | "note"
+        | "here"
+        | "stage"
+        | "together"
+        | "held"
+        | "opened"
+        | "ledger"
+        | "history"
+        | "preview"
+        | "mended"
+        | "swapping"
+        | "trolley"
+        | "dressers"
+      >
+    >,
+  ) => void;
+  setSteps: (steps: Partial<Steps>) => void;
+  setBuild: (build: Partial<BuildSlip>) => void;
   busy: (by: 1 | -1) => void;
 }
 
@@ -78,12 +174,27 @@ const NOTHING = {
   seeThrough: false,
   isolated: false,
   note: null,
+  here: [] as Onlooker[],
+  stage: "",
+  own: true,
+  dressers: [] as string[],
+  trolley: [] as string[],
+  held: false,
+  opened: null,
+  ledger: false,
+  history: false,
+  preview: null,
+  mended: [] as Moved[],
+  swapping: false,
 };
 
 export const useStage = create<StageState>((set, get) => ({
   ...NOTHING,
   verb: "look over",
   slip: PLAIN_SLIP,
+  build: PLAIN_BUILD,
+  steps: keptSteps(),
+  together: true,
   open: (data) =>
     set((state) => ({
       key: data.key,
@@ -95,6 +206,10 @@ export const useStage = create<StageState>((set, get) => ({
       props: new Map([...state.props, ...data.props.map((p) => [p.key, p] as const)]),
       canUndo: data.can_undo ?? null,
       canRedo: data.can_redo ?? null,
+      own: data.own,
+      dressers: data.dressers,
+      trolley: data.trolley,
+      preview: null,
       selected: state.selected.filter((k) => data.pieces.some((p) => p.key === k)),
     })),
   close: () => set({ ...NOTHING, verb: "look over", slip: PLAIN_SLIP }),
@@ -108,10 +223,8 @@ export const useStage = create<StageState>((set, get) => ({
     const fits = new Map(state.fits);
     for (const { key, piece } of change.deltas) {
       if (piece) pieces.set(key, piece);
-      else {
-        pieces.delete(key);
-        fits.delete(key);
-      }
+      else pieces.delete(key);
+      if (piece?.role !== "prop") fits.delete(key);
     }
     for (const fit of change.fits) fits.set(fit.key, fit);
     set({
@@ -121,16 +234,28 @@ export const useStage = create<StageState>((set, get) => ({
       canUndo: change.can_undo ?? null,
       canRedo: change.can_redo ?? null,
       selected: state.selected.filter((k) => pieces.has(k)),
+      preview: null,
       pointed: state.pointed && pieces.has(state.pointed) ? state.pointed : null,
     });
     return "applied";
   },
-  setVerb: (verb) => set({ verb, note: null }),
+  setVerb: (verb) => set({ verb, note: null, swapping: false }),
   setSlip: (slip) => set((state) => ({ slip: { ...state.slip, ...slip } })),
-  select: (keys) => set({ selected: keys }),
+  select: (keys) => {
+    if (!get().held) set({ selected: keys });
+  },
   point: (key) => {
     if (get().pointed !== key) set({ pointed: key });
   },
   set: (some) => set(some),
+  setSteps: (steps) =>
+    set((state) => {
+      keepSteps({ ...state.steps, ...steps });
+      return { steps: { ...state.steps, ...steps } };
+    }),
+  setBuild: (build) =>
+    set((state) => ({
+      build: { ...state.build, ...(build.kind ? BUILD_SIZES[build.kind] : {}), ...build },
+    })),
   busy: (by) => set((state) => ({ saving: state.saving + by })),
 }));

@@ -7,8 +7,23 @@ import { type Look, lookAt, throughGap } from "./looks";
 import { Ghost, type PlumbLabel, spikeMarks } from "./marks";
 import { loadModel } from "./models";
 import { Pieces } from "./pieces";
+import { Puck, type PuckPart } from "./puck";
+import { standeeFigure } from "./standee";
 
 const GLIDE_MS = 260;
+const WALK_ROUND_MS = 14_000;
+const PROOF_SUNS = 24;
+const PROOF_SUN_SPREAD = 0.07;
+const SNAP_PX = 9;
+/** Where the pinned view lies on the stage, in CSS pixels. */
+export const PIN = { left: 12, bottom: 34, width: 272, height: 184 };
+const TAPE_LINE = new THREE.LineBasicMaterial({ color: "#a9482a", depthTest: false, transparent: true });
+const TAPE_THIN = new THREE.LineDashedMaterial({
+  color: "#22303a",
+  depthTest: false,
+  transparent: true,
+  opacity: 0.55,
+});
 
 export interface Labels {
   /** Called after each frame with where the labels stand on the screen, in CSS pixels. */
@@ -42,9 +57,15 @@ export class StageView {
   private readonly raycaster = new THREE.Raycaster();
   private readonly ghost = new Ghost();
   private readonly marks = new THREE.Group();
+  readonly puck = new Puck();
+  private readonly tape = new THREE.Group();
+  private standee: THREE.Group | null = null;
+  private pinned: THREE.PerspectiveCamera | null = null;
+  private walking = 0;
   private readonly sun: THREE.DirectionalLight;
   private labels: PlumbLabel[] = [];
   private ghostLabel: PlumbLabel | null = null;
+  private tapeLabel: PlumbLabel | null = null;
   private waiting = false;
   private gliding = 0;
   private readonly watcher: ResizeObserver;
@@ -86,7 +107,7 @@ export class StageView {
       return file && quality.light ? `${file}?light=true` : file;
     };
     this.pieces = new Pieces(drawn, () => this.redraw(true), quality.shadows);
-    this.scene.add(this.pieces.group, this.ghost.group, this.marks);
+    this.scene.add(this.pieces.group, this.ghost.group, this.marks, this.puck.group, this.tape);
     this.ghost.hide();
     this.controls = new OrbitControls(this.camera, canvas);
     // The left button belongs to the work; the right one walks round, both (or the middle) carry along.
@@ -126,10 +147,200 @@ export class StageView {
   private draw(): void {
     this.waiting = false;
     const revision = this.revision;
+    this.puck.turnTo(this.camera, this.host.clientHeight);
     this.renderer.render(this.scene, this.camera);
+    if (this.pinned) this.drawPinned(this.pinned);
     this.drawnRevision = revision;
-    const all = this.ghostLabel ? [...this.labels, this.ghostLabel] : this.labels;
+    const all = [...this.labels, ...[this.ghostLabel, this.tapeLabel].filter((label) => label !== null)];
     this.labelled.place(all.map(({ at, text }) => ({ text, ...this.onScreen(at) })));
+  }
+
+  /** The pinned view, small, in the lower left corner over the main one. */
+  private drawPinned(camera: THREE.PerspectiveCamera): void {
+    const { clientHeight: h } = this.host;
+    const y = h - PIN.bottom - PIN.height;
+    const [puck, shown] = [this.puck.group, this.puck.group.visible];
+    puck.visible = false;
+    // Three counts from the lower left corner.
+    const box = [PIN.left, h - y - PIN.height, PIN.width, PIN.height] as const;
+    this.renderer.setViewport(...box);
+    this.renderer.setScissor(...box);
+    this.renderer.setScissorTest(true);
+    this.renderer.render(this.scene, camera);
+    this.renderer.setScissorTest(false);
+    this.renderer.setViewport(0, 0, this.host.clientWidth, h);
+    puck.visible = shown;
+  }
+
+  /** Keep how it looks from here in a small second view; again to let it go. */
+  pin(on: boolean): void {
+    this.pinned = on ? this.camera.clone() : null;
+    if (this.pinned) {
+      this.pinned.aspect = PIN.width / PIN.height;
+      this.pinned.updateProjectionMatrix();
+    }
+    this.redraw(false);
+  }
+
+  /** Walk round what is looked at until told to stop; those who want less motion take a step of 30° instead. */
+  walk(on: boolean): void {
+    const turn = ++this.walking;
+    if (!on) return;
+    const reduced = matchMedia("(prefers-reduced-motion: reduce)").matches;
+    const step = (angle: number) => {
+      const away = this.camera.position.clone().sub(this.controls.target);
+      away.applyAxisAngle(new THREE.Vector3(0, 1, 0), angle);
+      this.camera.position.copy(this.controls.target).add(away);
+      this.controls.update();
+      this.redraw(false);
+    };
+    if (reduced) return step(Math.PI / 6);
+    let last = performance.now();
+    const go = (now: number) => {
+      if (turn !== this.walking) return;
+      step(((now - last) / WALK_ROUND_MS) * 2 * Math.PI);
+      last = now;
+      requestAnimationFrame(go);
+    };
+    requestAnimationFrame(go);
+  }
+
+  /** The cardboard person, standing at a point; null sends it away. */
+  stand(at: Triple | null): void {
+    if (this.standee) this.scene.remove(this.standee);
+    this.standee = at ? standeeFigure() : null;
+    if (this.standee && at) {
+      this.standee.position.set(...at);
+      const way = this.camera.position.clone().sub(this.standee.position);
+      this.standee.rotation.y = Math.atan2(way.x, way.z);
+      this.scene.add(this.standee);
+    }
+    this.redraw(true);
+  }
+
+  get hasStandee(): boolean {
+    return this.standee !== null;
+  }
+
+  /** A tape from point to point with its length written on it; null rolls it up. */
+  measure(from: THREE.Vector3 | null, to: THREE.Vector3 | null, text: string): void {
+    this.tape.clear();
+    this.tapeLabel = null;
+    if (from && to) {
+      const corner = new THREE.Vector3(to.x, from.y, to.z);
+      for (const [a, b, material] of [
+        [from, to, TAPE_LINE],
+        [from, corner, TAPE_THIN],
+        [corner, to, TAPE_THIN],
+      ] as const) {
+        const line = new THREE.Line(new THREE.BufferGeometry().setFromPoints([a, b]), material);
+        line.renderOrder = 12;
+        this.tape.add(line);
+      }
+      this.tapeLabel = { at: from.clone().lerp(to, 0.5), text };
+    }
+    this.redraw(false);
+  }
+
+  /** Lay the puck under these pieces; none takes it away. */
+  layPuck(keys: string[], foot: Triple | null, up: Triple): void {
+    const box = this.pieces.worldBox(keys);
+    if (!keys.length || box.isEmpty()) {
+      this.puck.hide();
+    } else {
+      const way = new THREE.Vector3(...up);
+      const size = box.getSize(new THREE.Vector3());
+      const middle = box.getCenter(new THREE.Vector3());
+      const reach = 0.5 * (Math.abs(way.x) * size.x + Math.abs(way.y) * size.y + Math.abs(way.z) * size.z);
+      const across = size
+        .toArray()
+        .map((s, i) => s * Math.sqrt(Math.max(0, 1 - [way.x, way.y, way.z][i]! ** 2)));
+      const at = middle.clone().addScaledVector(way, -reach);
+      if (foot) {
+        // On the surface, where it would touch, under the middle.
+        const down = way.dot(new THREE.Vector3(...foot).sub(at));
+        at.addScaledVector(way, down);
+      }
+      this.puck.lay(at, way, 0.56 * Math.hypot(...across), 2 * reach);
+    }
+    this.redraw(false);
+  }
+
+  puckPart(x: number, y: number): PuckPart | null {
+    if (!this.puck.visible) return null;
+    this.aimRay(x, y);
+    return this.puck.partAt(x, y, this.raycaster.ray, this.camera, this.host.clientHeight, (p) =>
+      this.onScreen(p),
+    );
+  }
+
+  lightPuck(part: PuckPart | null): void {
+    if (this.puck.light(part)) this.redraw(false);
+  }
+
+  /** Keys of those of `keys` whose middle lies in a rectangle of the canvas. */
+  within(keys: Iterable<string>, x0: number, y0: number, x1: number, y1: number): string[] {
+    const forward = this.camera.getWorldDirection(new THREE.Vector3());
+    return [...keys].filter((key) => {
+      const box = this.pieces.worldBox([key]);
+      if (box.isEmpty()) return false;
+      const middle = box.getCenter(new THREE.Vector3());
+      if (middle.clone().sub(this.camera.position).dot(forward) <= 0) return false;
+      const p = this.onScreen(middle);
+      return p.x >= x0 && p.x <= x1 && p.y >= y0 && p.y <= y1;
+    });
+  }
+
+  /** A lit still: many suns side by side make soft shadows. Resolves to a canvas; `told` hears its progress. */
+  async proof(
+    width: number,
+    height: number,
+    told: (share: number) => boolean,
+  ): Promise<HTMLCanvasElement | null> {
+    const out = document.createElement("canvas");
+    out.width = width;
+    out.height = height;
+    const ink = out.getContext("2d")!;
+    const hidden = [this.marks, this.puck.group, this.tape, this.ghost.group].map(
+      (g) => [g, g.visible] as const,
+    );
+    const sun = this.sun.position.clone();
+    const ratio = this.renderer.getPixelRatio();
+    const shadows = this.renderer.shadowMap.enabled;
+    const away = sun.distanceTo(this.sun.target.position);
+    const camera = this.camera.clone();
+    camera.aspect = width / height;
+    camera.updateProjectionMatrix();
+    hidden.forEach(([g]) => (g.visible = false));
+    let whole = true;
+    for (let k = 0; k < PROOF_SUNS && whole; k += 1) {
+      // A sunflower of suns, so that the penumbra is even.
+      const r = PROOF_SUN_SPREAD * away * Math.sqrt((k + 0.5) / PROOF_SUNS);
+      const a = k * 2.399963;
+      this.sun.position
+        .copy(sun)
+        .add(new THREE.Vector3(r * Math.cos(a), 0.3 * r * Math.sin(a), r * Math.sin(a)));
+      this.renderer.setPixelRatio(1);
+      this.renderer.setSize(width, height, false);
+      this.sun.castShadow = true;
+      this.pieces.castShadows(true);
+      this.renderer.shadowMap.enabled = true;
+      this.renderer.shadowMap.needsUpdate = true;
+      this.renderer.render(this.scene, camera);
+      ink.globalAlpha = 1 / (k + 1);
+      ink.drawImage(this.renderer.domElement, 0, 0, width, height);
+      whole = told((k + 1) / PROOF_SUNS);
+      await new Promise((resolve) => requestAnimationFrame(resolve));
+    }
+    this.sun.position.copy(sun);
+    hidden.forEach(([g, visible]) => (g.visible = visible));
+    this.renderer.setPixelRatio(ratio);
+    this.renderer.shadowMap.enabled = shadows;
+    this.sun.castShadow = shadows;
+    this.pieces.castShadows(shadows);
+    this.resize();
+    this.redraw(true);
+    return whole ? out : null;
   }
 
   /** Where a world point is on the canvas, in CSS pixels. */
@@ -179,9 +390,33 @@ export class StageView {
     return this.raycaster.ray.intersectPlane(plane, new THREE.Vector3())?.toArray() ?? null;
   }
 
+  /** The point of the set in the middle of the view, or what is walked round when nothing is there. */
+  middle(): Triple {
+    const { clientWidth, clientHeight } = this.host;
+    return this.pick(clientWidth / 2, clientHeight / 2)?.point.toArray() ?? this.controls.target.toArray();
+  }
+
+  /** Where a pixel meets the floor at height 0, when no piece is there. */
+  onGround(x: number, y: number): THREE.Vector3 | null {
+    const hit = this.onPlane(x, y, [0, 0, 0], [0, 1, 0]);
+    return hit ? new THREE.Vector3(...hit) : null;
+  }
+
   pick(x: number, y: number): { key: string; point: THREE.Vector3 } | null {
     this.aimRay(x, y);
     return this.pieces.pick(this.raycaster);
+  }
+
+  /** The point of a piece under a pixel, drawn to the nearest corner of its mesh when that is close. */
+  pickPoint(x: number, y: number): THREE.Vector3 | null {
+    this.aimRay(x, y);
+    const hit = this.pieces.hit(this.raycaster);
+    if (!hit) return null;
+    const near = hit.corners
+      .map((corner) => ({ corner, on: this.onScreen(corner) }))
+      .map(({ corner, on }) => ({ corner, away: Math.hypot(on.x - x, on.y - y) }))
+      .sort((a, b) => a.away - b.away)[0];
+    return near && near.away < SNAP_PX ? near.corner : hit.point;
   }
 
   async showGhost(
@@ -274,6 +509,7 @@ export class StageView {
   }
 
   dispose(): void {
+    this.walking += 1;
     this.watcher.disconnect();
     this.controls.dispose();
     this.pieces.dispose();

@@ -4,7 +4,9 @@ import { useEffect, useMemo, useState } from "react";
 
 import { type Prop, client, wanted } from "../api/client";
 import { inWords } from "../fit/units";
+import { make } from "../stage/making";
 import { useStage } from "../stage/store";
+import { budgetOf, inMegabytes } from "./budget";
 import { thumbnail } from "./thumbnails";
 
 function PropCard({
@@ -52,7 +54,7 @@ function PropCard({
 }
 
 export function Trolley() {
-  const { pieces, slip, learn, setSlip, setVerb } = useStage();
+  const { key, pieces, slip, props, trolley, swapping, selected, learn, setSlip, setVerb, set } = useStage();
   const [find, setFind] = useState("");
   const { data, error, isPending } = useQuery({
     queryKey: ["props"],
@@ -68,8 +70,26 @@ export function Trolley() {
     return count;
   }, [pieces]);
   const words = find.trim().toLowerCase();
-  const shown = (data ?? []).filter((p) => !words || `${p.name} ${p.category}`.toLowerCase().includes(words));
+  const budget = useMemo(() => budgetOf(pieces, props, trolley), [pieces, props, trolley]);
+  // What was wheeled onto this set and what stands on it; a set whose trolley was never packed has the whole store.
+  const wheeled = useMemo(() => new Set([...trolley, ...standing.keys()]), [trolley, standing]);
+  const loose = (data ?? []).filter((p) => p.role === "prop");
+  const shown = loose.filter((p) =>
+    words
+      ? `${p.name} ${p.category} ${p.tags.join(" ")}`.toLowerCase().includes(words)
+      : trolley.length === 0 || wheeled.has(p.key),
+  );
   const choose = (prop: Prop) => {
+    if (trolley.length > 0 && !wheeled.has(prop.key)) {
+      const packed = [...trolley, prop.key];
+      set({ trolley: packed });
+      if (key) void client.PATCH("/api/sets/{key}", { params: { path: { key } }, body: { trolley: packed } });
+    }
+    if (swapping) {
+      set({ swapping: false, note: null });
+      void make({ kind: "swap", keys: selected, prop: prop.key });
+      return;
+    }
     setSlip({ prop: prop.key });
     setVerb("set down");
   };
@@ -96,6 +116,11 @@ export function Trolley() {
           className="ml-auto w-32 border-b border-rule bg-transparent px-1 text-[14px] outline-none placeholder:text-quiet focus:border-ink"
         />
       </div>
+      <p className="figure px-4 pb-1 text-[12.5px] text-quiet">
+        {budget.props} props on the set, {budget.triangles.toLocaleString()} triangles,{" "}
+        {inMegabytes(budget.bytes)}
+        {budget.unused.length > 0 && `; ${budget.unused.length} unused`}
+      </p>
       <div className="min-h-0 flex-1 overflow-y-auto px-3 pb-3">
         {isPending && <p className="px-1 py-2 text-quiet">fetching the props…</p>}
         {error && <p className="px-1 py-2 text-clay-deep">{error.message}</p>}

@@ -1,0 +1,108 @@
+/** What was done, in words, newest first. Point at a step and the stage shows the set as it was after it. */
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useRef } from "react";
+import { toast } from "sonner";
+
+import { type HistoryStep, type Piece, client, wanted } from "../api/client";
+import { goTo } from "../stage/making";
+import { useStage } from "../stage/store";
+
+const POINT_MS = 180;
+
+function clock(when: string): string {
+  const at = new Date(when);
+  const today = at.toDateString() === new Date().toDateString();
+  return today
+    ? at.toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" })
+    : at.toLocaleDateString([], { day: "numeric", month: "short" });
+}
+
+export function HistoryPanel() {
+  const { key, revision, preview, set } = useStage();
+  const waiting = useRef(0);
+  const { data, error, isPending } = useQuery({
+    queryKey: ["history", key, revision],
+    enabled: key !== null,
+    queryFn: () =>
+      wanted<HistoryStep[]>(client.GET("/api/sets/{key}/history", { params: { path: { key: key! } } })),
+    placeholderData: (previous) => previous,
+  });
+  useEffect(
+    () => () => {
+      clearTimeout(waiting.current);
+      set({ preview: null });
+    },
+    [set],
+  );
+  const look = (step: { number: number; words: string }) => {
+    clearTimeout(waiting.current);
+    waiting.current = window.setTimeout(() => {
+      const path = { key: key!, number: step.number };
+      wanted<Piece[]>(client.GET("/api/sets/{key}/history/{number}", { params: { path } })).then(
+        (pieces) => set({ preview: { ...step, pieces: new Map(pieces.map((p) => [p.key, p])) } }),
+        (problem: Error) => toast.error(problem.message),
+      );
+    }, POINT_MS);
+  };
+  const leave = () => {
+    clearTimeout(waiting.current);
+    set({ preview: null });
+  };
+  const now = data?.find((s) => !s.undone)?.number ?? 0;
+  const oldest = data?.at(-1)?.number ?? 1;
+  const steps: HistoryStep[] = [
+    ...(data ?? []),
+    ...(oldest <= 1
+      ? [{ number: 0, words: "as the set was to begin with", at: "", undone: false, actor: null }]
+      : []),
+  ];
+  return (
+    <aside
+      aria-label="History"
+      className="absolute top-0 bottom-0 left-0 z-10 flex w-72 flex-col border-r border-rule bg-card shadow-md"
+      onPointerLeave={leave}
+    >
+      <div className="flex items-baseline border-b border-rule px-4 py-2">
+        <h2 className="font-semibold">History</h2>
+        <button
+          type="button"
+          className="ml-auto text-[14px] hover:text-clay-deep"
+          onClick={() => set({ history: false })}
+        >
+          close
+        </button>
+      </div>
+      {isPending && <p className="px-4 py-2 text-quiet">fetching what was done…</p>}
+      {error && <p className="px-4 py-2 text-clay-deep">{error.message}</p>}
+      <ol className="min-h-0 flex-1 overflow-y-auto py-1">
+        {steps.map((step) => (
+          <li key={step.number}>
+            <button
+              type="button"
+              aria-current={step.number === now ? "step" : undefined}
+              onPointerEnter={() => step.number !== now && look(step)}
+              onFocus={() => step.number !== now && look(step)}
+              onBlur={leave}
+              onClick={() => {
+                leave();
+                if (step.number !== now) void goTo(step.number);
+              }}
+              className={`flex w-full items-baseline gap-2 border-l-4 px-3 py-1 text-left text-[14px] leading-snug hover:bg-wash ${
+                step.number === now ? "border-clay bg-paper font-semibold" : "border-transparent"
+              } ${step.undone ? "text-quiet line-through" : ""} ${preview?.number === step.number ? "bg-wash" : ""}`}
+            >
+              <span className="figure w-7 shrink-0 text-right text-[12.5px] text-quiet">
+                {step.number || ""}
+              </span>
+              <span className="min-w-0 flex-1">{step.words}</span>
+              <span className="figure shrink-0 text-[12.5px] text-quiet">{step.at && clock(step.at)}</span>
+            </button>
+          </li>
+        ))}
+      </ol>
+      <p className="border-t border-rule px-4 py-2 text-[13px] text-quiet">
+        Point at a step to look at the set as it was; press to go back there, or on again.
+      </p>
+    </aside>
+  );
+}

@@ -1,0 +1,277 @@
+/** Every piece and its fit as a table: sort, filter, select, repair, and the reason for every fault in words. */
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { useMemo, useRef, useState } from "react";
+
+import type { Fit, FitState, Piece } from "../api/client";
+import { Glyph, STATE_ORDER, isFault } from "../fit/Glyph";
+import { inMillimetres } from "../fit/units";
+import { ActionButton } from "../slip/words";
+import { mend } from "../stage/making";
+import { useStage } from "../stage/store";
+
+interface Row {
+  piece: Piece;
+  fit: Fit;
+  on: string;
+}
+
+type Column = "state" | "name" | "on" | "gap" | "depth" | "tilt" | "balance" | "reason";
+
+const COLUMNS: { key: Column; words: string; width: string; figures?: boolean }[] = [
+  { key: "state", words: "fit", width: "102px" },
+  { key: "name", words: "piece", width: "minmax(92px, 1.1fr)" },
+  { key: "on", words: "rests on", width: "minmax(80px, 1fr)" },
+  { key: "gap", words: "gap", width: "78px", figures: true },
+  { key: "depth", words: "depth", width: "78px", figures: true },
+  { key: "tilt", words: "tilt", width: "52px", figures: true },
+  { key: "balance", words: "balance", width: "82px", figures: true },
+  { key: "reason", words: "why", width: "minmax(120px, 2fr)" },
+];
+const GRID = COLUMNS.map((c) => c.width).join(" ");
+const ROW_PX = 27;
+
+function valueOf({ piece, fit, on }: Row, column: Column): string | number {
+  switch (column) {
+    case "state":
+      return STATE_ORDER.indexOf(fit.state);
+    case "name":
+      return piece.name;
+    case "on":
+      return on;
+    case "gap":
+      return fit.gap ?? Infinity;
+    case "depth":
+      return fit.depth;
+    case "tilt":
+      return fit.tilt_deg;
+    case "balance":
+      return fit.balance_margin ?? Infinity;
+    case "reason":
+      return fit.reason;
+  }
+}
+
+export function Ledger({ onLook }: { onLook: (key: string) => void }) {
+  const { pieces, fits, selected, select, point, set, saving, mended } = useStage();
+  const [sort, setSort] = useState<{ by: Column; down: boolean }>({ by: "state", down: false });
+  const [only, setOnly] = useState<FitState | "all">("all");
+  const [find, setFind] = useState("");
+  const scroller = useRef<HTMLDivElement>(null);
+  const anchor = useRef<string | null>(null);
+
+  const rows = useMemo(() => {
+    const words = find.trim().toLowerCase();
+    const all: Row[] = [];
+    for (const fit of fits.values()) {
+      const piece = pieces.get(fit.key);
+      if (!piece || (only !== "all" && fit.state !== only)) continue;
+      const on = fit.rests_on.map((k) => pieces.get(k)?.name ?? "").join(", ");
+      if (words && !`${piece.name} ${on} ${fit.reason}`.toLowerCase().includes(words)) continue;
+      all.push({ piece, fit, on });
+    }
+    const sign = sort.down ? -1 : 1;
+    return all.sort((a, b) => {
+      const [x, y] = [valueOf(a, sort.by), valueOf(b, sort.by)];
+      const order =
+        typeof x === "string" ? x.localeCompare(String(y), undefined, { numeric: true }) : x - Number(y);
+      return sign * order || a.piece.name.localeCompare(b.piece.name, undefined, { numeric: true });
+    });
+  }, [pieces, fits, sort, only, find]);
+
+  // Its functions change from call to call, which only matters to a compiler that is not used here.
+  // eslint-disable-next-line react-hooks/incompatible-library
+  const virtual = useVirtualizer({
+    count: rows.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => ROW_PX,
+    overscan: 12,
+  });
+  const chosen = new Set(selected);
+  const shownFaults = rows.filter((r) => isFault(r.fit.state));
+  const chosenFaults = shownFaults.filter((r) => chosen.has(r.piece.key));
+  const faulty = chosenFaults.length ? chosenFaults : shownFaults;
+  const movedBy = new Map(mended.map((m) => [m.key, m.by]));
+  const counts = STATE_ORDER.map((state) => ({
+    state,
+    n: [...fits.values()].filter((f) => f.state === state).length,
+  })).filter(({ n }) => n > 0);
+
+  const press = (key: string, event: { shiftKey: boolean; ctrlKey: boolean; metaKey: boolean }) => {
+    if (event.shiftKey && anchor.current) {
+      const [a, b] = [anchor.current, key].map((k) => rows.findIndex((r) => r.piece.key === k));
+      select(rows.slice(Math.min(a!, b!), Math.max(a!, b!) + 1).map((r) => r.piece.key));
+    } else if (event.ctrlKey || event.metaKey) {
+      select(chosen.has(key) ? selected.filter((k) => k !== key) : [...selected, key]);
+      anchor.current = key;
+    } else {
+      select([key]);
+      anchor.current = key;
+    }
+  };
+  const step = (by: number) => {
+    const now = rows.findIndex((r) => r.piece.key === selected[selected.length - 1]);
+    const next = rows[Math.min(rows.length - 1, Math.max(0, now + by))];
+    if (!next) return;
+    select([next.piece.key]);
+    virtual.scrollToIndex(rows.indexOf(next));
+  };
+
+  return (
+    <section
+      aria-label="Ledger"
+      className="flex h-[clamp(200px,40vh,420px)] flex-col border-t border-rule bg-card"
+    >
+      <div className="flex flex-wrap items-center gap-x-4 gap-y-1 px-4 py-1.5">
+        <h2 className="font-semibold">Ledger</h2>
+        <div role="group" aria-label="show only" className="flex gap-1 text-[13.5px]">
+          {[{ state: "all" as const, n: fits.size }, ...counts].map(({ state, n }) => (
+            <button
+              key={state}
+              type="button"
+              aria-pressed={only === state}
+              onClick={() => setOnly(state)}
+              className={`figure flex items-center gap-1 rounded-sm border px-1.5 ${
+                only === state ? "border-ink bg-wash" : "border-transparent hover:border-rule"
+              }`}
+            >
+              {state !== "all" && <Glyph state={state} size={15} />}
+              {n} {state}
+            </button>
+          ))}
+        </div>
+        <input
+          type="search"
+          aria-label="find in the ledger"
+          placeholder="find a piece, a bearer, a reason"
+          value={find}
+          onChange={(e) => setFind(e.target.value)}
+          className="w-56 border-b border-rule bg-transparent px-1 text-[14px] outline-none placeholder:text-quiet focus:border-ink"
+        />
+        <span className="ml-auto flex items-center gap-4">
+          <ActionButton
+            onClick={() => void mend(faulty.map((r) => r.piece.key))}
+            disabled={faulty.length === 0 || saving > 0}
+            why={saving ? "Something is under way." : "Nothing of what is shown needs mending."}
+          >
+            {saving ? "Mending…" : `Repair ${faulty.length}`}
+          </ActionButton>
+          <button
+            type="button"
+            className="text-[14px] hover:text-clay-deep"
+            onClick={() => set({ ledger: false })}
+          >
+            close
+          </button>
+        </span>
+      </div>
+      <div
+        role="table"
+        aria-label="fit of every piece"
+        aria-rowcount={rows.length}
+        className="flex min-h-0 flex-1 flex-col"
+      >
+        <div
+          role="row"
+          className="grid border-y border-rule px-4 text-[13px]"
+          style={{ gridTemplateColumns: GRID }}
+        >
+          {COLUMNS.map((c) => (
+            <div
+              key={c.key}
+              role="columnheader"
+              aria-sort={sort.by === c.key ? (sort.down ? "descending" : "ascending") : "none"}
+              className={c.figures ? "pr-3 text-right" : ""}
+            >
+              <button
+                type="button"
+                className={`py-0.5 hover:text-clay-deep ${sort.by === c.key ? "font-semibold" : "text-quiet"}`}
+                onClick={() => setSort({ by: c.key, down: sort.by === c.key && !sort.down })}
+              >
+                {c.words}
+                {sort.by === c.key ? (sort.down ? " ↓" : " ↑") : ""}
+              </button>
+            </div>
+          ))}
+        </div>
+        <div
+          ref={scroller}
+          role="rowgroup"
+          tabIndex={0}
+          aria-label="pieces; up and down choose one, Enter looks through its gap"
+          className="min-h-0 flex-1 overflow-y-auto"
+          onKeyDown={(e) => {
+            if (e.key === "ArrowDown" || e.key === "ArrowUp") {
+              e.preventDefault();
+              e.stopPropagation();
+              step(e.key === "ArrowDown" ? 1 : -1);
+            } else if (e.key === "Enter" && selected[0]) {
+              e.stopPropagation();
+              onLook(selected[0]);
+            }
+          }}
+          onPointerLeave={() => point(null)}
+        >
+          <div role="presentation" className="relative" style={{ height: virtual.getTotalSize() }}>
+            {virtual.getVirtualItems().map((item) => {
+              const { piece, fit, on } = rows[item.index]!;
+              const fault = isFault(fit.state);
+              const by = movedBy.get(piece.key);
+              const figure = "figure pr-3 text-right";
+              return (
+                <div
+                  key={piece.key}
+                  role="row"
+                  aria-rowindex={item.index + 1}
+                  aria-selected={chosen.has(piece.key)}
+                  onClick={(e) => press(piece.key, e)}
+                  onDoubleClick={() => onLook(piece.key)}
+                  onPointerEnter={() => point(piece.key)}
+                  className={`absolute right-0 left-0 grid cursor-pointer items-center px-4 text-[14px] ${
+                    chosen.has(piece.key) ? "bg-wash" : "hover:bg-paper"
+                  }`}
+                  style={{ gridTemplateColumns: GRID, height: ROW_PX, top: item.start }}
+                >
+                  <div
+                    role="cell"
+                    className={`flex items-center gap-1 ${fault ? "font-semibold text-clay-deep" : "text-quiet"}`}
+                  >
+                    <Glyph state={fit.state} size={16} /> {fit.state}
+                  </div>
+                  <div role="cell" className="truncate pr-2">
+                    {piece.name}
+                    {piece.spiked && <span className="text-quiet"> · spiked</span>}
+                    {piece.group && <span className="text-quiet"> · {piece.group}</span>}
+                  </div>
+                  <div role="cell" className="truncate pr-2">
+                    {on}
+                  </div>
+                  <div role="cell" className={figure}>
+                    {fit.gap === null ? "—" : inMillimetres(fit.gap, 2)}
+                  </div>
+                  <div role="cell" className={figure}>
+                    {inMillimetres(fit.depth, 2)}
+                  </div>
+                  <div role="cell" className={figure}>
+                    {fit.tilt_deg.toFixed(1)}°
+                  </div>
+                  <div role="cell" className={figure}>
+                    {fit.balance_margin === null ? "—" : inMillimetres(fit.balance_margin)}
+                  </div>
+                  <div
+                    role="cell"
+                    className={`truncate ${fault ? "text-clay-deep" : "text-quiet"}`}
+                    title={fit.reason}
+                  >
+                    {by !== undefined ? `mended, moved ${inMillimetres(by)}; ` : ""}
+                    {fit.reason}
+                  </div>
+                </div>
+              );
+            })}
+          </div>
+          {rows.length === 0 && <p className="px-4 py-3 text-quiet">Nothing like that stands here.</p>}
+        </div>
+      </div>
+    </section>
+  );
+}

@@ -1,0 +1,88 @@
+import { Link } from "react-router";
+
+import { Glyph, STATE_ORDER } from "../fit/Glyph";
+import { Here } from "../people/Here";
+import { redo, undo } from "./making";
+import { useStage } from "./store";
+
+export function Header({ onProof, proof }: { onProof: () => void; proof: number | null }) {
+  const { name, line, saving, canUndo, canRedo, fits, key, history, ledger, set } = useStage();
+  const counts = STATE_ORDER.map((state) => ({
+    state,
+    n: [...fits.values()].filter((f) => f.state === state).length,
+  })).filter(({ n, state }) => n > 0 || state === "seated");
+  const status = line === "lost" ? "the server is away; trying again" : saving > 0 ? "saving…" : "saved";
+  const word = "whitespace-nowrap hover:text-clay-deep disabled:text-quiet";
+  return (
+    <header className="flex h-12 items-center gap-4 border-b border-rule bg-card px-4 text-[14px]">
+      <Link to="/" aria-label="All sets" className="shrink-0">
+        <img src="/mark.svg" alt="" width={24} height={24} />
+      </Link>
+      <h1 className="min-w-24 truncate text-[17px] font-semibold">{name}</h1>
+      <Here />
+      <span
+        className={`whitespace-nowrap ${line === "lost" ? "text-clay-deep" : "text-quiet"}`}
+        role="status"
+      >
+        {status}
+      </span>
+      <button
+        type="button"
+        className={word}
+        onClick={() => void undo()}
+        disabled={!canUndo}
+        title={canUndo ? `take back: ${canUndo}` : "nothing was done yet"}
+      >
+        undo
+      </button>
+      <button
+        type="button"
+        className={word}
+        onClick={() => void redo()}
+        disabled={!canRedo}
+        title={canRedo ? `do again: ${canRedo}` : "nothing was undone"}
+      >
+        redo
+      </button>
+      <button
+        type="button"
+        className={word}
+        aria-pressed={history}
+        onClick={() => set({ history: !history })}
+      >
+        history
+      </button>
+      <ul aria-label="Fit check" className="ml-auto flex min-w-0 items-center gap-3 overflow-hidden">
+        {[...counts].reverse().map(({ state, n }) => (
+          <li key={state} className="flex items-center gap-1 whitespace-nowrap">
+            <Glyph state={state} />
+            <span className={`figure ${state === "seated" ? "text-quiet" : "font-semibold text-clay-deep"}`}>
+              {n} {state}
+            </span>
+          </li>
+        ))}
+      </ul>
+      <button type="button" className={word} aria-pressed={ledger} onClick={() => set({ ledger: !ledger })}>
+        ledger
+      </button>
+      <Link to={`/store?set=${key ?? ""}`} className={word}>
+        store
+      </Link>
+      <button
+        type="button"
+        className={word}
+        onClick={onProof}
+        title="a lit still with soft shadows, saved as a picture"
+      >
+        {proof === null ? "proof" : `proof ${Math.round(proof * 100)} %, stop`}
+      </button>
+      <a
+        href={key ? `/api/sets/${key}/hand-over.glb` : undefined}
+        download
+        className="rounded-sm border border-ink px-3 py-0.5 font-semibold whitespace-nowrap hover:border-clay hover:text-clay-deep"
+      >
+        hand over
+      </a>
+    </header>
+  );
+}
