@@ -5,7 +5,9 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
+from PIL import Image
 from playwright.sync_api import Browser, Page, expect
 from running import DemoServer, on_screen, set_key, wait_drawn
 
@@ -111,6 +113,21 @@ def test_the_faulty_workshop_is_repaired_from_the_ledger(page: Page, address: st
     expect(page.get_by_text("Looking at the set as it was to begin with")).to_be_visible()
     steps.last.get_by_role("button").click()
     page.wait_for_function("[...window.brickseat.state().fits.values()].filter(f => f.faults.length).length === 7")
+
+
+def test_a_proof_is_saved_with_its_name_and_date(page: Page, address: str, tmp_path: Path) -> None:
+    page.goto(f"{address}/sets/{set_key(page, address, 'Kiln yard')}?quality=low")
+    wait_drawn(page)
+    with page.expect_download(timeout=120_000) as waiting:
+        page.get_by_role("button", name="proof").click()
+    name = waiting.value.suggested_filename
+    assert name == f"Kiln yard morning {time.strftime('%Y-%m-%d', time.gmtime())}.png"
+    waiting.value.save_as(tmp_path / name)
+    with Image.open(tmp_path / name) as picture:
+        assert picture.width == 1920
+        grey = np.asarray(picture.convert("L"), dtype=float)
+    assert grey[:-64].std() > 15.0, "nothing is drawn on it"
+    assert grey[-64:].min() < 90.0, "its caption is empty"
 
 
 def test_the_puck_slides_turns_and_keeps_a_laid_table_together(page: Page, address: str) -> None:

@@ -4,7 +4,7 @@ import { useQuery } from "@tanstack/react-query";
 import { type Feeler, client, wanted } from "../api/client";
 import { Glyph, isFault } from "../fit/Glyph";
 import { inMillimetres, inWords } from "../fit/units";
-import { useStage } from "../stage/store";
+import { useParts } from "../stage/store";
 
 const W = 264;
 const H = 168;
@@ -16,7 +16,14 @@ function niceStep(span: number): number {
 }
 
 export function FeelerCard() {
-  const { key, revision, selected, pointed, pieces, fits } = useStage();
+  const { key, revision, selected, pointed, pieces, fits } = useParts(
+    "key",
+    "revision",
+    "selected",
+    "pointed",
+    "pieces",
+    "fits",
+  );
   const piece = pointed ?? selected[selected.length - 1] ?? null;
   const { data, isFetching, error } = useQuery({
     queryKey: ["feeler", key, piece, revision],

@@ -5,7 +5,7 @@ import { toast } from "sonner";
 
 import { type HistoryStep, type Piece, client, wanted } from "../api/client";
 import { goTo } from "../stage/making";
-import { useStage } from "../stage/store";
+import { useParts } from "../stage/store";
 
 const POINT_MS = 180;
 
@@ -18,7 +18,7 @@ function clock(when: string): string {
 }
 
 export function HistoryPanel() {
-  const { key, revision, preview, set } = useStage();
+  const { key, revision, preview, set } = useParts("key", "revision", "preview", "set");
   const waiting = useRef(0);
   const { data, error, isPending } = useQuery({
     queryKey: ["history", key, revision],

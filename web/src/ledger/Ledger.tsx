@@ -7,7 +7,7 @@ import { Glyph, STATE_ORDER, isFault } from "../fit/Glyph";
 import { inMillimetres } from "../fit/units";
 import { ActionButton } from "../slip/words";
 import { mend } from "../stage/making";
-import { useStage } from "../stage/store";
+import { useParts } from "../stage/store";
 
 interface Row {
   piece: Piece;
@@ -52,7 +52,16 @@ function valueOf({ piece, fit, on }: Row, column: Column): string | number {
 }
 
 export function Ledger({ onLook }: { onLook: (key: string) => void }) {
-  const { pieces, fits, selected, select, point, set, saving, mended } = useStage();
+  const { pieces, fits, selected, select, point, set, saving, mended } = useParts(
+    "pieces",
+    "fits",
+    "selected",
+    "select",
+    "point",
+    "set",
+    "saving",
+    "mended",
+  );
   const [sort, setSort] = useState<{ by: Column; down: boolean }>({ by: "state", down: false });
   const [only, setOnly] = useState<FitState | "all">("all");
   const [find, setFind] = useState("");
@@ -142,10 +151,10 @@ export function Ledger({ onLook }: { onLook: (key: string) => void }) {
         <input
           type="search"
           aria-label="find in the ledger"
-          placeholder="find a piece, a bearer, a reason"
+          placeholder="find"
           value={find}
           onChange={(e) => setFind(e.target.value)}
-          className="w-56 border-b border-rule bg-transparent px-1 text-[14px] outline-none placeholder:text-quiet focus:border-ink"
+          className="w-36 border-b border-rule bg-transparent px-1 text-[14px] outline-none placeholder:text-quiet focus:border-ink"
         />
         <span className="ml-auto flex items-center gap-4">
           <ActionButton

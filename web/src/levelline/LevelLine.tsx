@@ -3,7 +3,7 @@ import { useEffect, useMemo, useRef, useState } from "react";
 
 import { isFault } from "../fit/Glyph";
 import { inWords } from "../fit/units";
-import { useStage } from "../stage/store";
+import { useParts } from "../stage/store";
 import { type Bar, groupBars } from "./bars";
 
 const HEIGHT = 92;
@@ -23,8 +23,16 @@ interface Slot {
 }
 
 export function LevelLine({ onLook }: { onLook: (key: string) => void }) {
-  const { pieces, fits, selected, pointed, select, point } = useStage();
+  const { pieces, fits, selected, pointed, select, point } = useParts(
+    "pieces",
+    "fits",
+    "selected",
+    "pointed",
+    "select",
+    "point",
+  );
   const canvas = useRef<HTMLCanvasElement>(null);
+  const behind = useRef<HTMLCanvasElement>(null);
   const host = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(800);
   const drag = useRef<{ x: number; moved: boolean } | null>(null);
@@ -61,24 +69,16 @@ export function LevelLine({ onLook }: { onLook: (key: string) => void }) {
   }, [groups, width]);
 
   useEffect(() => {
-    const element = canvas.current;
-    const ink = element?.getContext("2d");
-    if (!element || !ink) return;
-    const scale = window.devicePixelRatio || 1;
-    element.width = width * scale;
-    element.height = HEIGHT * scale;
-    ink.setTransform(scale, 0, 0, scale, 0, 0);
-    ink.clearRect(0, 0, width, HEIGHT);
+    const ink = prepared(canvas.current, width);
+    if (!ink) return;
     const hatch = hatching(ink);
-    const chosen = new Set(selected);
     for (const { x, width: w } of headings) {
       ink.fillStyle = INK;
       ink.fillRect(x - 2, BASE, w + 2, 1.5);
     }
     // Faults are drawn last: with thousands of bars to a few pixels, the worst stays on top.
     const ordered = [...slots].sort((a, b) => Number(isFault(a.bar.state)) - Number(isFault(b.bar.state)));
-    for (const { bar, x, width: w } of ordered)
-      drawBar(ink, bar, x, w, hatch, chosen.has(bar.key), pointed === bar.key);
+    for (const { bar, x, width: w } of ordered) drawBar(ink, bar, x, w, hatch);
     ink.font = '500 12px "Archivo Variable", sans-serif';
     ink.textBaseline = "alphabetic";
     for (const { name, x, room } of headings) {
@@ -87,7 +87,19 @@ export function LevelLine({ onLook }: { onLook: (key: string) => void }) {
       while (text.length > 3 && ink.measureText(text).width > room) text = `${text.slice(0, -2).trimEnd()}…`;
       if (ink.measureText(text).width <= room) ink.fillText(text, x - 2, HEIGHT - 4);
     }
-  }, [slots, headings, width, selected, pointed]);
+  }, [slots, headings, width]);
+
+  // What is selected or pointed at is lit from behind, on a canvas of its own: the bars stay as they are.
+  useEffect(() => {
+    const ink = prepared(behind.current, width);
+    if (!ink) return;
+    const chosen = new Set(selected);
+    for (const { bar, x, width: w } of slots) {
+      if (!chosen.has(bar.key) && pointed !== bar.key) continue;
+      ink.fillStyle = chosen.has(bar.key) ? "#e3d3b4" : "#efe6d3";
+      ink.fillRect(x - 1, BASE - UP - 4, Math.max(w, 1) + 2, UP + DOWN + 8);
+    }
+  }, [slots, width, selected, pointed]);
 
   const slotAt = (clientX: number): Slot | undefined => {
     const left = canvas.current?.getBoundingClientRect().left ?? 0;
@@ -112,7 +124,14 @@ export function LevelLine({ onLook }: { onLook: (key: string) => void }) {
   return (
     <div className="relative border-t border-rule bg-card" ref={host}>
       <canvas
+        ref={behind}
+        aria-hidden="true"
+        className="absolute inset-0"
+        style={{ width: "100%", height: HEIGHT }}
+      />
+      <canvas
         ref={canvas}
+        className="relative"
         tabIndex={0}
         role="img"
         aria-label={`Level line: ${slots.length} pieces, ${faults.length} not right. ${fit ? `${pieces.get(fit.key)?.name}: ${fit.reason}` : "Left and right choose a piece, N the next fault."}`}
@@ -175,6 +194,19 @@ export function LevelLine({ onLook }: { onLook: (key: string) => void }) {
   );
 }
 
+/** A cleared canvas of that width, in CSS pixels. */
+function prepared(element: HTMLCanvasElement | null, width: number): CanvasRenderingContext2D | null {
+  const ink = element?.getContext("2d") ?? null;
+  if (!element || !ink) return null;
+  const scale = window.devicePixelRatio || 1;
+  const [w, h] = [Math.round(width * scale), Math.round(HEIGHT * scale)];
+  if (element.width !== w) element.width = w;
+  if (element.height !== h) element.height = h;
+  ink.setTransform(scale, 0, 0, scale, 0, 0);
+  ink.clearRect(0, 0, width, HEIGHT);
+  return ink;
+}
+
 function hatching(ink: CanvasRenderingContext2D): CanvasPattern | string {
   const tile = document.createElement("canvas");
   tile.width = tile.height = 4;
@@ -199,17 +231,11 @@ function drawBar(
   x: number,
   step: number,
   hatch: CanvasPattern | string,
-  chosen: boolean,
-  pointed: boolean,
 ): void {
   const w = Math.max(1, step * 0.62);
   const fault = isFault(bar.state);
   ink.save();
   ink.translate(x + (step - w) / 2, BASE);
-  if (chosen || pointed) {
-    ink.fillStyle = chosen ? "#e3d3b4" : "#efe6d3";
-    ink.fillRect(-(step - w) / 2 - 1, -UP - 4, step + 2, UP + DOWN + 8);
-  }
   ink.fillStyle = fault ? hatch : QUIET;
   ink.strokeStyle = CLAY;
   ink.lineWidth = 1;

@@ -58,7 +58,9 @@ export function groupBars(pieces: ReadonlyMap<string, Piece>, fits: ReadonlyMap<
     const piece = pieces.get(fit.key);
     if (!piece) continue;
     const bearer = bearerOf(fit.key, pieces, fits) ?? "";
-    groups.set(bearer, [...(groups.get(bearer) ?? []), piece]);
+    const members = groups.get(bearer);
+    if (members) members.push(piece);
+    else groups.set(bearer, [piece]);
   }
   // In the order of the set, so that no group moves when a piece comes or goes; what stands on nothing is last.
   const place = new Map([...pieces.keys()].map((key, i) => [key, i]));

@@ -3,7 +3,7 @@ import { Popover } from "radix-ui";
 import { useState } from "react";
 
 import { client, wanted } from "../api/client";
-import { useStage } from "../stage/store";
+import { useParts } from "../stage/store";
 
 function initials(name: string): string {
   const number = /\((\d+)\)$/.exec(name)?.[1] ?? "";
@@ -16,7 +16,7 @@ function initials(name: string): string {
 }
 
 export function Here() {
-  const { here, stage, key, own, dressers, set } = useStage();
+  const { here, stage, key, own, dressers, set } = useParts("here", "stage", "key", "own", "dressers", "set");
   const [name, setName] = useState("");
   const [problem, setProblem] = useState<string | null>(null);
   const share = async () => {

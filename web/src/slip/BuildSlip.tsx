@@ -3,7 +3,7 @@ import { toast } from "sonner";
 
 import { type Prop, type PropDetail, sendFiles } from "../api/client";
 import { standBearer } from "../stage/making";
-import { useStage } from "../stage/store";
+import { useParts, useStage } from "../stage/store";
 import { inCount, inDegrees, inLargeLength, inLength } from "./figures";
 import { ChoiceWord, NumberWord, QuietButton } from "./words";
 
@@ -20,7 +20,7 @@ const KINDS: { value: Kind; words: string }[] = [
 ];
 
 export function BuildSlip({ middle }: { middle: () => [number, number, number] }) {
-  const { build, setBuild, note } = useStage();
+  const { build, setBuild, note } = useParts("build", "setBuild", "note");
   const image = useRef<HTMLInputElement>(null);
   const model = useRef<HTMLInputElement>(null);
   const [sending, setSending] = useState<number | null>(null);

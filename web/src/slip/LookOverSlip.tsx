@@ -2,13 +2,13 @@ import { DropdownMenu } from "radix-ui";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import type { Piece } from "../api/client";
+import type { Move, Piece } from "../api/client";
 import { STATE_ORDER, isFault } from "../fit/Glyph";
 import { inWords } from "../fit/units";
 import { make, mend } from "../stage/making";
 import { ofSameProp, ofState, onSameBearer, withWhatRestsOn } from "../stage/selecting";
 import { type Movement, STEPS } from "../stage/steps";
-import { useStage } from "../stage/store";
+import { useParts } from "../stage/store";
 import { inDegrees, inLength, inPercent } from "./figures";
 import { ActionButton, ChoiceWord, NumberWord, QuietButton } from "./words";
 
@@ -16,7 +16,7 @@ const SPIKED = "It is spiked; free it first.";
 
 /** Pick whole families, starting from what is selected. */
 function SelectMenu() {
-  const { selected, pieces, fits, select } = useStage();
+  const { selected, pieces, fits, select } = useParts("selected", "pieces", "fits", "select");
   const entries: [string, () => string[]][] = selected.length
     ? [
         ["all copies of this prop", () => ofSameProp(selected, pieces)],
@@ -55,7 +55,7 @@ function SelectMenu() {
 }
 
 function StepWord({ kind }: { kind: Movement }) {
-  const { steps, setSteps } = useStage();
+  const { steps, setSteps } = useParts("steps", "setSteps");
   return (
     <ChoiceWord
       label={`step of ${kind}`}
@@ -68,11 +68,17 @@ function StepWord({ kind }: { kind: Movement }) {
 
 /** Figures for what the puck does by hand, and its steps. */
 function Movements({ keys, first }: { keys: string[]; first: Piece }) {
-  const { together, set, steps } = useStage();
+  const { together, set, steps, tryOut } = useParts("together", "set", "steps", "tryOut");
   const several = keys.length > 1;
-  const slide = (x: number, z: number) => void make({ kind: "slide", keys, by: [x, 0, z], together });
-  const length = { ...inLength, min: -100, max: 100, step: steps.slide || 0.001, late: true };
   const bed = first.sink - first.stand_off;
+  /** A figure that is tried on the stage while it is scrubbed, and made when it is let go. */
+  const made = (move: (value: number) => Move) => ({
+    late: true,
+    onChange: (value: number) => void make(move(value)),
+    preview: (value: number | null) => tryOut(value === null ? null : move(value)),
+  });
+  const slide = (x: number, z: number): Move => ({ kind: "slide", keys, by: [x, 0, z], together });
+  const length = { ...inLength, min: -100, max: 100, step: steps.slide || 0.001 };
   return (
     <>
       <p className="mt-1.5">
@@ -91,8 +97,8 @@ function Movements({ keys, first }: { keys: string[]; first: Piece }) {
             .{" "}
           </>
         )}
-        Slide it <NumberWord label="slide across" value={0} {...length} onChange={(v) => slide(v, 0)} />{" "}
-        across, <NumberWord label="slide along" value={0} {...length} onChange={(v) => slide(0, v)} /> along;
+        Slide it <NumberWord label="slide across" value={0} {...length} {...made((v) => slide(v, 0))} />{" "}
+        across, <NumberWord label="slide along" value={0} {...length} {...made((v) => slide(0, v))} /> along;
         turn it{" "}
         <NumberWord
           label="turn by"
@@ -100,9 +106,8 @@ function Movements({ keys, first }: { keys: string[]; first: Piece }) {
           step={steps.turn || 1}
           min={-360}
           max={360}
-          late
           {...inDegrees}
-          onChange={(v) => void make({ kind: "turn", keys, angle: (v * Math.PI) / 180, together })}
+          {...made((v) => ({ kind: "turn", keys, angle: (v * Math.PI) / 180, together }))}
         />
         ; size it{" "}
         <NumberWord
@@ -111,9 +116,8 @@ function Movements({ keys, first }: { keys: string[]; first: Piece }) {
           step={steps.size || 0.01}
           min={0.05}
           max={20}
-          late
           {...inPercent}
-          onChange={(factor) => void make({ kind: "size", keys, factor, together })}
+          {...made((factor) => ({ kind: "size", keys, factor, together }))}
         />
         ; it is meant to{" "}
         <ChoiceWord
@@ -136,8 +140,7 @@ function Movements({ keys, first }: { keys: string[]; first: Piece }) {
               label={bed < 0 ? "stand-off" : "sink"}
               value={Math.abs(bed)}
               {...inLength}
-              late
-              onChange={(v) => void make({ kind: "bed", keys, sink: bed < 0 ? -v : v })}
+              {...made((v) => ({ kind: "bed", keys, sink: bed < 0 ? -v : v }))}
             />
           </>
         )}
@@ -186,7 +189,18 @@ function Name({ piece }: { piece: Piece }) {
 }
 
 export function LookOverSlip() {
-  const { selected, pieces, fits, props, note, held, set, select, setVerb, setSlip } = useStage();
+  const { selected, pieces, fits, props, note, held, set, select, setVerb, setSlip } = useParts(
+    "selected",
+    "pieces",
+    "fits",
+    "props",
+    "note",
+    "held",
+    "set",
+    "select",
+    "setVerb",
+    "setSlip",
+  );
   const chosen = selected.map((k) => pieces.get(k)).filter((p) => p !== undefined);
   const first = chosen[0];
   if (!first)

@@ -4,13 +4,13 @@ import { ServerError, client, wanted } from "../api/client";
 import { isFault } from "../fit/Glyph";
 import { inMillimetres } from "../fit/units";
 import { mend } from "../stage/making";
-import { useStage } from "../stage/store";
+import { useParts } from "../stage/store";
 import { ActionButton } from "./words";
 import { toast } from "sonner";
 
 /** Props on the set whose size is not believable beside the others, each with a press that mends it. */
 function OutOfScale() {
-  const { pieces, props } = useStage();
+  const { pieces, props } = useParts("pieces", "props");
   const doubtful = useMemo(() => {
     const used = new Set([...pieces.values()].map((p) => p.prop));
     return [...used].map((k) => props.get(k)).filter((p) => p?.doubt);
@@ -45,7 +45,7 @@ function OutOfScale() {
 }
 
 export function RepairSlip() {
-  const { fits, pieces, saving, mended, select } = useStage();
+  const { fits, pieces, saving, mended, select } = useParts("fits", "pieces", "saving", "mended", "select");
   const faulty = [...fits.values()].filter((f) => isFault(f.state));
   const spiked = faulty.filter((f) => pieces.get(f.key)?.spiked).length;
   const row = "text-left hover:text-clay-deep";

@@ -1,11 +1,11 @@
 import { useState } from "react";
 
-import { PLAIN_SLIP, useStage } from "../stage/store";
+import { PLAIN_SLIP, useParts } from "../stage/store";
 import { inDegrees, inLength, inPercent } from "./figures";
 import { ChoiceWord, NumberWord, QuietButton } from "./words";
 
 export function SetDownSlip() {
-  const { slip, setSlip, props, note } = useStage();
+  const { slip, setSlip, props, note } = useParts("slip", "setSlip", "props", "note");
   const [more, setMore] = useState(false);
   const prop = slip.prop ? props.get(slip.prop) : undefined;
   if (!prop)

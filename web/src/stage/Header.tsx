@@ -3,10 +3,21 @@ import { Link } from "react-router";
 import { Glyph, STATE_ORDER } from "../fit/Glyph";
 import { Here } from "../people/Here";
 import { redo, undo } from "./making";
-import { useStage } from "./store";
+import { useParts } from "./store";
 
 export function Header({ onProof, proof }: { onProof: () => void; proof: number | null }) {
-  const { name, line, saving, canUndo, canRedo, fits, key, history, ledger, set } = useStage();
+  const { name, line, saving, canUndo, canRedo, fits, key, history, ledger, set } = useParts(
+    "name",
+    "line",
+    "saving",
+    "canUndo",
+    "canRedo",
+    "fits",
+    "key",
+    "history",
+    "ledger",
+    "set",
+  );
   const counts = STATE_ORDER.map((state) => ({
     state,
     n: [...fits.values()].filter((f) => f.state === state).length,

@@ -17,10 +17,10 @@ import { Trolley } from "../trolley/Trolley";
 import { Header } from "./Header";
 import { LookDial } from "./LookDial";
 import { lookThrough, onStageKey } from "./keys";
-import { learnNew, lookThroughGap, reload } from "./making";
+import { learnNew, lookThroughGap, reload, tryingOn } from "./making";
 import { type Shown, StagePointer } from "./pointer";
 import { saveProof } from "./proof";
-import { VERBS, useStage } from "./store";
+import { VERBS, useParts, useStage } from "./store";
 import { PIN, StageView, chosenQuality } from "./view";
 
 interface ScreenLabel {
@@ -43,7 +43,7 @@ declare global {
 }
 
 function Verbs() {
-  const { verb, setVerb } = useStage();
+  const { verb, setVerb } = useParts("verb", "setVerb");
   return (
     <ol aria-label="Verbs" className="border-b border-rule px-2 py-2">
       {VERBS.map((v, i) => (
@@ -120,7 +120,20 @@ function OpenStage({ data }: { data: SetData }) {
     history,
     preview,
     held,
-  } = useStage();
+  } = useParts(
+    "pieces",
+    "revision",
+    "selected",
+    "fits",
+    "seeThrough",
+    "isolated",
+    "slip",
+    "verb",
+    "ledger",
+    "history",
+    "preview",
+    "held",
+  );
   const standing = preview?.pieces ?? pieces;
 
   useEffect(() => {
@@ -154,6 +167,7 @@ function OpenStage({ data }: { data: SetData }) {
       },
     });
     const tool = new StagePointer(stage, line, setShown);
+    set({ tryOut: tryingOn(stage, line) });
     view.current = stage;
     pointer.current = tool;
     window.brickseat = {

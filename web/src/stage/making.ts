@@ -5,6 +5,7 @@ import {
   type Change,
   type Feeler,
   type Move,
+  type Pose,
   type Prop,
   type PropDetail,
   ServerError,
@@ -13,11 +14,32 @@ import {
   client,
   wanted,
 } from "../api/client";
+import type { LiveLine } from "../api/live";
 import { useStage } from "./store";
+import type { StageView } from "./view";
 
 export async function reload(key: string): Promise<void> {
   const data = await wanted<SetData>(client.GET("/api/sets/{key}", { params: { path: { key } } }));
   useStage.getState().open(data);
+}
+
+/** Shows what moves would do while a figure is scrubbed; only the newest counts. */
+export function tryingOn(view: StageView, line: LiveLine): (move: Move | null) => void {
+  let turn = 0;
+  let shown = new Map<string, Pose | null>();
+  const show = (poses: Map<string, Pose | null>) => {
+    for (const key of shown.keys()) if (!poses.has(key)) poses.set(key, null);
+    view.pieces.overrideAll(poses);
+    shown = new Map([...poses].filter(([, pose]) => pose !== null));
+  };
+  return (move) => {
+    const mine = ++turn;
+    if (!move) return show(new Map());
+    void line.tryMove(move).then((tried) => {
+      if (mine === turn && tried)
+        show(new Map(tried.deltas.flatMap(({ key, piece }) => (piece ? [[key, piece.pose]] : []))));
+    });
+  };
 }
 
 /** Props that came with a change (somebody else's, or swapped in) and are not known here yet. */

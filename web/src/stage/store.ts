@@ -1,7 +1,8 @@
 /** The state of one open stage: the set as the server has it, and what the dresser is doing with it. */
 import { create } from "zustand";
+import { useShallow } from "zustand/react/shallow";
 
-import type { Change, Fit, Piece, Prop, SetData } from "../api/client";
+import type { Change, Fit, Move, Piece, Prop, SetData } from "../api/client";
 import type { LineState, Onlooker } from "../api/live";
 import { type Steps, keepSteps, keptSteps } from "./steps";
 
@@ -121,6 +122,8 @@ interface StageState {
   mended: Moved[];
   /** The next prop pressed in the trolley takes the place of what is selected. */
   swapping: boolean;
+  /** Shows what a move would do, without making it; null shows the set as it is. */
+  tryOut: (move: Move | null) => void;
   open: (data: SetData) => void;
   close: () => void;
   learn: (props: Prop[]) => void;
@@ -147,6 +150,7 @@ interface StageState {
         | "preview"
         | "mended"
         | "swapping"
+        | "tryOut"
         | "trolley"
         | "dressers"
       >
@@ -186,6 +190,7 @@ const NOTHING = {
   preview: null,
   mended: [] as Moved[],
   swapping: false,
+  tryOut: () => undefined,
 };
 
 export const useStage = create<StageState>((set, get) => ({
@@ -259,3 +264,10 @@ export const useStage = create<StageState>((set, get) => ({
     })),
   busy: (by) => set((state) => ({ saving: state.saving + by })),
 }));
+
+/** Just these parts of the state: a component draws again only when one of them changed. */
+export function useParts<K extends keyof StageState>(...names: K[]): Pick<StageState, K> {
+  return useStage(
+    useShallow((state) => Object.fromEntries(names.map((n) => [n, state[n]])) as Pick<StageState, K>),
+  );
+}

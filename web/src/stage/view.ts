@@ -77,6 +77,8 @@ export class StageView {
     quality: Quality,
   ) {
     this.renderer = new THREE.WebGLRenderer({ antialias: quality.shadows, preserveDrawingBuffer: true });
+    // Asking a shader for its errors waits for it to be compiled, in the middle of a frame.
+    this.renderer.debug.checkShaderErrors = false;
     this.renderer.setPixelRatio(quality.scale);
     this.renderer.shadowMap.enabled = quality.shadows;
     this.renderer.shadowMap.type = THREE.PCFSoftShadowMap;

@@ -5,7 +5,7 @@ import { useEffect, useMemo, useState } from "react";
 import { type Prop, client, wanted } from "../api/client";
 import { inWords } from "../fit/units";
 import { make } from "../stage/making";
-import { useStage } from "../stage/store";
+import { useParts } from "../stage/store";
 import { budgetOf, inMegabytes } from "./budget";
 import { thumbnail } from "./thumbnails";
 
@@ -54,7 +54,19 @@ function PropCard({
 }
 
 export function Trolley() {
-  const { key, pieces, slip, props, trolley, swapping, selected, learn, setSlip, setVerb, set } = useStage();
+  const { key, pieces, slip, props, trolley, swapping, selected, learn, setSlip, setVerb, set } = useParts(
+    "key",
+    "pieces",
+    "slip",
+    "props",
+    "trolley",
+    "swapping",
+    "selected",
+    "learn",
+    "setSlip",
+    "setVerb",
+    "set",
+  );
   const [find, setFind] = useState("");
   const { data, error, isPending } = useQuery({
     queryKey: ["props"],
