@@ -14,7 +14,7 @@ from typing import Any, TypeVar, cast
 import numba
 
 F = TypeVar("F", bound=Callable[..., Any])
-KERNEL_FOLDERS = (".", "meshes", "contact", "placing", "gravity")
+KERNEL_FOLDERS = (".", "meshes", "contact")
 """Where kernels and the constants compiled into them are written; "." for the tolerances."""
 
 

@@ -117,3 +117,14 @@ def around_kernel(forest, placed, rows, started, own, lo, hi, probes):  # type: 
                 within = within and placed.lo[r, k] >= lo[k] and placed.hi[r, k] <= hi[k]
             guests[i] = within
     return holders, guests
+
+
+@kernel
+def points_inside_kernel(tree, points):  # type: ignore[no-untyped-def]
+    """(n,) whether points lie inside a closed mesh, whichever way its faces look."""
+    found = np.zeros(points.shape[0], np.bool_)
+    # Not along an axis: edges of modelled things are.
+    way = np.array([0.0123, 1.0, 0.0217])
+    for i in range(points.shape[0]):
+        found[i] = crossings(tree, np.int64(0), points[i], way) != 0
+    return found

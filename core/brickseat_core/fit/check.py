@@ -105,7 +105,10 @@ def measure_fit(index: SceneIndex, piece: Piece, tolerance: float = SEATED_TOLER
     if touching and borne is not None and margin is not None and margin < -BALANCE_SLACK and not piece.stand_off:
         centre = piece.pose.apply(piece.prop.mesh.mass[1])
         away = way_to_balance(support_polygon(points[:, [0, 2]]), centre[[0, 2]])
-        held = leaning(index, raised, row, centre, points, -away, band) if direction[1] < -UPWARD else None
+        held = None
+        for reach_of_touch in (band, tolerance) if direction[1] < -UPWARD else ():
+            # In a heap a piece is often held by what it all but touches.
+            held = held or leaning(index, raised, row, centre, points, -away, reach_of_touch)
         if held is not None:
             both, whose = np.concatenate([points, held.points]), np.concatenate([rows, held.rows])
             borne, grip = bearing(both, whose, centre) or borne, held.grip

@@ -93,7 +93,8 @@ def refused(piece: Piece, reason: str) -> Rest:
     return Rest(piece.pose, False, 0.0, np.zeros((0, 3)), reason)
 
 
-def rest_once(index: SceneIndex, piece: Piece) -> Rest:
+def rest_once(index: SceneIndex, piece: Piece, most_steps: int = MOST_STEPS) -> Rest:
+    """The nearest stand, without other starts; in fewer steps it may be given up sooner."""
     direction = np.asarray(piece.direction)
     row = index.row.get(piece.key, -1)
     plain = Piece(piece.key, piece.name, piece.prop, piece.pose, piece.role, piece.direction)
@@ -107,7 +108,7 @@ def rest_once(index: SceneIndex, piece: Piece) -> Rest:
     started = at.pose.linear
     angle = FIRST_ANGLE
     nudges = 0
-    for _ in range(MOST_STEPS):
+    for _ in range(most_steps):
         step = lowered(index, at, row, angle)
         if step.promised < LEAST_GAIN:
             # Nothing to gain within this angle, so nothing within a smaller one: it stands, or balances on edge.

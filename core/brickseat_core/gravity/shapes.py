@@ -12,8 +12,7 @@ import rapier3d
 import trimesh
 from scipy.spatial import ConvexHull, QhullError
 
-from brickseat_core.contact.inside import crossings
-from brickseat_core.kernels import kernel
+from brickseat_core.contact.inside import points_inside_kernel
 from brickseat_core.meshes.mesh import Mesh, Vec
 from brickseat_core.meshes.nearest import distances
 
@@ -21,8 +20,9 @@ ShapeKind = Literal["ball", "box", "capsule", "hull", "parts"]
 SHAPE_KINDS: tuple[ShapeKind, ...] = get_args(ShapeKind)
 """From the cheapest to the dearest."""
 
-SKIN = 0.00025
-"""Metres kept between shapes while settling: what is left at rest is a gap, which the exact finish closes."""
+SKIN = 0.00015
+"""Metres kept round every shape while settling: what is left at rest is a gap, which the exact finish closes. Twice
+this, and a little, is still within what counts as touching."""
 
 HULL_CORNERS = 64
 GOOD_SHARE, GOOD_LEAST = 0.02, 0.001
@@ -179,7 +179,7 @@ def measured(
         beyond = np.minimum(beyond, (asked @ hull.equations[:, :3].T + hull.equations[:, 3]).max(axis=1))
         surface.append(hull.points[hull.simplices])
     points = spread(np.concatenate(surface))
-    outside = points[~inside_kernel(mesh.tree, points)] if mesh.health.closed else points
+    outside = points[~points_inside_kernel(mesh.tree, points)] if mesh.health.closed else points
     bulge = float(distances(mesh.tree, outside).max()) if len(outside) else 0.0
     return ContactShape(kind, tuple(solids), bulge, max(0.0, float(beyond.max())), centre, figures, axis)
 
@@ -195,14 +195,3 @@ def spread(triangles: Vec) -> Vec:
     t = triangles[chosen]
     inner = t[:, 0] + u[:, None] * (t[:, 1] - t[:, 0]) + v[:, None] * (t[:, 2] - t[:, 0])
     return np.concatenate([np.unique(triangles.reshape(-1, 3), axis=0), triangles.mean(axis=1), inner])
-
-
-@kernel
-def inside_kernel(tree, points):  # type: ignore[no-untyped-def]
-    """(n,) whether points lie inside a closed mesh, whichever way its faces look."""
-    found = np.zeros(points.shape[0], np.bool_)
-    # Not along an axis: edges of modelled things are.
-    way = np.array([0.0123, 1.0, 0.0217])
-    for i in range(points.shape[0]):
-        found[i] = crossings(tree, np.int64(0), points[i], way) != 0
-    return found

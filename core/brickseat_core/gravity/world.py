@@ -26,6 +26,7 @@ SPEED_CAP = 3.0
 """Metres a second: what falls no faster than this does not pass through a shelf of 18 mm."""
 WEIGHT_POWER = 1.5
 """Masses for the solver grow with this power of size instead of the third: small things under large ones settle."""
+LOOK_DT = 1e-6
 LEAST_EXTENT = 1e-3
 MOST_EXTENT = 500.0
 MOST_BODIES = 4000
@@ -93,10 +94,14 @@ class World:
         self.pieces = list(loose)
         self.keys = [p.key for p in self.pieces]
         if len(self.pieces) > MOST_BODIES:
-            raise NotForGravity(f"{len(self.pieces)} pieces are too many to settle at once; choose at most {MOST_BODIES}")
+            raise NotForGravity(
+                f"{len(self.pieces)} pieces are too many to settle at once; choose at most {MOST_BODIES}"
+            )
         origins = np.array([p.pose.origin for p in self.pieces]).reshape(-1, 3)
         self.origin: Vec = origins.mean(axis=0) if len(origins) else np.zeros(3)
         self.world = rapier3d.PhysicsWorld((0.0, -settings.gravity, 0.0))
+        # Heaps are one island, which more threads do not make quicker.
+        self.world.set_num_threads(1)
         self._set(settings)
         self._handles: list[Any] = []
         self._colliders: dict[Any, str] = {}
@@ -201,6 +206,15 @@ class World:
         body.linvel = body.angvel = (0.0, 0.0, 0.0)
         body.wake_up()
 
+    def hold(self, number: int) -> None:
+        """Fix one body where it is."""
+        self._bodies[number].body_type = rapier3d.RigidBodyType.FIXED
+
+    def damp(self, linear: float, angular: float) -> None:
+        """Slow everything down by so much, 1/s."""
+        for body in self._bodies:
+            body.linear_damping, body.angular_damping = linear, angular
+
     def drive(self, number: int, velocity: Vec) -> None:
         """Give one body a velocity, in metres a second."""
         body = self._bodies[number]
@@ -209,7 +223,10 @@ class World:
 
     def overlaps(self, least: float) -> dict[tuple[str, str], float]:
         """Pairs of pieces whose shapes are more than ``least`` metres inside each other, and how deep (m)."""
-        self.world.detect_collisions()
+        # The engine's own search outside a step takes new bodies out of the running; a step of no length does not.
+        self.world.integration_parameters.dt = LOOK_DT
+        self.world.step()
+        self.world.integration_parameters.dt = self.settings.dt
         found: dict[tuple[str, str], float] = {}
         for pair in self.world.narrow_phase.contact_pairs():
             deepest = pair.find_deepest_contact()

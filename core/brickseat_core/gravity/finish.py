@@ -1,0 +1,153 @@
+"""The exact finish: what the engine left nearly right is made right on the true meshes.
+
+Bottom up: what cuts something is lifted to its first free height, what hangs above something is dropped onto it, what
+stands on too little is tilted to the nearest stand. What cannot be put right is named with the reason.
+"""
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+
+import numpy as np
+
+from brickseat_core.contact.index import SceneIndex
+from brickseat_core.fit.check import Fit, check, measure_fit, touched_by
+from brickseat_core.fit.landing import landed_after
+from brickseat_core.fit.rest import LEAST_GAIN, lowered, tilt_between
+from brickseat_core.scene import Piece
+
+SWEEPS = 3
+MOST_LIFT, FAR_LIFT = 0.03, 0.4
+"""Metres a piece may be lifted out of what it cuts: the engine leaves a millimetre or so. Farther only as the last way."""
+LEAST_MOVE = 1e-9
+TOLD_EVERY = 16
+MOST_FALL = 0.004
+DOWNWARD = np.array([0.0, -1.0, 0.0])
+REST_ROUNDS = 2
+REST_STEPS, FIRST_ANGLE = 8, np.radians(1.5)
+"""Steps of a rest and the angle of the first: the engine has brought it within a degree or so of where it stands."""
+MOST_TILT_DEG = 20.0
+"""A stand farther off is another outcome, not a finish."""
+
+Told = Callable[[str, float], bool]
+
+
+@dataclass(frozen=True)
+class Finished:
+    """``named``: what is still wrong, by key."""
+
+    pieces: tuple[Piece, ...]
+    named: dict[str, str]
+
+
+def finish(index: SceneIndex, pieces: list[Piece], tolerance: float, told: Told | None = None) -> Finished:
+    """``pieces`` brought to exact contact among everything else in ``index``, which is left as it was."""
+    original = [index.pieces[p.key] for p in pieces]
+    at = {p.key: p for p in pieces}
+
+    def hears(share: float) -> None:
+        if told is not None:
+            told("finishing exactly", share)
+
+    try:
+        rebuilt(index, at)
+        restless: Iterable[str] = at
+        for sweep in range(SWEEPS):
+            restless = swept(index, at, restless, lambda share, sweep=sweep: hears((sweep + share) / 5.0))
+            if not restless:
+                break
+        fits = check(index, tolerance, at)
+        for _ in range(REST_ROUNDS):
+            moved = steadied(index, at, fits)
+            if not moved:
+                break
+            moved += swept(index, at, at, lambda share: hears(0.6 + 0.2 * share))
+            fits.update(check(index, tolerance, touching(index, at, moved)))
+        hears(0.9)
+        moved = freed(index, at, [k for k, f in fits.items() if f.clashes])
+        fits.update(check(index, tolerance, touching(index, at, moved)))
+        return Finished(tuple(at[p.key] for p in pieces), {k: f.reason for k, f in fits.items() if f.faults})
+    finally:
+        for piece in original:
+            index.put(piece)
+
+
+def touching(index: SceneIndex, at: dict[str, Piece], moved: Iterable[str]) -> list[str]:
+    """Those of ``at`` whose fit may have changed when ``moved`` moved a little."""
+    boxes = [at[k].world_box() for k in moved]
+    return [k for k in touched_by(index, boxes) if k in at]
+
+
+def upwards(at: dict[str, Piece], keys: Iterable[str]) -> list[str]:
+    """The keys by the height of their lowest point: what carries comes before what is carried."""
+    return sorted(keys, key=lambda k: (float(at[k].world_box()[0][1]), k))
+
+
+def rebuilt(index: SceneIndex, at: dict[str, Piece]) -> None:
+    """Every piece taken away and put back from the lowest up, each exactly onto those that stand already.
+
+    What lies on a piece is not in its way when it has to be lifted: it is lifted in its turn.
+    """
+    for key in at:
+        index.remove(key)
+    for key in upwards(at, at):
+        landed = landed_after(index, at[key], -1, FAR_LIFT)
+        if landed is not None:
+            fall = float(landed.pose.origin @ DOWNWARD - at[key].pose.origin @ DOWNWARD)
+            # Farther down than that: it lies on something that is not back yet.
+            at[key] = landed if fall < MOST_FALL else at[key]
+        index.put(at[key])
+
+
+def swept(index: SceneIndex, at: dict[str, Piece], keys: Iterable[str], told: Callable[[float], None]) -> list[str]:
+    """Every piece lifted out of what it cuts, or dropped to what is below; returns those that moved."""
+    moved = []
+    order = upwards(at, keys)
+    for number, key in enumerate(order):
+        if number % TOLD_EVERY == 0:
+            told(number / len(order))
+        piece = at[key]
+        landed = landed_after(index, piece, index.row[key], MOST_LIFT)
+        if landed is None:
+            continue
+        if float(np.abs(landed.pose.origin - piece.pose.origin).max()) > LEAST_MOVE:
+            at[key] = landed
+            index.put(landed)
+            moved.append(key)
+    return moved
+
+
+def steadied(index: SceneIndex, at: dict[str, Piece], fits: dict[str, Fit]) -> list[str]:
+    """Pieces that stand on too little, tilted to the nearest stand; returns those that moved.
+
+    A stand cuts nothing, so it leaves no neighbour worse; what rested on the piece is dropped anew afterwards.
+    """
+    moved = []
+    for key in upwards(at, (k for k, f in fits.items() if "tippy" in f.faults)):
+        piece, angle = at[key], FIRST_ANGLE
+        for _ in range(REST_STEPS):
+            step = lowered(index, piece, index.row[key], angle)
+            if step.promised < LEAST_GAIN:
+                break
+            if step.gained <= 0.0:
+                angle *= 0.35
+            else:
+                piece = step.piece
+        tilted = tilt_between(at[key].pose.linear, piece.pose.linear)
+        if piece is at[key] or tilted > MOST_TILT_DEG or measure_fit(index, piece).faults:
+            continue
+        at[key] = piece
+        index.put(piece)
+        moved.append(key)
+    return moved
+
+
+def freed(index: SceneIndex, at: dict[str, Piece], keys: Iterable[str]) -> list[str]:
+    """Of pieces that are still locked into each other, the upper ones lifted out and dropped anew; those that moved."""
+    moved = []
+    for key in reversed(upwards(at, keys)):
+        landed = landed_after(index, at[key], index.row[key], FAR_LIFT)
+        if landed is not None and landed.pose != at[key].pose:
+            at[key] = landed
+            index.put(landed)
+            moved.append(key)
+    return moved
