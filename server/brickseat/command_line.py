@@ -3,6 +3,7 @@
 import argparse
 import json
 import math
+import os
 import sys
 from collections.abc import Callable, Sequence
 from fnmatch import fnmatchcase
@@ -97,6 +98,14 @@ def parser() -> argparse.ArgumentParser:
         help="drop: move along the direction only; rest: may tilt to the nearest stable stand",
     )
     sub.add_argument("--only", metavar="GLOB", action="append", default=[], help="just the pieces of these names")
+    sub = command("settle", run_settle, "let gravity act on loose pieces, then finish every contact exactly")
+    takes_set(sub, writes=True)
+    sub.add_argument("--seed", type=int, default=0, metavar="N", help="the same seed gives the same outcome")
+    sub.add_argument(
+        "--trials", type=whole_number, default=1, metavar="K", help="seeds tried side by side; best is kept"
+    )
+    sub.add_argument("--only", metavar="GLOB", action="append", default=[], help="just the pieces of these names fall")
+    sub.add_argument("--animation", action="store_true", help="keep the motion as a glTF animation")
     sub = command("repair", run_repair, "mend faults with the least movement")
     takes_set(sub, writes=True)
     sub = command("measure", run_measure, "size, volume, resting sides, health of a mesh")
@@ -197,6 +206,58 @@ def seated_pose(index: SceneIndex, piece: Piece, mode: str) -> tuple[Pose | None
         return (found.pose if found.stable else None, found.reason)
     result = seat(index, piece)
     return (result.pose if result.travel is not None else None, result.reason)
+
+
+def run_settle(args: argparse.Namespace) -> int:
+    from brickseat_core.formats.gltf_motion import animate
+    from brickseat_core.formats.settle_extras import stuffs_and_kinds
+    from brickseat_core.gravity.settling import SettleSlip, shapes_for
+    from brickseat_core.gravity.trials import Trial, executor, run_all, run_trial, trials_of
+    from brickseat_core.gravity.world import NotForGravity
+
+    found = open_set(args.set, args.bearer, args.tolerance)
+    pieces = tuple(found.dressed.pieces.values())
+    chosen = [
+        p
+        for p in pieces
+        if p.movable and (any(fnmatchcase(p.name, g) for g in args.only) if args.only else p.direction[1] < -0.5)
+    ]
+    if not chosen:
+        named = f" named {' or '.join(args.only)}" if args.only else ""
+        raise FileError(f"{args.set}: no piece that may move{named} stands by gravity; see brickseat check")
+    stuffs, kinds = stuffs_and_kinds(found)
+    slip = SettleSlip(seed=args.seed, motion=args.animation)
+    try:
+        shapes = shapes_for({p.prop.key: p.prop for p in chosen}, kinds)
+        trial = Trial(pieces, tuple(p.key for p in chosen), slip, shapes, stuffs, args.tolerance)
+        if args.trials == 1:
+            outcomes = {0: run_trial(trial)}
+        else:
+            told = progress("trials")
+            outcomes = {}
+            with executor(min(args.trials, os.cpu_count() or 1)) as pool:
+                for number, settled in run_all(trials_of(trial, args.trials), pool):
+                    outcomes[number] = settled
+                    told(len(outcomes), args.trials)
+    except NotForGravity as error:
+        raise FileError(f"{args.set}: {error}") from None
+    for _, settled in sorted(outcomes.items()):
+        print(
+            f"seed {settled.seed}: {len(settled.pieces)} settled in {settled.simulated:.1f} s, spread "
+            f"{in_words(settled.spread)}, height {in_words(settled.height)}, {len(settled.named)} with faults"
+        )
+    best = min(outcomes.values(), key=lambda s: (s.score, s.seed))
+    if best.motion is not None:
+        for key in animate(found, best.motion.times, best.motion.poses):
+            sys.stderr.write(f"{found.dressed.pieces[key].name}: drawn by instancing, so its motion is not kept\n")
+    after = {**found.dressed.pieces, **{p.key: p for p in best.pieces}}
+    found.store(after)
+    save(found.document, args.output)
+    if args.trials > 1:
+        print(f"kept seed {best.seed}")
+    for key, reason in sorted(best.named.items()):
+        print(f"{after[key].name}: {reason}")
+    return FAULTS if args.strict and best.named else DONE
 
 
 def run_repair(args: argparse.Namespace) -> int:

@@ -19,7 +19,6 @@ SWEEPS = 3
 MOST_LIFT, FAR_LIFT = 0.03, 0.4
 """Metres a piece may be lifted out of what it cuts: the engine leaves a millimetre or so. Farther only as the last way."""
 LEAST_MOVE = 1e-9
-TOLD_EVERY = 16
 MOST_FALL = 0.004
 DOWNWARD = np.array([0.0, -1.0, 0.0])
 REST_ROUNDS = 2
@@ -52,7 +51,8 @@ def finish(index: SceneIndex, pieces: list[Piece], tolerance: float, told: Told 
         rebuilt(index, at)
         restless: Iterable[str] = at
         for sweep in range(SWEEPS):
-            restless = swept(index, at, restless, lambda share, sweep=sweep: hears((sweep + share) / 5.0))
+            hears(sweep / 5.0)
+            restless = swept(index, at, restless)
             if not restless:
                 break
         fits = check(index, tolerance, at)
@@ -60,7 +60,8 @@ def finish(index: SceneIndex, pieces: list[Piece], tolerance: float, told: Told 
             moved = steadied(index, at, fits)
             if not moved:
                 break
-            moved += swept(index, at, at, lambda share: hears(0.6 + 0.2 * share))
+            hears(0.7)
+            moved += swept(index, at, at)
             fits.update(check(index, tolerance, touching(index, at, moved)))
         hears(0.9)
         moved = freed(index, at, [k for k, f in fits.items() if f.clashes])
@@ -98,13 +99,10 @@ def rebuilt(index: SceneIndex, at: dict[str, Piece]) -> None:
         index.put(at[key])
 
 
-def swept(index: SceneIndex, at: dict[str, Piece], keys: Iterable[str], told: Callable[[float], None]) -> list[str]:
+def swept(index: SceneIndex, at: dict[str, Piece], keys: Iterable[str]) -> list[str]:
     """Every piece lifted out of what it cuts, or dropped to what is below; returns those that moved."""
     moved = []
-    order = upwards(at, keys)
-    for number, key in enumerate(order):
-        if number % TOLD_EVERY == 0:
-            told(number / len(order))
+    for key in upwards(at, keys):
         piece = at[key]
         landed = landed_after(index, piece, index.row[key], MOST_LIFT)
         if landed is None:

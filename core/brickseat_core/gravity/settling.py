@@ -4,8 +4,10 @@ A run is a generator of steps, so that the one who watches sets the pace and may
 outcome, bit for bit on one machine.
 """
 
+import os
 import time
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -13,9 +15,9 @@ import numpy as np
 from brickseat_core.contact.index import SceneIndex, frame_along
 from brickseat_core.contact.retreat import first_window
 from brickseat_core.gravity.finish import Finished, finish, rebuilt, swept
-from brickseat_core.gravity.shapes import ContactShape, NoShape, best_shape
-from brickseat_core.gravity.world import EASE, RELAX, SETTLE, NotForGravity, Stuff, World, calmed
-from brickseat_core.scene import DOWN, Piece, Prop, Vec, rotation_about
+from brickseat_core.gravity.shapes import ContactShape, NoShape, ShapeKind, settling_shape
+from brickseat_core.gravity.world import EASE, RELAX, SETTLE, NotForGravity, Stuff, World, calmed, pose_after
+from brickseat_core.scene import DOWN, Piece, Pose, Prop, Vec, rotation_about
 from brickseat_core.tolerances import SEATED_TOLERANCE
 
 LEAST_OVERLAP = 5e-4
@@ -52,10 +54,10 @@ class SettleSlip:
 
 @dataclass(frozen=True)
 class Motion:
-    """Frames of a run: ``times`` (f,) in seconds, ``frames`` (f, n, 7) position and turn since the start."""
+    """A run as it went, the exact end last: ``times`` (f,) in seconds, and the poses of each piece, by key."""
 
     times: Vec
-    frames: Vec
+    poses: Mapping[str, tuple[Pose, ...]]
 
 
 @dataclass(frozen=True)
@@ -85,16 +87,28 @@ Told = Callable[[str, float], bool]
 """Hears what is under way and its share done; returns False to stop."""
 
 
-def shapes_for(props: Mapping[str, Prop], told: Told | None = None) -> dict[str, ContactShape]:
-    """The best contact shape of each prop. Raises NotForGravity, with the prop named, where there is none."""
-    out: dict[str, ContactShape] = {}
-    for number, (key, prop) in enumerate(props.items()):
-        if told is not None and not told("making contact shapes", number / len(props)):
-            raise Stopped
+def shapes_for(
+    props: Mapping[str, Prop], kinds: Mapping[str, ShapeKind] | None = None, told: Told | None = None
+) -> dict[str, ContactShape]:
+    """A contact shape of each prop, of its wanted kind where there is one.
+
+    Raises NotForGravity, with the prop named, where none can be made, and Stopped when ``told`` says so.
+    """
+    wanted = kinds or {}
+
+    def made(key: str) -> ContactShape:
         try:
-            out[key] = best_shape(prop.mesh)
+            return settling_shape(props[key].mesh, wanted.get(key))
         except NoShape as problem:
-            raise NotForGravity(f"{prop.name} cannot fall: {problem}") from None
+            raise NotForGravity(f"{props[key].name} cannot fall: {problem}") from None
+
+    out: dict[str, ContactShape] = {}
+    with ThreadPoolExecutor(max_workers=max(1, os.cpu_count() or 1)) as pool:
+        for number, (key, shape) in enumerate(zip(props, pool.map(made, props), strict=True)):
+            out[key] = shape
+            if told is not None and not told("making contact shapes", number / len(props)):
+                pool.shutdown(cancel_futures=True)
+                raise Stopped
     return out
 
 
@@ -219,7 +233,7 @@ class Run:
         apart = middles[:, [0, 2]] - middles[:, [0, 2]].mean(axis=0)
         tops = [p.world_box()[1][1] for p in done.pieces]
         lows = [p.world_box()[0][1] for p in done.pieces]
-        motion = Motion(np.array(self.times), np.array(self.frames)) if self.slip.motion else None
+        motion = self.motion(done.pieces) if self.slip.motion else None
         return Settled(
             self.slip.seed,
             done.pieces,
@@ -230,6 +244,16 @@ class Run:
             self.simulated,
             motion,
         )
+
+    def motion(self, ends: Iterable[Piece]) -> Motion:
+        """What was seen, and then ``ends``."""
+        poses = {
+            piece.key: tuple(pose_after(piece.pose, frame[number]) for frame in self.frames)
+            for number, piece in enumerate(self.loose)
+        }
+        for end in ends:
+            poses[end.key] = (*poses[end.key], end.pose)
+        return Motion(np.array([*self.times, self.times[-1] + FRAME_SECONDS]), poses)
 
 
 def settle(
@@ -267,7 +291,7 @@ def dropped_exactly(index: SceneIndex, pieces: list[Piece]) -> list[Piece]:
     at = {p.key: p for p in pieces}
     try:
         rebuilt(index, at)
-        swept(index, at, at, lambda share: None)
+        swept(index, at, at)
         return [at[p.key] for p in pieces]
     finally:
         for piece in before:

@@ -28,6 +28,7 @@ HULL_CORNERS = 64
 GOOD_SHARE, GOOD_LEAST = 0.02, 0.001
 """A shape is good enough when it errs by no more than this share of the prop's size, or this many metres."""
 
+NEARLY_CONVEX = 0.93
 SAMPLES = 3000
 
 
@@ -103,6 +104,20 @@ def best_shape(mesh: Mesh) -> ContactShape:
     if not found:
         raise NoShape("no contact shape can be made of it; close the mesh or give it thickness")
     return min(found, key=lambda s: s.error)
+
+
+def settling_shape(mesh: Mesh, kind: ShapeKind | None = None) -> ContactShape:
+    """A shape to settle by, without measuring its error (``bulge`` and ``uncovered`` are nan). Raises NoShape.
+
+    A hull for what is nearly convex, judged by the share of the hull that the mesh fills; else convex parts.
+    """
+    used = mesh.vertices[np.unique(mesh.faces)]
+    if kind in ("box", "ball", "capsule"):
+        return contact_shape(mesh, kind)
+    hull = few_corners(used, HULL_CORNERS)
+    filled = abs(mesh.mass[0]) / ConvexHull(used).volume if mesh.health.closed else 0.0
+    solids = [hull] if kind == "hull" or (kind is None and filled > NEARLY_CONVEX) else convex_parts(mesh, HULL_CORNERS)
+    return ContactShape("hull" if len(solids) == 1 else "parts", tuple(solids), np.nan, np.nan)
 
 
 def good_enough(shape: ContactShape, mesh: Mesh) -> bool:

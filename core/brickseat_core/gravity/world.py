@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 import rapier3d
 
-from brickseat_core.gravity.materials import MATERIALS, USUAL_MATERIAL, Material
+from brickseat_core.gravity.materials import MATERIALS, USUAL_MATERIAL, Material, mass_of
 from brickseat_core.gravity.shapes import SKIN, ContactShape
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Vec, rotation_matrix
@@ -24,10 +24,11 @@ LENGTH_UNIT = 0.1
 ALLOWED_ERROR = 1e-4
 SPEED_CAP = 3.0
 """Metres a second: what falls no faster than this does not pass through a shelf of 18 mm."""
-WEIGHT_POWER = 1.5
-"""Masses for the solver grow with this power of size instead of the third: small things under large ones settle."""
+WEIGHT_POWER = 0.5
+"""The solver reckons with this power of the true masses, size to the 1.5 for one material: small things under large
+ones settle."""
 LOOK_DT = 1e-6
-LEAST_EXTENT = 1e-3
+LEAST_EXTENT, LEAST_MASS = 1e-3, 1e-4
 MOST_EXTENT = 500.0
 MOST_BODIES = 4000
 HEADER_BYTES = 8
@@ -171,7 +172,7 @@ class World:
             .translation(tuple(at))
             .linear_damping(settings.damping[0])
             .angular_damping(settings.damping[1])
-            .additional_mass_properties(mass_properties(piece.prop.mesh, linear))
+            .additional_mass_properties(mass_properties(piece.prop.mesh, linear, stuff))
         )
         handle = self.world.add_body(body)
         self._handles.append(handle)
@@ -186,7 +187,7 @@ class World:
         for handle in self.world.quarantine.bodies:
             body = self.world.rigid_bodies[handle]
             body.is_enabled = True
-            body.linvel = body.angvel = (0.0, 0.0, 0.0)
+            body.linvel = body.angvel = rapier3d.Vec3.zeros()
 
     def poses(self) -> Vec:
         """(n, 7) position and turn since the start (quaternion x y z w) of every body, in the world's own frame."""
@@ -201,9 +202,9 @@ class World:
     def put(self, number: int, position: Vec) -> None:
         """Bring one body back to a place in the world, at rest and turned as it was at the start."""
         body = self._bodies[number]
-        body.translation = tuple(position - self.origin)
+        body.translation = vec3(position - self.origin)
         body.rotation = rapier3d.Rotation3.identity()
-        body.linvel = body.angvel = (0.0, 0.0, 0.0)
+        body.linvel = body.angvel = rapier3d.Vec3.zeros()
         body.wake_up()
 
     def hold(self, number: int) -> None:
@@ -218,7 +219,7 @@ class World:
     def drive(self, number: int, velocity: Vec) -> None:
         """Give one body a velocity, in metres a second."""
         body = self._bodies[number]
-        body.linvel = tuple(velocity)
+        body.linvel = vec3(velocity)
         body.wake_up()
 
     def overlaps(self, least: float) -> dict[tuple[str, str], float]:
@@ -235,6 +236,10 @@ class World:
             a, b = sorted((self._colliders[pair.collider1], self._colliders[pair.collider2]))
             found[a, b] = max(found.get((a, b), 0.0), -float(deepest.dist))
         return found
+
+
+def vec3(values: Vec) -> rapier3d.Vec3:
+    return rapier3d.Vec3(float(values[0]), float(values[1]), float(values[2]))
 
 
 def pose_after(start: Pose, row: Vec) -> Pose:
@@ -258,11 +263,16 @@ def scaled_solids(shape: ContactShape, linear: Vec) -> list[Any]:
     return made
 
 
-def mass_properties(mesh: Mesh, linear: Vec) -> Any:
+def mass_properties(mesh: Mesh, linear: Vec, stuff: Stuff) -> Any:
     """Of the true mesh, not of its shape (whose parts overlap); weighted as ``WEIGHT_POWER`` says, centre in the body."""
     volume, centre = mesh.mass
-    size = float(np.linalg.norm(mesh.box[1] - mesh.box[0]) * abs(np.linalg.det(linear)) ** (1.0 / 3.0))
-    mass = max(size, LEAST_EXTENT) ** WEIGHT_POWER
+    grown = abs(float(np.linalg.det(linear)))
+    size = float(np.linalg.norm(mesh.box[1] - mesh.box[0])) * grown ** (1.0 / 3.0)
+    true = stuff.mass
+    if true is None:
+        solid = abs(volume) * grown if mesh.health.closed else None
+        true = mass_of(solid, mesh.area * grown ** (2.0 / 3.0), stuff.material)
+    mass = max(true, LEAST_MASS) ** WEIGHT_POWER
     # Second moments go with the linear part from both sides; the inertia is what is left of their trace.
     moment = 0.5 * np.trace(mesh.inertia) * np.eye(3) - mesh.inertia
     moved = linear @ moment @ linear.T

@@ -75,6 +75,12 @@ class Mesh:
         return used.min(axis=0), used.max(axis=0)
 
     @cached_property
+    def area(self) -> float:
+        """Surface in m²."""
+        a, b, c = (self.vertices[self.faces[:, k]] for k in range(3))
+        return float(0.5 * np.linalg.norm(np.cross(b - a, c - a), axis=1).sum())
+
+    @cached_property
     def mass(self) -> tuple[float, Vec]:
         """Signed volume (m³, negative when turned inside out) and centre of mass (3,).
 

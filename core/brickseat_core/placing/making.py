@@ -11,6 +11,7 @@ from brickseat_core.fit.rest import rest
 from brickseat_core.fit.seat import seat
 from brickseat_core.meshes.lengths import in_words
 from brickseat_core.placing.moves import (
+    Adopt,
     Bed,
     Carry,
     Copy,
@@ -79,6 +80,10 @@ def compute(index: SceneIndex, move: Move, tolerance: float, fits: dict[str, Fit
         return marked(index, pieces, move, what)
     if isinstance(move, Copy):
         return copied(index, pieces, move)
+    if isinstance(move, Adopt):
+        lying = [p.at(pose) for p, pose in zip(pieces, move.poses, strict=True)]
+        moved = tuple(Delta(p.key, p, q) for p, q in zip(pieces, lying, strict=True) if q != p)
+        return Outcome(Change(f"settled {what}", moved))
     if isinstance(move, Carry):
         by = way(move)
         return Outcome(

@@ -121,6 +121,14 @@ class Copy:
 
 
 @dataclass(frozen=True)
+class Adopt:
+    """Pieces to where they came to lie under gravity: a pose for each of ``keys``."""
+
+    keys: tuple[str, ...]
+    poses: tuple[Pose, ...]
+
+
+@dataclass(frozen=True)
 class Remove:
     keys: tuple[str, ...]
 
@@ -186,6 +194,7 @@ Move = (
     | Seat
     | Rest
     | Copy
+    | Adopt
     | Remove
     | Swap
     | Stand

@@ -4,6 +4,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from ninja import NinjaAPI, Schema
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 
+from brickseat.jobs.running import Failed
 from brickseat_core.formats.errors import FileError
 from brickseat_core.placing.moves import MoveRefused
 
@@ -25,6 +26,10 @@ def add_handlers(api: NinjaAPI) -> None:
 
     @api.exception_handler(MoveRefused)
     def refused(request: HttpRequest, error: MoveRefused) -> HttpResponse:
+        return answer(409, str(error))
+
+    @api.exception_handler(Failed)
+    def failed(request: HttpRequest, error: Failed) -> HttpResponse:
         return answer(409, str(error))
 
     @api.exception_handler(FileError)

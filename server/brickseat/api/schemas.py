@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from ninja import Schema
 from pydantic import Field
 
-from brickseat.sets.requests import Number, PoseSchema, Triple
+from brickseat.sets.requests import Keys, Number, PoseSchema, Triple
 
 
 class PieceSchema(Schema):
@@ -282,3 +282,48 @@ class SetChanges(Schema):
 
 class Dresser(Schema):
     username: Annotated[str, Field(min_length=1, max_length=150)]
+
+
+class SettleAsked(Schema):
+    """How gravity is to act. Lengths in metres; ``calm`` 0 as things fall, 1 as if in honey."""
+
+    keys: Keys
+    lift: Annotated[float, Field(ge=0, le=10)] = 0.0
+    jitter: Annotated[float, Field(ge=0, le=0.5)] = 0.0
+    seed: Annotated[int, Field(ge=0, le=2**31 - 1)] = 0
+    calm: Annotated[float, Field(ge=0, le=1)] = 0.3
+    seconds: Annotated[float, Field(gt=0.1, le=30)] = 8.0
+    trials: Annotated[int, Field(ge=1, le=12)] = 1
+
+
+class PosedSchema(Schema):
+    key: str
+    pose: PoseSchema
+
+
+class OutcomeSchema(Schema):
+    """One trial: where everything came to lie, its figures, and what is still wrong."""
+
+    seed: int
+    score: float
+    spread: float
+    height: float
+    seconds: float
+    named: list[LeftSchema]
+    poses: list[PosedSchema]
+
+
+class JobSchema(Schema):
+    key: str
+    state: Literal["running", "done", "stopped", "failed"]
+    words: str
+    share: float
+    problem: str | None
+    outcomes: list[OutcomeSchema]
+
+
+class Adoption(Schema):
+    """``keys``: only these; null adopts all."""
+
+    trial: int = 0
+    keys: Keys | None = None

@@ -13,8 +13,10 @@ from ninja.errors import HttpError
 from brickseat.api import schemas
 from brickseat.api.access import LARGEST_UPLOAD, PROBLEMS, open_set_of, own_set, user_of, visible_props
 from brickseat.api.prop_routes import prop_record
+from brickseat.jobs.running import Job, jobs
 from brickseat.live.session import LiveSet, sessions
 from brickseat.live.telling import fit_record, told_record
+from brickseat.sets import settling
 from brickseat.sets.changing import go_to, make_move, pieces_at, undo, undo_words
 from brickseat.sets.models import DressedSet
 from brickseat.sets.opening import hand_over, open_set
@@ -23,6 +25,8 @@ from brickseat.sets.requests import MoveRequest, core_move
 from brickseat.store.models import StoredProp
 from brickseat_core.contact.section import section
 from brickseat_core.formats.errors import FileError
+from brickseat_core.gravity.settling import SettleSlip
+from brickseat_core.placing import moves
 from brickseat_core.placing.moves import Move, MoveRefused
 from brickseat_core.scene import Prop, Vec
 
@@ -161,6 +165,49 @@ def undo_last(request: HttpRequest, key: uuid.UUID) -> Any:
 @router.post("/sets/{uuid:key}/redo", response={200: schemas.ChangeSchema, **PROBLEMS})
 def redo_next(request: HttpRequest, key: uuid.UUID) -> Any:
     return told_record(undo(open_set_of(request, key).key, back=False))
+
+
+@router.post("/sets/{uuid:key}/settle", response={202: schemas.JobSchema, **PROBLEMS})
+def settle(request: HttpRequest, key: uuid.UUID, asked: schemas.SettleAsked) -> Any:
+    """Let gravity act on pieces, in the background; frames and the end come over the WebSocket."""
+    live = sessions.of(open_set_of(request, key))
+    slip = SettleSlip(asked.lift, asked.jitter, asked.seed, asked.calm, asked.seconds)
+    return Status(202, settling.job_record(settling.start(live, settling.Asked(tuple(asked.keys), slip, asked.trials))))
+
+
+@router.get("/sets/{uuid:key}/jobs/{job}", response={200: schemas.JobSchema, **PROBLEMS})
+def one_job(request: HttpRequest, key: uuid.UUID, job: str) -> Any:
+    return settling.job_record(job_of(request, key, job))
+
+
+@router.delete("/sets/{uuid:key}/jobs/{job}", response={204: None, **PROBLEMS})
+def stop_job(request: HttpRequest, key: uuid.UUID, job: str) -> Any:
+    """Stop it, or discard what came of it. The set is as it was."""
+    jobs.drop(job_of(request, key, job))
+    return Status(204, None)
+
+
+@router.post("/sets/{uuid:key}/jobs/{job}/adopt", response={200: schemas.ChangeSchema, **PROBLEMS})
+def adopt(request: HttpRequest, key: uuid.UUID, job: str, asked: schemas.Adoption) -> Any:
+    """Pieces to where they came to lie: all of an outcome, or only some. One step of the history."""
+    dressed = open_set_of(request, key)
+    pieces = settling.chosen_pieces(
+        job_of(request, key, job), asked.trial, tuple(asked.keys) if asked.keys is not None else None
+    )
+
+    def command(live: LiveSet) -> Move:
+        here = [p for p in pieces if p.key in live.index.pieces]
+        return moves.Adopt(tuple(p.key for p in here), tuple(p.pose for p in here))
+
+    stage = request.headers.get("X-Stage", "")[:64]
+    return told_record(make_move(dressed.key, user_of(request), command, stage))
+
+
+def job_of(request: HttpRequest, key: uuid.UUID, job: str) -> Job:
+    found = jobs.of(open_set_of(request, key).key, job)
+    if found is None:
+        raise HttpError(404, "that job is no longer there; begin again")
+    return found
 
 
 @router.get("/sets/{uuid:key}/feeler/{piece}", response={200: schemas.FeelerSchema, **PROBLEMS})

@@ -17,7 +17,7 @@ from channels.generic.websocket import AsyncWebsocketConsumer
 from brickseat.live.pointing import BadQuestion, answer
 from brickseat.live.presence import presence
 from brickseat.live.session import LiveSet, sessions
-from brickseat.live.telling import group_of
+from brickseat.live.telling import group_of, remember_loop
 from brickseat.live.trying import tried
 from brickseat.sets.models import DressedSet
 from brickseat.store.models import StoredProp
@@ -34,6 +34,8 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         self.newest: dict[str, Any] | None = None
         self.asked = asyncio.Event()
         self.worker: asyncio.Task[None] | None = None
+        self.frame: bytes | None = None
+        self.sending: asyncio.Task[None] | None = None
         self.directions: dict[str, Triple] = {}
         self.stage = uuid.uuid4().hex
         self.key: uuid.UUID = self.scope["url_route"]["kwargs"]["key"]
@@ -41,6 +43,7 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         if user is None or not user.is_authenticated or not await self._open(user.pk):
             await self.close(code=REFUSED)
             return
+        remember_loop()
         await self.channel_layer.group_add(group_of(self.key), self.channel_name)
         await self.accept()
         live = await self._session()
@@ -101,6 +104,20 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
 
     async def set_presence(self, event: dict[str, Any]) -> None:
         await self._send({"kind": "presence", "here": presence.records(self.key)})
+
+    async def set_job(self, event: dict[str, Any]) -> None:
+        await self._send({"kind": "job", **event["job"]})
+
+    async def set_frame(self, event: dict[str, Any]) -> None:
+        """A frame of a settling: (n, 7) float32, position and turn since the start. A stage that lags gets the newest."""
+        self.frame = event["data"]
+        if self.sending is None or self.sending.done():
+            self.sending = asyncio.create_task(self._send_frames())
+
+    async def _send_frames(self) -> None:
+        while self.frame is not None:
+            data, self.frame = self.frame, None
+            await self.send(bytes_data=data)
 
     async def _answer_newest(self) -> None:
         loop = asyncio.get_running_loop()

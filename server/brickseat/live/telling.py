@@ -1,5 +1,6 @@
 """Tell every open stage of a set what changed."""
 
+import asyncio
 import uuid
 from dataclasses import dataclass
 from typing import Any
@@ -63,3 +64,19 @@ def tell(key: uuid.UUID, told: Told) -> None:
     layer = get_channel_layer()
     if layer is not None:
         async_to_sync(layer.group_send)(group_of(key), {"type": "set.changed", "change": told_record(told)})
+
+
+_loop: asyncio.AbstractEventLoop | None = None
+
+
+def remember_loop() -> None:
+    """Called where WebSockets are served: the channel layer may only be spoken to from there."""
+    global _loop
+    _loop = asyncio.get_running_loop()
+
+
+def tell_from_thread(key: uuid.UUID, message: dict[str, Any]) -> None:
+    """Send a message to every open stage from a thread of its own, in order; nobody hears it when no stage is open."""
+    layer = get_channel_layer()
+    if layer is not None and _loop is not None and not _loop.is_closed():
+        asyncio.run_coroutine_threadsafe(layer.group_send(group_of(key), message), _loop)

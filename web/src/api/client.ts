@@ -17,6 +17,8 @@ export type Move = Schemas["MoveRequest"]["move"];
 export type PropDetail = Schemas["PropDetail"];
 export type HouseItem = Schemas["HouseItem"];
 export type ContactShape = Schemas["ContactSchema"];
+export type Job = Schemas["JobSchema"];
+export type Outcome = Schemas["OutcomeSchema"];
 export type HistoryStep = Schemas["HistorySchema"];
 export type Triple = [number, number, number];
 

@@ -1,6 +1,6 @@
 /** The live line to a set: changes come in, questions of the pointer go out. One question is under way at a
  * time and only the newest waits, so answers never queue up behind the pointer. */
-import type { Change, Move, Piece, Pose, Triple } from "./client";
+import type { Change, Job, Move, Piece, Pose, Triple } from "./client";
 
 export interface SlipSettings {
   side: string;
@@ -45,11 +45,17 @@ export interface Onlooker {
   holding: string[];
 }
 
+/** A job as it goes: at its beginning, the pieces whose frames follow, and their poses before them. */
+export type JobNews = Job & { keys?: string[]; starts?: Pose[] };
+
 export type LineState = "joining" | "joined" | "lost";
 
 interface Handlers {
   changed: (change: Change) => void;
   ready: (revision: number, stage: string) => void;
+  job: (news: JobNews) => void;
+  /** (n, 7) position and turn since the start (quaternion x y z w) of the pieces of the job that runs. */
+  frame: (poses: Float32Array) => void;
   presence: (here: Onlooker[]) => void;
   /** Somebody else holds what was taken hold of. */
   notHeld: (by: string) => void;
@@ -88,8 +94,12 @@ export class LiveLine {
     const scheme = location.protocol === "https:" ? "wss" : "ws";
     const socket = new WebSocket(`${scheme}://${location.host}/ws/sets/${this.key}`);
     this.socket = socket;
+    socket.binaryType = "arraybuffer";
     this.handlers.state("joining");
-    socket.onmessage = (event: MessageEvent<string>) => this.receive(JSON.parse(event.data), event.timeStamp);
+    socket.onmessage = (event: MessageEvent<string | ArrayBuffer>) => {
+      if (event.data instanceof ArrayBuffer) this.handlers.frame(new Float32Array(event.data));
+      else this.receive(JSON.parse(event.data), event.timeStamp);
+    };
     socket.onclose = () => {
       if (this.closed) return;
       this.dropQuestions();
@@ -114,6 +124,8 @@ export class LiveLine {
       this.handlers.ready(message.revision as number, message.stage as string);
     } else if (message.kind === "presence") {
       this.handlers.presence(message.here as Onlooker[]);
+    } else if (message.kind === "job") {
+      this.handlers.job(message as unknown as JobNews);
     } else if (message.kind === "held") {
       if (message.by) this.handlers.notHeld(message.by as string);
     } else if (message.kind === "changed") {

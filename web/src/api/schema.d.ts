@@ -399,6 +399,47 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sets/{key}/jobs/{job}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One Job */
+        get: operations["brickseat_api_set_routes_one_job"];
+        put?: never;
+        post?: never;
+        /**
+         * Stop Job
+         * @description Stop it, or discard what came of it. The set is as it was.
+         */
+        delete: operations["brickseat_api_set_routes_stop_job"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sets/{key}/jobs/{job}/adopt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Adopt
+         * @description Pieces to where they came to lie: all of an outcome, or only some. One step of the history.
+         */
+        post: operations["brickseat_api_set_routes_adopt"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sets/{key}/moves": {
         parameters: {
             query?: never;
@@ -430,6 +471,26 @@ export interface paths {
         put?: never;
         /** Redo Next */
         post: operations["brickseat_api_set_routes_redo_next"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sets/{key}/settle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Settle
+         * @description Let gravity act on pieces, in the background; frames and the end come over the WebSocket.
+         */
+        post: operations["brickseat_api_set_routes_settle"];
         delete?: never;
         options?: never;
         head?: never;
@@ -511,6 +572,19 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * Adoption
+         * @description ``keys``: only these; null adopts all.
+         */
+        Adoption: {
+            /** Keys */
+            keys?: string[] | null;
+            /**
+             * Trial
+             * @default 0
+             */
+            trial?: number;
+        };
         /**
          * BearerAsked
          * @description Measures in metres; those that a kind has no use for are ignored.
@@ -818,6 +892,24 @@ export interface components {
              */
             state: "there" | "ordered" | "delivered";
         };
+        /** JobSchema */
+        JobSchema: {
+            /** Key */
+            key: string;
+            /** Outcomes */
+            outcomes: components["schemas"]["OutcomeSchema"][];
+            /** Problem */
+            problem: string | null;
+            /** Share */
+            share: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "done" | "stopped" | "failed";
+            /** Words */
+            words: string;
+        };
         /** LeftSchema */
         LeftSchema: {
             /** Key */
@@ -862,6 +954,26 @@ export interface components {
         NewSet: {
             /** Name */
             name: string;
+        };
+        /**
+         * OutcomeSchema
+         * @description One trial: where everything came to lie, its figures, and what is still wrong.
+         */
+        OutcomeSchema: {
+            /** Height */
+            height: number;
+            /** Named */
+            named: components["schemas"]["LeftSchema"][];
+            /** Poses */
+            poses: components["schemas"]["PosedSchema"][];
+            /** Score */
+            score: number;
+            /** Seconds */
+            seconds: number;
+            /** Seed */
+            seed: number;
+            /** Spread */
+            spread: number;
         };
         /** OutlineSchema */
         OutlineSchema: {
@@ -954,6 +1066,12 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /** PosedSchema */
+        PosedSchema: {
+            /** Key */
+            key: string;
+            pose: components["schemas"]["PoseSchema"];
         };
         /** Problem */
         Problem: {
@@ -1273,6 +1391,44 @@ export interface components {
             tolerance: number;
             /** Trolley */
             trolley: string[];
+        };
+        /**
+         * SettleAsked
+         * @description How gravity is to act. Lengths in metres; ``calm`` 0 as things fall, 1 as if in honey.
+         */
+        SettleAsked: {
+            /**
+             * Calm
+             * @default 0.3
+             */
+            calm?: number;
+            /**
+             * Jitter
+             * @default 0
+             */
+            jitter?: number;
+            /** Keys */
+            keys: string[];
+            /**
+             * Lift
+             * @default 0
+             */
+            lift?: number;
+            /**
+             * Seconds
+             * @default 8
+             */
+            seconds?: number;
+            /**
+             * Seed
+             * @default 0
+             */
+            seed?: number;
+            /**
+             * Trials
+             * @default 1
+             */
+            trials?: number;
         };
         /**
          * SideSchema
@@ -3462,6 +3618,239 @@ export interface operations {
             };
         };
     };
+    brickseat_api_set_routes_one_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobSchema"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_set_routes_stop_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_set_routes_adopt: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Adoption"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeSchema"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     brickseat_api_set_routes_move: {
         parameters: {
             query?: never;
@@ -3560,6 +3949,86 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangeSchema"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_set_routes_settle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettleAsked"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobSchema"];
                 };
             };
             /** @description Bad Request */

@@ -4,6 +4,7 @@ import { BuildSlip } from "./BuildSlip";
 import { LookOverSlip } from "./LookOverSlip";
 import { RepairSlip } from "./RepairSlip";
 import { SetDownSlip } from "./SetDownSlip";
+import { SettleSlip } from "./SettleSlip";
 
 function MeasureSlip() {
   const note = useStage((s) => s.note);
@@ -30,6 +31,7 @@ export function Slip({ middle }: { middle: () => [number, number, number] }) {
       {verb === "repair" && <RepairSlip />}
       {verb === "build" && <BuildSlip middle={middle} />}
       {verb === "measure" && <MeasureSlip />}
+      {verb === "settle" && <SettleSlip />}
     </section>
   );
 }

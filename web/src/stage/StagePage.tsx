@@ -11,10 +11,12 @@ import { inWords } from "../fit/units";
 import { HistoryPanel } from "../history/HistoryPanel";
 import { KeySheet } from "../keysheet/KeySheet";
 import { Ledger } from "../ledger/Ledger";
+import { Trials } from "../trials/Trials";
 import { LevelLine } from "../levelline/LevelLine";
 import { Slip } from "../slip/Slip";
 import { Trolley } from "../trolley/Trolley";
 import { Header } from "./Header";
+import { Fall } from "./fall";
 import { LookDial } from "./LookDial";
 import { lookThrough, onStageKey } from "./keys";
 import { learnNew, lookThroughGap, reload, tryingOn } from "./making";
@@ -99,6 +101,7 @@ function OpenStage({ data }: { data: SetData }) {
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<StageView | null>(null);
   const pointer = useRef<StagePointer | null>(null);
+  const falling = useRef<Fall | null>(null);
   const [labels, setLabels] = useState<ScreenLabel[]>([]);
   const [sheet, setSheet] = useState(false);
   const [dim, setDim] = useState(() => localStorage.getItem("dim stage") === "yes");
@@ -120,6 +123,8 @@ function OpenStage({ data }: { data: SetData }) {
     history,
     preview,
     held,
+    job,
+    trial,
   } = useParts(
     "pieces",
     "revision",
@@ -133,6 +138,8 @@ function OpenStage({ data }: { data: SetData }) {
     "history",
     "preview",
     "held",
+    "job",
+    "trial",
   );
   const standing = preview?.pieces ?? pieces;
 
@@ -147,6 +154,8 @@ function OpenStage({ data }: { data: SetData }) {
       { place: (now) => setLabels((old) => (old.length === 0 && now.length === 0 ? old : now)) },
       chosenQuality(),
     );
+    const fall = new Fall(stage);
+    falling.current = fall;
     const line = new LiveLine(data.key, {
       changed: (change) => {
         void learnNew(change).then(() => {
@@ -160,6 +169,8 @@ function OpenStage({ data }: { data: SetData }) {
       },
       state: (state) => set({ line: state }),
       refused: (words) => set({ note: words }),
+      job: (news) => fall.news(news),
+      frame: (poses) => fall.frame(poses),
       presence: (here) => set({ here }),
       notHeld: (by) => {
         pointer.current?.cancel();
@@ -195,7 +206,7 @@ function OpenStage({ data }: { data: SetData }) {
       line.close();
       stage.dispose();
       delete window.brickseat;
-      view.current = pointer.current = null;
+      view.current = pointer.current = falling.current = null;
       close();
     };
   }, [data]);
@@ -215,7 +226,7 @@ function OpenStage({ data }: { data: SetData }) {
 
   useEffect(() => {
     if (view.current) mark(view.current);
-  }, [selected, fits, verb, preview]);
+  }, [selected, fits, verb, preview, job]);
   useEffect(() => view.current?.pieces.setSeeThrough(seeThrough), [seeThrough]);
   useEffect(() => pointer.current?.again(), [slip, verb]);
   useEffect(() => {
@@ -254,6 +265,7 @@ function OpenStage({ data }: { data: SetData }) {
     }
   };
   const middle = useCallback(() => view.current?.middle() ?? ([0, 0, 0] as [number, number, number]), []);
+  useEffect(() => falling.current?.look(trial), [trial, job]);
   const through = useCallback((piece: string) => {
     void lookThroughGap(piece).then(
       (found) => found && view.current?.lookThrough(found.at, found.azimuth, found.half),
@@ -356,11 +368,14 @@ function OpenStage({ data }: { data: SetData }) {
             dim={dim}
             onDim={() => setDim(!dim)}
           />
-          <FeelerCard />
+          {!job && <FeelerCard />}
           <p className="pointer-events-none absolute bottom-2 left-3 rounded-sm bg-card/80 px-1.5 text-[13px] text-quiet">
             right button: walk round · wheel: nearer · <span className="figure">?</span>: keys
           </p>
         </div>
+        {job?.state === "done" && job.outcomes.length > 1 && (
+          <Trials outcomes={job.outcomes} picture={(n) => falling.current?.picture(n) ?? ""} />
+        )}
         <LevelLine onLook={through} />
         {ledger && <Ledger onLook={through} />}
       </main>
@@ -371,8 +386,8 @@ function OpenStage({ data }: { data: SetData }) {
 
 /** Tapes, plumb line and puck of what is selected; none while an old step is looked at. */
 function mark(stage: StageView): void {
-  const { selected, fits, pieces, verb, preview } = useStage.getState();
-  const keys = preview ? [] : selected;
+  const { selected, fits, pieces, verb, preview, job } = useStage.getState();
+  const keys = preview || job ? [] : selected;
   stage.setMarks(keys, fits, inWords);
   const movable = keys.filter((k) => pieces.get(k)?.role === "prop" && !pieces.get(k)?.spiked);
   const first = movable[0] ? pieces.get(movable[0]) : undefined;
@@ -380,6 +395,7 @@ function mark(stage: StageView): void {
     !first ||
     verb === "measure" ||
     verb === "build" ||
+    verb === "settle" ||
     (verb === "set down" && useStage.getState().slip.prop)
   ) {
     stage.layPuck([], null, [0, 1, 0]);

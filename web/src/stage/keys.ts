@@ -6,7 +6,7 @@ import { type Verb, VERBS, useStage } from "./store";
 import type { StageView } from "./view";
 
 export const KEY_SHEET: [string, string][] = [
-  ["1 – 5", "choose what to do"],
+  ["1 – 6", "choose what to do"],
   ["/", "find a prop"],
   ["← → ↑ ↓", "slide what is selected by a step, staying seated; Shift ten steps, Alt a tenth"],
   [", .", "turn by a step; Shift 90°, Alt 1°"],

@@ -93,6 +93,22 @@ export function goTo(number: number): Promise<Change | null> {
   return carry(key, wanted<Change>(client.POST("/api/sets/{key}/history/{number}", { params: { path } })));
 }
 
+/** Pieces to where they came to lie in an outcome of a settling: all of it, or only these. */
+export async function adopt(job: string, trial: number, keys: string[] | null): Promise<void> {
+  const { key, set } = useStage.getState();
+  if (!key) return;
+  const path = { key, job };
+  const change = await carry(
+    key,
+    wanted<Change>(
+      client.POST("/api/sets/{key}/jobs/{job}/adopt", { params: { path }, body: { trial, keys } }),
+    ),
+  );
+  if (!change) return;
+  set({ job: null, trial: null });
+  void client.DELETE("/api/sets/{key}/jobs/{job}", { params: { path } });
+}
+
 /** Mend faults, of these pieces or of all, and keep what moved and how far. */
 export async function mend(keys: string[] | null): Promise<void> {
   const before = useStage.getState().pieces;

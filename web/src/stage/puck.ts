@@ -9,6 +9,8 @@ const INK = "#22303a";
 const CLAY = "#a9482a";
 const CARD = "#fffdf8";
 const LEAST_PX = 34;
+/** However far apart what is selected stands, the puck stays something to take hold of. */
+const MOST_PX = 130;
 const TAB_PX = 13;
 const RIM_SHARE = 0.2;
 const LAST = 20;
@@ -121,7 +123,8 @@ export class Puck {
   }
 
   private shownRadius(camera: THREE.PerspectiveCamera, pixels: number): number {
-    return Math.max(this.radius, LEAST_PX * this.metresPerPixel(camera, pixels));
+    const pixel = this.metresPerPixel(camera, pixels);
+    return Math.min(Math.max(this.radius, LEAST_PX * pixel), MOST_PX * pixel);
   }
 
   private local(camera: THREE.PerspectiveCamera): THREE.Vector3 {

@@ -3,10 +3,10 @@ import { create } from "zustand";
 import { useShallow } from "zustand/react/shallow";
 
 import type { Change, Fit, Move, Piece, Prop, SetData } from "../api/client";
-import type { LineState, Onlooker } from "../api/live";
+import type { JobNews, LineState, Onlooker } from "../api/live";
 import { type Steps, keepSteps, keptSteps } from "./steps";
 
-export const VERBS = ["set down", "look over", "repair", "build", "measure"] as const;
+export const VERBS = ["set down", "look over", "repair", "build", "measure", "settle"] as const;
 export type Verb = (typeof VERBS)[number];
 
 export interface SetDownSlip {
@@ -39,6 +39,16 @@ export interface BuildSlip {
   turn: number;
 }
 
+export interface SettleSlip {
+  /** What falls: what is selected, or everything loose. */
+  what: "selected" | "loose";
+  lift: number;
+  jitter: number;
+  calm: number;
+  seed: number;
+  trials: number;
+}
+
 export interface Moved {
   key: string;
   name: string;
@@ -68,6 +78,15 @@ export const PLAIN_BUILD: BuildSlip = {
   radius: 0.6,
   count: 4,
   turn: 0,
+};
+
+export const PLAIN_SETTLE: SettleSlip = {
+  what: "selected",
+  lift: 0,
+  jitter: 0,
+  calm: 0.3,
+  seed: 0,
+  trials: 1,
 };
 
 /** What each kind of bearer starts from. */
@@ -122,6 +141,11 @@ interface StageState {
   mended: Moved[];
   /** The next prop pressed in the trolley takes the place of what is selected. */
   swapping: boolean;
+  settle: SettleSlip;
+  /** The settling that was begun, while it runs and until its end is adopted or discarded. */
+  job: JobNews | null;
+  /** Which of its outcomes is looked at. */
+  trial: number | null;
   /** Shows what a move would do, without making it; null shows the set as it is. */
   tryOut: (move: Move | null) => void;
   open: (data: SetData) => void;
@@ -151,6 +175,8 @@ interface StageState {
         | "mended"
         | "swapping"
         | "tryOut"
+        | "job"
+        | "trial"
         | "trolley"
         | "dressers"
       >
@@ -158,6 +184,7 @@ interface StageState {
   ) => void;
   setSteps: (steps: Partial<Steps>) => void;
   setBuild: (build: Partial<BuildSlip>) => void;
+  setSettle: (settle: Partial<SettleSlip>) => void;
   busy: (by: 1 | -1) => void;
 }
 
@@ -191,6 +218,8 @@ const NOTHING = {
   mended: [] as Moved[],
   swapping: false,
   tryOut: () => undefined,
+  job: null as JobNews | null,
+  trial: null as number | null,
 };
 
 export const useStage = create<StageState>((set, get) => ({
@@ -198,6 +227,7 @@ export const useStage = create<StageState>((set, get) => ({
   verb: "look over",
   slip: PLAIN_SLIP,
   build: PLAIN_BUILD,
+  settle: PLAIN_SETTLE,
   steps: keptSteps(),
   together: true,
   open: (data) =>
@@ -258,6 +288,7 @@ export const useStage = create<StageState>((set, get) => ({
       keepSteps({ ...state.steps, ...steps });
       return { steps: { ...state.steps, ...steps } };
     }),
+  setSettle: (settle) => set((state) => ({ settle: { ...state.settle, ...settle } })),
   setBuild: (build) =>
     set((state) => ({
       build: { ...state.build, ...(build.kind ? BUILD_SIZES[build.kind] : {}), ...build },

@@ -293,6 +293,16 @@ export class StageView {
     });
   }
 
+  /** What is seen now, small. */
+  snapshot(width: number, height: number): string {
+    this.renderer.render(this.scene, this.camera);
+    const out = document.createElement("canvas");
+    out.width = width;
+    out.height = height;
+    out.getContext("2d")?.drawImage(this.canvas, 0, 0, width, height);
+    return out.toDataURL("image/jpeg", 0.85);
+  }
+
   /** A lit still: many suns side by side make soft shadows. Resolves to a canvas; `told` hears its progress. */
   async proof(
     width: number,

@@ -1,0 +1,41 @@
+"""What a set's extras say for settling: ``friction``, ``mass`` and ``contact_shape`` of a body, by prop."""
+
+from typing import Any
+
+from brickseat_core.formats.errors import FileError
+from brickseat_core.formats.gltf_set import GltfSet
+from brickseat_core.gravity.shapes import SHAPE_KINDS, ShapeKind
+from brickseat_core.gravity.world import Stuff
+
+MOST_FRICTION, MOST_MASS = 3.0, 1e6
+
+
+def stuffs_and_kinds(found: GltfSet) -> tuple[dict[str, Stuff], dict[str, ShapeKind]]:
+    """By prop key. The first body of a prop that says something speaks for all. Raises FileError on bad values."""
+    stuffs: dict[str, Stuff] = {}
+    kinds: dict[str, ShapeKind] = {}
+    for key, body in found.bodies.items():
+        prop = found.dressed.pieces[key].prop.key
+        friction = figure(body.extras.get("friction"), "friction", body.name, MOST_FRICTION)
+        mass = figure(body.extras.get("mass"), "mass", body.name, MOST_MASS)
+        if friction is not None or mass is not None:
+            stuffs.setdefault(prop, Stuff(grip=friction, mass=mass))
+        wanted = body.extras.get("contact_shape")
+        if wanted is not None:
+            kinds.setdefault(prop, shape_kind(wanted, body.name))
+    return stuffs, kinds
+
+
+def figure(value: Any, what: str, name: str, most: float) -> float | None:
+    if value is None:
+        return None
+    if isinstance(value, bool) or not isinstance(value, int | float) or not 0.0 <= value <= most:
+        raise FileError(f"{name}: {what} {value!r} is not a number from 0 to {most:g}; correct its extras")
+    return float(value)
+
+
+def shape_kind(value: Any, name: str) -> ShapeKind:
+    for kind in SHAPE_KINDS:
+        if kind == value:
+            return kind
+    raise FileError(f"{name}: contact_shape {value!r} is not one of {', '.join(SHAPE_KINDS)}; correct its extras")

@@ -1,0 +1,57 @@
+"""Trials: the same pieces settled with several seeds, side by side in processes of their own."""
+
+import multiprocessing
+import os
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from concurrent.futures import FIRST_COMPLETED, Executor, Future, ProcessPoolExecutor, wait
+from dataclasses import dataclass, replace
+
+from brickseat_core.contact.index import SceneIndex
+from brickseat_core.gravity.settling import Settled, SettleSlip, settle
+from brickseat_core.gravity.shapes import ContactShape
+from brickseat_core.gravity.world import Stuff
+from brickseat_core.scene import Piece
+
+LOOK_SECONDS = 0.25
+
+
+@dataclass(frozen=True)
+class Trial:
+    """What one process needs to settle: plain data, pickled as it is."""
+
+    pieces: tuple[Piece, ...]
+    keys: tuple[str, ...]
+    slip: SettleSlip
+    shapes: Mapping[str, ContactShape]
+    stuffs: Mapping[str, Stuff]
+    tolerance: float
+
+
+def run_trial(trial: Trial) -> Settled:
+    """One trial, from nothing. The same in every process: the same seed gives the same outcome."""
+    index = SceneIndex(trial.pieces)
+    return settle(index, list(trial.keys), trial.slip, trial.shapes, trial.stuffs, trial.tolerance)
+
+
+def trials_of(trial: Trial, count: int) -> list[Trial]:
+    """``count`` trials that differ in their seeds only; chance is put on the pieces where the slip had none."""
+    jitter = trial.slip.jitter or (0.01 if count > 1 else 0.0)
+    return [replace(trial, slip=replace(trial.slip, seed=trial.slip.seed + k, jitter=jitter)) for k in range(count)]
+
+
+def executor(workers: int | None = None) -> Executor:
+    """Local processes, spawned: forking after the engine has run hangs."""
+    return ProcessPoolExecutor(workers or os.cpu_count() or 1, mp_context=multiprocessing.get_context("spawn"))
+
+
+def run_all(
+    trials: Sequence[Trial], pool: Executor, stopped: Callable[[], bool] = lambda: False
+) -> Iterator[tuple[int, Settled]]:
+    """Outcomes as they come, with their numbers. Ends early, with what is under way dropped, once ``stopped``."""
+    waiting: dict[Future[Settled], int] = {pool.submit(run_trial, t): k for k, t in enumerate(trials)}
+    while waiting and not stopped():
+        done, _ = wait(waiting, LOOK_SECONDS, FIRST_COMPLETED)
+        for future in sorted(done, key=lambda f: waiting[f]):
+            yield waiting.pop(future), future.result()
+    for future in waiting:
+        future.cancel()

@@ -1,0 +1,104 @@
+"""One runner for all long work of sets."""
+
+import logging
+import threading
+import time
+import uuid
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+log = logging.getLogger(__name__)
+JOBS_KEPT_SECONDS = 3600.0
+NEWS_SECONDS = 0.3
+State = Literal["running", "done", "stopped", "failed"]
+
+
+class Stopped(Exception):
+    """Somebody stopped the job."""
+
+
+class Failed(Exception):
+    """The job cannot be done; says why, in words for the dresser."""
+
+
+@dataclass
+class Job:
+    """``outcome``: what came of it, for those who started it. ``problem``: why nothing did. ``heard`` is called with
+    the job now and then as it goes on."""
+
+    dressed: uuid.UUID
+    key: str = field(default_factory=lambda: uuid.uuid4().hex)
+    state: State = "running"
+    words: str = "beginning"
+    share: float = 0.0
+    outcome: Any = None
+    problem: str | None = None
+    stop: threading.Event = field(default_factory=threading.Event)
+    touched: float = field(default_factory=time.monotonic)
+    heard: Callable[["Job"], None] = lambda job: None
+    _last: float = 0.0
+
+    def tell(self, words: str, share: float) -> bool:
+        """Progress; False once the job is to stop."""
+        self.words, self.share, self.touched = words, share, time.monotonic()
+        if self.touched - self._last > NEWS_SECONDS:
+            self._last = self.touched
+            self.heard(self)
+        return not self.stop.is_set()
+
+
+class Jobs:
+    """The jobs of this process. One a set runs at a time."""
+
+    def __init__(self) -> None:
+        self._jobs: dict[str, Job] = {}
+        self._lock = threading.Lock()
+        self._pool = ThreadPoolExecutor(max_workers=4, thread_name_prefix="job")
+
+    def start(self, dressed: uuid.UUID, run: Callable[[Job], Any], heard: Callable[[Job], None]) -> Job:
+        """Run ``run`` in the background; ``heard`` is called now and then, and at the end.
+
+        Raises Failed when one is under way on that set.
+        """
+        with self._lock:
+            now = time.monotonic()
+            old = [k for k, j in self._jobs.items() if j.state != "running" and now - j.touched > JOBS_KEPT_SECONDS]
+            for key in old:
+                del self._jobs[key]
+            if any(j.dressed == dressed and j.state == "running" for j in self._jobs.values()):
+                raise Failed("something is under way on this set already; stop it first, or wait")
+            job = Job(dressed, heard=heard)
+            self._jobs[job.key] = job
+        self._pool.submit(self._run, job, run)
+        return job
+
+    def _run(self, job: Job, run: Callable[[Job], Any]) -> None:
+        try:
+            job.outcome = run(job)
+            job.state = "stopped" if job.stop.is_set() else "done"
+        except Stopped:
+            job.state = "stopped"
+        except Failed as problem:
+            job.state, job.problem = "failed", str(problem)
+        except Exception:
+            log.exception("a job failed")
+            job.state, job.problem = "failed", "the server could not do it; nothing was changed"
+        if job.state != "done":
+            job.outcome = None
+        job.touched = time.monotonic()
+        job.heard(job)
+
+    def of(self, dressed: uuid.UUID, key: str) -> Job | None:
+        with self._lock:
+            job = self._jobs.get(key)
+        return job if job is not None and job.dressed == dressed else None
+
+    def drop(self, job: Job) -> None:
+        job.stop.set()
+        with self._lock:
+            self._jobs.pop(job.key, None)
+
+
+jobs = Jobs()

@@ -1,0 +1,149 @@
+"""Settling: nothing flies, nothing falls through, everything ends in exact contact or is named; twice the same."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from brickseat.command_line import main
+from brickseat_core.contact.index import SceneIndex
+from brickseat_core.fit.check import check
+from brickseat_core.formats.gltf_build import Paint, Surface, prop_document, set_document
+from brickseat_core.formats.gltf_document import GltfDocument
+from brickseat_core.gravity.settling import Run, Settled, SettleSlip, Stopped, settle, shapes_for, stepping
+from brickseat_core.gravity.shapes import ContactShape
+from brickseat_core.gravity.trials import Trial, executor, run_all, run_trial, trials_of
+from brickseat_core.gravity.world import NotForGravity, Stuff, World
+from brickseat_core.scene import Piece, Pose, Prop
+from shapes import FLOOR, ball, box, piece, revolved, standing
+
+BOWL = Prop(
+    "bowl", "bowl", revolved([(0, 0), (0.06, 0), (0.1, 0.08), (0.09, 0.08), (0.055, 0.01), (0, 0.01)], sections=24)
+)
+BRICK = Prop("brick", "brick", box(0.2, 0.06, 0.1))
+STONE = Prop("stone", "stone", ball(0.05, 2))
+
+
+def heap(count: int, spacing: float = 0.16) -> list[Piece]:
+    props = (BRICK, BOWL, STONE)
+    rng = np.random.default_rng(5)
+    out = []
+    for k in range(count):
+        x, z = rng.uniform(-0.12, 0.12, 2)
+        pose = Pose((float(x), 0.12 + spacing * k, float(z)))
+        out.append(Piece(f"p{k:02d}", f"p{k:02d}", props[k % 3], pose))
+    return out
+
+
+def shapes(pieces: list[Piece]) -> dict[str, ContactShape]:
+    return shapes_for({p.prop.key: p.prop for p in pieces})
+
+
+def settled(pieces: list[Piece], *others: Piece) -> tuple[Settled, SceneIndex]:
+    index = standing(FLOOR, *others, *pieces)
+    return settle(index, [p.key for p in pieces], SettleSlip(), shapes(pieces)), index
+
+
+def test_a_heap_comes_to_exact_contact_and_nothing_else_moves() -> None:
+    pieces = heap(24)
+    bystander = piece("bystander", box(0.1, 0.1, 0.1), (3.0, 0.05, 0.0))
+    done, index = settled(pieces, bystander)
+    assert [index.pieces[p.key] for p in pieces] == pieces, "the index is not as it was"
+    after = SceneIndex([FLOOR, bystander, *done.pieces])
+    fits = check(after)
+    faulty = {k for k, f in fits.items() if f.faults}
+    assert faulty == set(done.named)
+    assert len(faulty) <= 3
+    for key, fit in fits.items():
+        if key not in faulty:
+            assert fit.gap is not None
+            assert fit.gap <= 5e-5
+            assert fit.depth <= 1e-5
+    middles = np.array([p.pose.position for p in done.pieces])
+    assert np.abs(middles[:, [0, 2]]).max() < 1.5, "something was thrown across the set"
+    assert middles[:, 1].min() > 0.0
+
+
+def test_the_same_seed_gives_the_same_outcome_in_any_process() -> None:
+    pieces = heap(6)
+    slip = SettleSlip(seed=3, jitter=0.01, seconds=2.0)
+    trial = Trial((FLOOR, *pieces), tuple(p.key for p in pieces), slip, shapes(pieces), {}, 0.0005)
+    here = run_trial(trial)
+    with executor(2) as pool:
+        there = dict(run_all(trials_of(trial, 2), pool))
+    assert [p.pose for p in there[0].pieces] == [p.pose for p in here.pieces]
+    assert [p.pose for p in there[1].pieces] != [p.pose for p in here.pieces]
+    assert there[1].seed == 4
+
+
+def test_pieces_that_start_inside_each_other_are_parted_and_not_thrown() -> None:
+    pieces = [Piece(f"p{k}", f"p{k}", BRICK, Pose((0.0, 0.05, 0.0))) for k in range(12)]
+    done, _ = settled(pieces)
+    assert np.abs(np.array([p.pose.position for p in done.pieces])[:, [0, 2]]).max() < 1.0
+    fits = check(SceneIndex([FLOOR, *done.pieces]))
+    assert {k for k, f in fits.items() if f.clashes} <= set(done.named)
+
+
+def test_what_leaves_the_set_is_put_back_and_named() -> None:
+    ledge = piece("ledge", box(0.3, 0.1, 0.3), (0.0, -0.05, 0.0), bearer=True)
+    over = Piece("over", "over", STONE, Pose((0.28, 0.1, 0.0)))
+    index = standing(ledge, over)
+    done = settle(index, ["over"], SettleSlip(seconds=8.0), shapes([over]))
+    assert "fell out of the set" in done.named["over"]
+    assert done.pieces[0].pose.position == over.pose.position
+
+
+def test_bad_input_never_reaches_the_engine() -> None:
+    good = heap(2)
+    dust = Piece("dust", "dust", Prop("d", "dust", box(1e-5, 1e-5, 1e-5)), Pose((0.0, 1.0, 0.0)))
+    with pytest.raises(NotForGravity, match="dust is 1e-05 m large"):
+        World([dust], [FLOOR], {"d": shapes(good)["brick"], **shapes_for({"d": dust.prop})}, {})
+    with pytest.raises(NotForGravity, match="has no contact shape; make one on the bench"):
+        World(good, [FLOOR], {}, {})
+    nowhere = good[0].at(Pose((float("nan"), 0.0, 0.0)))
+    with pytest.raises(NotForGravity, match="not finite"):
+        World([nowhere], [FLOOR], shapes(good), {})
+    flat = Prop("flat", "paper", box(0.2, 0.3, 0.2))
+    flat = Prop("flat", "paper", type(flat.mesh)(flat.mesh.vertices * [1, 0, 1], flat.mesh.faces))
+    with pytest.raises(NotForGravity, match="paper cannot fall"):
+        shapes_for({"flat": flat})
+    with pytest.raises(NotForGravity, match="nothing is chosen"):
+        settle(standing(FLOOR), [], SettleSlip(), {})
+
+
+def test_it_can_be_stopped_and_heavy_things_do_not_skid() -> None:
+    pieces = heap(3)
+    index = standing(FLOOR, *pieces)
+    with pytest.raises(Stopped):
+        settle(index, ["p00"], SettleSlip(), shapes(pieces), told=lambda words, share: share < 0.02)
+    sliding = Piece("s", "s", BRICK, Pose((0.0, 0.0301, 0.0)))
+    run = Run(standing(FLOOR, sliding), ["s"], SettleSlip(), shapes([sliding]), {"brick": Stuff(grip=0.6)})
+    run.world.drive(0, np.array([1.0, 0.0, 0.0]))
+    for _ in stepping(run):
+        pass
+    # v² / 2 µ g = 0.085 m with a grip of 0.6.
+    assert 0.03 < run.world.placed()[0].pose.position[0] < 0.12
+
+
+def test_the_command_line_settles_and_keeps_the_motion(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    pieces = [FLOOR, *heap(4)]
+    models = {
+        p.prop.key: prop_document(
+            p.prop.name, [Surface(Paint("grey", (0.5, 0.5, 0.5)), p.prop.mesh.vertices, p.prop.mesh.faces)]
+        )
+        for p in pieces
+    }
+    path, out = tmp_path / "heap.glb", tmp_path / "out.glb"
+    set_document(pieces, models).save(path)
+    assert main(["settle", str(path), "-o", str(out), "--animation", "--seed", "2"]) == 0
+    assert capsys.readouterr().out.startswith("seed 2: 4 settled in ")
+    document = GltfDocument.open(out)
+    (animation,) = document.json["animations"]
+    assert len(animation["channels"]) == 8
+    track = document.accessor(animation["samplers"][0]["output"], "track")
+    node = document.json["nodes"][animation["channels"][0]["target"]["node"]]
+    assert track[-1] == pytest.approx(node["translation"], abs=1e-6)
+    assert track[0][1] > track[-1][1]
+    assert main(["check", str(out)]) in (0, 1)
+    assert main(["settle", str(path), "-o", str(tmp_path / "no.glb"), "--only", "nobody"]) == 2
+    assert not (tmp_path / "no.glb").exists()

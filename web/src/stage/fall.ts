@@ -1,0 +1,91 @@
+/** A settling as it is seen: frames while it runs, then the outcome that is looked at. Nothing of it is on the set until it
+ * is adopted. */
+import * as THREE from "three";
+
+import type { Pose } from "../api/client";
+import type { JobNews } from "../api/live";
+import { useStage } from "./store";
+import type { StageView } from "./view";
+
+const PICTURE = [232, 148] as const;
+
+export class Fall {
+  private keys: string[] = [];
+  private starts: THREE.Quaternion[] = [];
+  private scales: Pose["scale"][] = [];
+  private shown = new Set<string>();
+  private pictures = new Map<number, string>();
+
+  constructor(private readonly view: StageView) {}
+
+  news(news: JobNews): void {
+    if (news.keys && news.starts) {
+      this.keys = news.keys;
+      this.starts = news.starts.map((p) => new THREE.Quaternion(...p.orientation));
+      this.scales = news.starts.map((p) => p.scale);
+    }
+    if (news.state === "running") {
+      useStage.getState().set({ job: news, trial: null });
+      return;
+    }
+    if (useStage.getState().job === null) return this.clear();
+    this.pictures.clear();
+    if (news.state === "done") {
+      useStage.getState().set({ job: news, trial: 0 });
+    } else {
+      this.clear();
+      useStage
+        .getState()
+        .set({ job: null, trial: null, note: news.problem ?? "stopped; the set is as it was" });
+    }
+  }
+
+  frame(rows: Float32Array): void {
+    if (useStage.getState().job?.state !== "running") return;
+    const poses = new Map<string, Pose>();
+    const turn = new THREE.Quaternion();
+    for (let i = 0; i < this.keys.length && 7 * i + 6 < rows.length; i += 1) {
+      const at = 7 * i;
+      turn.set(rows[at + 3]!, rows[at + 4]!, rows[at + 5]!, rows[at + 6]!).multiply(this.starts[i]!);
+      poses.set(this.keys[i]!, {
+        position: [rows[at]!, rows[at + 1]!, rows[at + 2]!],
+        orientation: [turn.x, turn.y, turn.z, turn.w],
+        scale: this.scales[i]!,
+      });
+    }
+    this.show(poses);
+  }
+
+  /** Look at an outcome; null shows the set as it is. */
+  look(trial: number | null): void {
+    const { job } = useStage.getState();
+    if (job?.state === "running") return;
+    const outcome = trial === null ? undefined : job?.outcomes[trial];
+    if (!outcome) return this.clear();
+    this.show(new Map(outcome.poses.map(({ key, pose }) => [key, pose])));
+  }
+
+  /** A small picture of an outcome, taken once. */
+  picture(trial: number): string {
+    let found = this.pictures.get(trial);
+    if (!found) {
+      const before = useStage.getState().trial;
+      this.look(trial);
+      found = this.view.snapshot(...PICTURE);
+      this.pictures.set(trial, found);
+      this.look(before);
+    }
+    return found;
+  }
+
+  private show(poses: ReadonlyMap<string, Pose>): void {
+    const all = new Map<string, Pose | null>(poses);
+    for (const key of this.shown) if (!all.has(key)) all.set(key, null);
+    this.view.pieces.overrideAll(all);
+    this.shown = new Set(poses.keys());
+  }
+
+  private clear(): void {
+    if (this.shown.size) this.show(new Map());
+  }
+}
