@@ -1,4 +1,4 @@
-"""Everything that speed is held by, side by side in one run: python benchmarks/run.py [drop] [check] [rest] [pointing]."""
+"""Everything that speed is held by, side by side in one run: python benchmarks/run.py [drop] [check] [rest] [settle] [pointing]."""
 
 import gc
 import resource
@@ -28,6 +28,7 @@ from brickseat_core.fit.seat import seat
 from brickseat_core.formats.gltf_build import Paint, Surface, prop_document, set_document
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.prop_file import whole_mesh
+from brickseat_core.gravity.settling import Run, SettleSlip, shapes_for, stepping
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Prop, rotation_about
 from brickseat_core.warm import warm
@@ -143,6 +144,54 @@ def bench_rest() -> None:
         seconds.append(time.perf_counter() - start)
     print("\nRest of the demo's props on the yard, tilted by up to 20°")
     print(f"  {ms(seconds)}, {stands} of {len(seconds)} stand   (to reach: 40 ms median)")
+
+
+FALLING = (
+    "mug",
+    "dip-bowl",
+    "round-stone",
+    "fire-brick",
+    "crate",
+    "milk-jug",
+    "floor-tile",
+    "egg-basket",
+    "flat-stone",
+    "squat-jar",
+)
+
+
+def bench_settle() -> None:
+    """Columns of mixed props dropped on the yard: eased apart, settled, relaxed, finished exactly."""
+    props = demo_props()
+    fixed = [p for p in yard(props) if p.role == "bearer"]
+    print("\nSettling mixed props on the yard, whole chain, one process (to reach: 6 s for 100, 20 s for 300)")
+    start = time.perf_counter()
+    shapes = shapes_for({key: props[key] for key in FALLING})
+    print(f"  contact shapes of {len(FALLING)} props, made once: {time.perf_counter() - start:.1f} s")
+    for count in (100, 300):
+        rng = np.random.default_rng(0)
+        wide = 0.4 * (count / 100) ** 0.5
+        loose = []
+        for k in range(count):
+            x, z = rng.uniform(-wide, wide, 2)
+            pose = Pose((float(x), 1.5 + 0.25 * (k // 4) * (100 / count), 4.0 + float(z)))
+            loose.append(Piece(f"l{k:03d}", f"l{k:03d}", props[FALLING[k % len(FALLING)]], pose))
+        index = SceneIndex([*fixed, *loose])
+        start = time.perf_counter()
+        run = Run(index, [p.key for p in loose], SettleSlip(), shapes)
+        run.ease()
+        for _ in stepping(run):
+            pass
+        fallen = time.perf_counter()
+        lying = {f.state for f in check(SceneIndex([*fixed, *run.world.placed()])).values() if f.faults}
+        rough = sum(bool(f.faults) for f in check(SceneIndex([*fixed, *run.world.placed()])).values())
+        resumed = time.perf_counter()
+        done = run.end()
+        ended = time.perf_counter()
+        print(
+            f"  {count:4d} pieces: settled {run.simulated:.1f} s in {fallen - start:.1f} s, finished in "
+            f"{ended - resumed:.1f} s; not right before {rough} ({', '.join(sorted(lying))}), after {len(done.named)}"
+        )
 
 
 def bench_workshop() -> None:
@@ -319,6 +368,7 @@ def main(chosen: list[str]) -> None:
         "drop": [bench_workshop, bench_drop],
         "check": [bench_memory, bench_check],
         "rest": [bench_rest],
+        "settle": [bench_settle],
         "pointing": [bench_pointing],
     }
     for name, runs in benches.items():

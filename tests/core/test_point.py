@@ -130,8 +130,11 @@ def test_spiked_pieces_and_bearers_refuse_to_move() -> None:
     index = standing(FLOOR, piece("lamp", box(0.1, 0.1, 0.1), (0.0, 0.05, 0.0), spiked=True))
     with pytest.raises(MoveRefused, match="spiked"):
         compute(index, moves.Slide(("lamp",), (1.0, 0.0, 0.0)), 0.0005, {})
+    with pytest.raises(MoveRefused, match="spiked"):
+        compute(index, moves.Remove(("lamp",)), 0.0005, {})
     with pytest.raises(MoveRefused, match="bearer"):
-        compute(index, moves.Remove(("floor",)), 0.0005, {})
+        compute(index, moves.Turn(("floor",), 1.0), 0.0005, {})
+    assert compute(index, moves.Remove(("floor",)), 0.0005, {}).change.words == "took away floor"
     freed = compute(index, moves.Spike(("lamp",), False), 0.0005, {}).change.deltas[0].after
     assert freed is not None
     assert not freed.spiked

@@ -10,6 +10,7 @@ from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.formats.gltf_build import Paint, Surface, prop_document, set_document
 from brickseat_core.formats.gltf_document import GltfDocument
+from brickseat_core.gravity.hand import Pull
 from brickseat_core.gravity.settling import Run, Settled, SettleSlip, Stopped, settle, shapes_for, stepping
 from brickseat_core.gravity.shapes import ContactShape
 from brickseat_core.gravity.trials import Trial, executor, run_all, run_trial, trials_of
@@ -147,3 +148,25 @@ def test_the_command_line_settles_and_keeps_the_motion(tmp_path: Path, capsys: p
     assert main(["check", str(out)]) in (0, 1)
     assert main(["settle", str(path), "-o", str(tmp_path / "no.glb"), "--only", "nobody"]) == 2
     assert not (tmp_path / "no.glb").exists()
+
+
+def test_a_hand_carries_a_piece_and_it_lies_where_it_was_let_go() -> None:
+    brick = Piece("b", "b", BRICK, Pose((0.0, 0.0301, 0.0)))
+    other = Piece("o", "o", BRICK, Pose((0.0, 0.0301, 0.4)))
+    index = standing(FLOOR, brick, other)
+    run = Run(index, ["b", "o"], SettleSlip(hand=True, seconds=60.0), shapes([brick]))
+    for _ in range(40):
+        run.hand.pull(Pull(("b", "o"), (0.5, 0.3, 0.0)))
+        run.advance()
+    lifted = {p.key: p.pose.origin for p in run.world.placed()}
+    assert lifted["b"] == pytest.approx((0.5, 0.3, 0.0), abs=0.05)
+    assert lifted["o"] - lifted["b"] == pytest.approx((0.0, 0.0, 0.4), abs=0.05)
+    assert not run.over, "a shove goes on although all lie still"
+    run.hand.pull(Pull((), None))
+    for _ in range(45):
+        run.advance()
+    done = run.end()
+    assert done.named == {}
+    fits = check(SceneIndex([FLOOR, *done.pieces]))
+    assert {f.state for f in fits.values()} == {"seated"}
+    assert max(f.gap or 0.0 for f in fits.values()) <= 5e-5

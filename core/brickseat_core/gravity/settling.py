@@ -15,6 +15,7 @@ import numpy as np
 from brickseat_core.contact.index import SceneIndex, frame_along
 from brickseat_core.contact.retreat import first_window
 from brickseat_core.gravity.finish import Finished, finish, rebuilt, swept
+from brickseat_core.gravity.hand import Hand
 from brickseat_core.gravity.shapes import ContactShape, NoShape, ShapeKind, settling_shape
 from brickseat_core.gravity.world import EASE, RELAX, SETTLE, NotForGravity, Stuff, World, calmed, pose_after
 from brickseat_core.scene import DOWN, Piece, Pose, Prop, Vec, rotation_about
@@ -36,13 +37,15 @@ BELOW = 1.0
 """Metres under everything that stands there: what gets so far down has left the set."""
 MOST_RESCUES = 3
 FRAME_SECONDS = 1.0 / 30.0
-PICTURE_SECONDS = 1.0 / 24.0
+FRAMES_KEPT = 120
+"""Of a shove, which may go on for long, when its motion is not wanted."""
 
 
 @dataclass(frozen=True)
 class SettleSlip:
     """``lift``: metres everything is raised first; ``jitter``: metres and radians of chance put on each piece, by
-    ``seed``. ``calm``: 0 as things fall, 1 as if in honey. ``seconds``: simulated at most. ``motion``: keep it."""
+    ``seed``. ``calm``: 0 as things fall, 1 as if in honey. ``seconds``: simulated at most. ``motion``: keep it.
+    ``hand``: somebody shoves, and it goes on although all lie still."""
 
     lift: float = 0.0
     jitter: float = 0.0
@@ -50,6 +53,7 @@ class SettleSlip:
     calm: float = 0.3
     seconds: float = 8.0
     motion: bool = False
+    hand: bool = False
 
 
 @dataclass(frozen=True)
@@ -146,6 +150,7 @@ class Run:
         self.times: list[float] = [0.0]
         self.frames: list[Vec] = [self.world.poses()]
         self.quiet = False
+        self.hand = Hand(self.world)
 
     def _world(self, pieces: list[Piece], settings: object) -> World:
         assert settings in (SETTLE, RELAX)
@@ -170,12 +175,15 @@ class Run:
     def advance(self, seconds: float = FRAME_SECONDS) -> Vec:
         """Go on by so much simulated time; returns (n, 7) poses, as ``World.poses`` gives them."""
         for _ in range(max(1, round(seconds / self.settings.dt))):
+            self.hand.act()
             self.world.step()
             self.simulated += self.settings.dt
         now = self.world.poses()
         self._rescue(now)
         self.times.append(self.simulated)
         self.frames.append(now)
+        if self.slip.hand and not self.slip.motion and len(self.frames) > FRAMES_KEPT:
+            del self.times[0], self.frames[0]
         self._judge()
         return now
 
@@ -198,13 +206,13 @@ class Run:
             moved = np.linalg.norm(self.frames[-1][:, :3] - self.frames[back][:, :3], axis=1)
             self.quiet = float((moved < QUIET_TRAVEL).mean()) >= QUIET_SHARE
         late = self.simulated - CALM_AFTER
-        if late > 0.0:
+        if late > 0.0 and not self.slip.hand:
             linear, angular = self.settings.damping
             self.world.damp(linear + 0.5 * late, angular + 1.5 * late)
 
     @property
     def over(self) -> bool:
-        return self.quiet or self.simulated >= self.slip.seconds
+        return (self.quiet and not self.slip.hand) or self.simulated >= self.slip.seconds
 
     def relaxed(self, world: World) -> list[Piece]:
         """The pieces after a short, stiff and slow second run, which takes most of what is left of overlaps."""

@@ -75,6 +75,9 @@ def compute(index: SceneIndex, move: Move, tolerance: float, fits: dict[str, Fit
     pieces = chosen(index, keys, must_move=not isinstance(move, Marking | Copy | Remove))
     what = pieces[0].name if len(pieces) == 1 else f"{len(pieces)} pieces"
     if isinstance(move, Remove):
+        # A bearer is taken away like anything else; it is only never pushed about.
+        if spiked := next((p for p in pieces if p.spiked), None):
+            raise MoveRefused(f"{spiked.name} is spiked; free it first")
         return Outcome(Change(f"took away {what}", tuple(Delta(p.key, p, None) for p in pieces)))
     if isinstance(move, Marking):
         return marked(index, pieces, move, what)

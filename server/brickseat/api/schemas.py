@@ -285,14 +285,16 @@ class Dresser(Schema):
 
 
 class SettleAsked(Schema):
-    """How gravity is to act. Lengths in metres; ``calm`` 0 as things fall, 1 as if in honey."""
+    """How gravity is to act. Lengths in metres; ``calm`` 0 as things fall, 1 as if in honey. ``hand``:
+    pieces are shoved meanwhile, over the WebSocket."""
 
     keys: Keys
     lift: Annotated[float, Field(ge=0, le=10)] = 0.0
     jitter: Annotated[float, Field(ge=0, le=0.5)] = 0.0
     seed: Annotated[int, Field(ge=0, le=2**31 - 1)] = 0
     calm: Annotated[float, Field(ge=0, le=1)] = 0.3
-    seconds: Annotated[float, Field(gt=0.1, le=30)] = 8.0
+    seconds: Annotated[float, Field(gt=0.1, le=600)] = 8.0
+    hand: bool = False
     trials: Annotated[int, Field(ge=1, le=12)] = 1
 
 

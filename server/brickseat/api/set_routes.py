@@ -171,7 +171,7 @@ def redo_next(request: HttpRequest, key: uuid.UUID) -> Any:
 def settle(request: HttpRequest, key: uuid.UUID, asked: schemas.SettleAsked) -> Any:
     """Let gravity act on pieces, in the background; frames and the end come over the WebSocket."""
     live = sessions.of(open_set_of(request, key))
-    slip = SettleSlip(asked.lift, asked.jitter, asked.seed, asked.calm, asked.seconds)
+    slip = SettleSlip(asked.lift, asked.jitter, asked.seed, asked.calm, asked.seconds, hand=asked.hand)
     return Status(202, settling.job_record(settling.start(live, settling.Asked(tuple(asked.keys), slip, asked.trials))))
 
 

@@ -1,6 +1,7 @@
 """One runner for all long work of sets."""
 
 import logging
+import queue
 import threading
 import time
 import uuid
@@ -25,7 +26,8 @@ class Failed(Exception):
 
 @dataclass
 class Job:
-    """``outcome``: what came of it, for those who started it. ``problem``: why nothing did. ``heard`` is called with
+    """``stop``: nothing of it is wanted. ``enough``: it may come to its end now. ``commands``: what is asked of it while
+    it runs. ``outcome``: what came of it, for those who started it. ``problem``: why nothing did. ``heard`` is called with
     the job now and then as it goes on."""
 
     dressed: uuid.UUID
@@ -36,6 +38,8 @@ class Job:
     outcome: Any = None
     problem: str | None = None
     stop: threading.Event = field(default_factory=threading.Event)
+    enough: threading.Event = field(default_factory=threading.Event)
+    commands: "queue.SimpleQueue[Any]" = field(default_factory=queue.SimpleQueue)
     touched: float = field(default_factory=time.monotonic)
     heard: Callable[["Job"], None] = lambda job: None
     _last: float = 0.0
@@ -94,6 +98,10 @@ class Jobs:
         with self._lock:
             job = self._jobs.get(key)
         return job if job is not None and job.dressed == dressed else None
+
+    def running_on(self, dressed: uuid.UUID) -> Job | None:
+        with self._lock:
+            return next((j for j in self._jobs.values() if j.dressed == dressed and j.state == "running"), None)
 
     def drop(self, job: Job) -> None:
         job.stop.set()

@@ -20,6 +20,7 @@ from brickseat.live.session import LiveSet, sessions
 from brickseat.live.telling import group_of, remember_loop
 from brickseat.live.trying import tried
 from brickseat.sets.models import DressedSet
+from brickseat.sets.settling import shove
 from brickseat.store.models import StoredProp
 from brickseat_core.scene import Triple
 
@@ -85,6 +86,12 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
             question = None
         if isinstance(question, dict) and question.get("tell") == "hold":
             await self._hold(question.get("keys"))
+            return
+        if isinstance(question, dict) and question.get("tell") == "shove":
+            try:
+                shove(self.key, question)
+            except BadQuestion as error:
+                await self._send({"kind": "error", "error": str(error)})
             return
         if not isinstance(question, dict) or question.get("ask") not in ("point", "try"):
             await self._send({"kind": "error", "error": "the message is not a question this server knows"})

@@ -1,16 +1,19 @@
 """Settle pieces of a set in the background: seen live, adopted or discarded, and nothing else moves."""
 
 import time
+import uuid
 from dataclasses import dataclass
 from typing import Any
 
 from brickseat.jobs.running import Failed, Job, Stopped, jobs
+from brickseat.live.pointing import vector
 from brickseat.live.session import LiveSet
 from brickseat.live.telling import tell_from_thread
 from brickseat.sets.records import pose_record
 from brickseat.store.models import StoredProp
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.gravity import settling as gravity
+from brickseat_core.gravity.hand import Pull, Strength
 from brickseat_core.gravity.materials import MATERIALS, USUAL_MATERIAL
 from brickseat_core.gravity.settling import Run, Settled, SettleSlip, shapes_for, stepping
 from brickseat_core.gravity.shapes import SHAPE_KINDS, ContactShape, ShapeKind
@@ -94,6 +97,10 @@ def watched(trial: Trial, job: Job) -> Settled:
     run.ease()
     began = time.monotonic()
     for poses in stepping(run):
+        while not job.commands.empty():
+            run.hand.pull(job.commands.get())
+        if job.enough.is_set():
+            break
         if not job.tell("settling", 0.9 * run.simulated / trial.slip.seconds):
             raise Stopped
         tell_from_thread(job.dressed, {"type": "set.frame", "data": poses.astype("<f4").tobytes()})
@@ -101,6 +108,21 @@ def watched(trial: Trial, job: Job) -> Settled:
         if ahead > 0.0:
             time.sleep(ahead)
     return run.end(trial.tolerance, lambda words, share: job.tell(words, 0.9 + 0.1 * share))
+
+
+def shove(dressed: uuid.UUID, asked: Any) -> None:
+    """A message of the hand to the settling that runs on a set: pull, let go, or enough. Others are passed over."""
+    job = jobs.running_on(dressed)
+    if job is None or not isinstance(asked, dict):
+        return
+    if asked.get("enough") is True:
+        job.enough.set()
+        return
+    keys, to = asked.get("keys"), asked.get("to")
+    strength: Strength = "soft" if asked.get("strength") == "soft" else "firm"
+    if isinstance(keys, list) and all(isinstance(k, str) for k in keys):
+        place = vector(to, "to") if to is not None else None
+        job.commands.put(Pull(tuple(keys), place, strength))
 
 
 def side_by_side(trial: Trial, count: int, job: Job) -> list[Settled]:

@@ -160,6 +160,18 @@ export class LiveLine {
     if (this.socket?.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify({ tell: "hold", keys }));
   }
 
+  /** Pull grabbed pieces to a place while gravity acts; null lets them go. */
+  shove(keys: string[], to: Triple | null, strength: "soft" | "firm"): void {
+    if (this.socket?.readyState === WebSocket.OPEN)
+      this.socket.send(JSON.stringify({ tell: "shove", keys, to, strength }));
+  }
+
+  /** A shove may come to its end. */
+  enough(): void {
+    if (this.socket?.readyState === WebSocket.OPEN)
+      this.socket.send(JSON.stringify({ tell: "shove", enough: true }));
+  }
+
   private put(question: Asked): Promise<Pointed | Tried | null> {
     return new Promise((resolve) => {
       this.next?.resolve(null);

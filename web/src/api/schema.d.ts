@@ -1394,7 +1394,8 @@ export interface components {
         };
         /**
          * SettleAsked
-         * @description How gravity is to act. Lengths in metres; ``calm`` 0 as things fall, 1 as if in honey.
+         * @description How gravity is to act. Lengths in metres; ``calm`` 0 as things fall, 1 as if in honey. ``hand``:
+         *     pieces are shoved meanwhile, over the WebSocket.
          */
         SettleAsked: {
             /**
@@ -1402,6 +1403,11 @@ export interface components {
              * @default 0.3
              */
             calm?: number;
+            /**
+             * Hand
+             * @default false
+             */
+            hand?: boolean;
             /**
              * Jitter
              * @default 0

@@ -11,8 +11,11 @@ async function begin(): Promise<void> {
   if (!key) return;
   const loose = [...pieces.values()].filter((p) => p.role === "prop" && !p.spiked && p.direction[1] < -0.5);
   const chosen = settle.what === "loose" ? loose : loose.filter((p) => selected.includes(p.key));
-  const { lift, jitter, calm, seed, trials } = settle;
-  const body = { keys: chosen.map((p) => p.key), lift, jitter, calm, seed, trials };
+  const { lift, jitter, calm, seed } = settle;
+  const hand = settle.hand !== "no";
+  // A hand cannot be in several trials at once, and a shove has no end of its own.
+  const rest = hand ? { hand, trials: 1, seconds: 600 } : { trials: settle.trials };
+  const body = { keys: chosen.map((p) => p.key), lift, jitter, calm, seed, ...rest };
   set({ note: null });
   try {
     const job = await wanted<Job>(client.POST("/api/sets/{key}/settle", { params: { path: { key } }, body }));
@@ -35,7 +38,7 @@ export async function discard(): Promise<void> {
 }
 
 export function SettleSlip() {
-  const { settle, setSettle, selected, job, trial, note, pieces, select } = useParts(
+  const { settle, setSettle, selected, job, trial, note, pieces, select, enough } = useParts(
     "settle",
     "setSettle",
     "selected",
@@ -44,6 +47,7 @@ export function SettleSlip() {
     "note",
     "pieces",
     "select",
+    "enough",
   );
   const outcome = job && trial !== null ? job.outcomes[trial] : undefined;
   const some = selected.filter((k) => outcome?.poses.some((p) => p.key === k));
@@ -51,11 +55,24 @@ export function SettleSlip() {
     return (
       <div>
         <p role="status">
-          {job.words}, <span className="figure">{Math.round(job.share * 100)} %</span>.{" "}
+          {settle.hand !== "no" && job.words === "settling" ? (
+            "Drag pieces on the stage, and throw them by letting go. "
+          ) : (
+            <>
+              {job.words}, <span className="figure">{Math.round(job.share * 100)} %</span>.{" "}
+            </>
+          )}
           <span className="text-quiet">The set stays as it is until you adopt what comes of it.</span>
         </p>
         <p className="mt-2">
-          <ActionButton onClick={() => void discard()}>Stop</ActionButton>
+          {settle.hand !== "no" ? (
+            <span className="flex items-baseline gap-4">
+              <ActionButton onClick={() => enough()}>Enough, let it lie</ActionButton>
+              <QuietButton onClick={() => void discard()}>Discard</QuietButton>
+            </span>
+          ) : (
+            <ActionButton onClick={() => void discard()}>Stop</ActionButton>
+          )}
         </p>
       </div>
     );
@@ -144,16 +161,32 @@ export function SettleSlip() {
           {...inCount}
           onChange={(seed) => setSettle({ seed })}
         />
-        , in{" "}
-        <NumberWord
-          label="trials"
-          value={settle.trials}
-          min={1}
-          max={12}
-          {...inCount}
-          onChange={(trials) => setSettle({ trials })}
-        />{" "}
-        {settle.trials === 1 ? "trial" : "trials, side by side"}.
+        ,{" "}
+        <ChoiceWord
+          label="hand"
+          value={settle.hand}
+          onChange={(hand) => setSettle({ hand })}
+          choices={[
+            { value: "no", words: "left alone" },
+            { value: "soft", words: "with a soft hand in it" },
+            { value: "firm", words: "with a firm hand in it" },
+          ]}
+        />
+        {settle.hand === "no" && (
+          <>
+            , in{" "}
+            <NumberWord
+              label="trials"
+              value={settle.trials}
+              min={1}
+              max={12}
+              {...inCount}
+              onChange={(trials) => setSettle({ trials })}
+            />{" "}
+            {settle.trials === 1 ? "trial" : "trials, side by side"}
+          </>
+        )}
+        .
       </p>
       <p className="mt-2">
         <ActionButton

@@ -178,7 +178,7 @@ function OpenStage({ data }: { data: SetData }) {
       },
     });
     const tool = new StagePointer(stage, line, setShown);
-    set({ tryOut: tryingOn(stage, line) });
+    set({ tryOut: tryingOn(stage, line), enough: () => line.enough() });
     view.current = stage;
     pointer.current = tool;
     window.brickseat = {

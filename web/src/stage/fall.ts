@@ -25,7 +25,8 @@ export class Fall {
       this.scales = news.starts.map((p) => p.scale);
     }
     if (news.state === "running") {
-      useStage.getState().set({ job: news, trial: null });
+      // News of progress leave out what was said at the beginning.
+      useStage.getState().set({ job: { ...news, keys: this.keys }, trial: null });
       return;
     }
     if (useStage.getState().job === null) return this.clear();

@@ -26,7 +26,8 @@ type Doing =
   | { kind: "dragging"; key: string; answer: Pointed | null }
   | { kind: "puck"; drag: PuckDrag }
   | { kind: "sweeping"; down: At; moved: boolean; more: boolean }
-  | { kind: "measuring"; from: THREE.Vector3 };
+  | { kind: "measuring"; from: THREE.Vector3 }
+  | { kind: "shoving"; keys: string[]; at: THREE.Vector3; grip: THREE.Vector3 };
 
 /** What the pointer shows on the page: figures beside it, and the rectangle it sweeps. */
 export interface Shown {
@@ -128,7 +129,9 @@ export class StagePointer {
     this.last = at;
     this.justLeft = false;
     const doing = this.doing;
-    if (doing.kind === "puck") {
+    if (doing.kind === "shoving") {
+      this.shove(doing, at);
+    } else if (doing.kind === "puck") {
       void doing.drag
         .to(at.x, at.y, event.altKey)
         .then((f) => this.doing === doing && this.tell(at, f.words));
@@ -262,6 +265,10 @@ export class StagePointer {
       return;
     }
     const { verb, selected, select, pieces, opened, held } = useStage.getState();
+    if (useStage.getState().job) {
+      this.grab(at);
+      return;
+    }
     if (verb === "measure") {
       const from = this.view.pickPoint(at.x, at.y);
       if (from) this.doing = { kind: "measuring", from };
@@ -297,6 +304,36 @@ export class StagePointer {
     this.doing = { kind: "pressing piece", down: at, key, opens: before && !event.shiftKey };
   }
 
+  /** Take hold of a piece that gravity acts on; when it is one of those selected, of all of them. */
+  private grab(at: At): void {
+    const { job, settle, selected } = useStage.getState();
+    const hit = job?.state === "running" && settle.hand !== "no" ? this.view.pick(at.x, at.y) : null;
+    const frame = hit && job?.keys?.includes(hit.key) ? this.view.pieces.frame(hit.key) : null;
+    if (!hit || !frame) return;
+    const others = selected.includes(hit.key)
+      ? selected.filter((k) => k !== hit.key && job?.keys?.includes(k))
+      : [];
+    const [x, y, z] = frame.matrix.elements.slice(12, 15) as [number, number, number];
+    const grip = hit.point.clone();
+    grip.set(x, y, z).sub(hit.point);
+    this.doing = { kind: "shoving", keys: [hit.key, ...others], at: hit.point, grip };
+    this.view.canvas.style.cursor = "grabbing";
+  }
+
+  private shove(doing: Extract<Doing, { kind: "shoving" }>, at: At): void {
+    const away = this.view.camera.position.clone().sub(this.view.controls.target).normalize();
+    const to = this.view.onPlane(at.x, at.y, doing.at.toArray(), away.toArray());
+    if (!to) return;
+    const { settle } = useStage.getState();
+    const wanted: Triple = [to[0] + doing.grip.x, to[1] + doing.grip.y, to[2] + doing.grip.z];
+    this.line.shove(doing.keys, wanted, settle.hand === "soft" ? "soft" : "firm");
+  }
+
+  private letGo(): void {
+    this.line.shove([], null, "firm");
+    this.view.canvas.style.cursor = "default";
+  }
+
   private stretch(from: THREE.Vector3, at: At): void {
     const to = this.view.pickPoint(at.x, at.y);
     if (!to) return;
@@ -311,6 +348,7 @@ export class StagePointer {
     const doing = this.doing;
     this.doing = { kind: "idle" };
     this.shown({ figures: null, sweep: null });
+    if (doing.kind === "shoving") this.letGo();
     if (doing.kind === "pressed") await this.leaveIt(doing.ray, doing.size, doing.aim);
     if (doing.kind === "puck") await doing.drag.leave();
     if (doing.kind === "sweeping") this.swept(doing.down, this.at(event), doing.moved, doing.more);
@@ -421,6 +459,7 @@ export class StagePointer {
       this.line.hold([]);
     }
     if (this.doing.kind === "puck") this.doing.drag.cancel();
+    if (this.doing.kind === "shoving") this.letGo();
     this.doing = { kind: "idle" };
     this.shown({ figures: null, sweep: null });
     this.asked += 1;

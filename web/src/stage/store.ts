@@ -47,6 +47,8 @@ export interface SettleSlip {
   calm: number;
   seed: number;
   trials: number;
+  /** Whether pieces are shoved by hand meanwhile, and how hard it pulls. */
+  hand: "no" | "soft" | "firm";
 }
 
 export interface Moved {
@@ -87,6 +89,7 @@ export const PLAIN_SETTLE: SettleSlip = {
   calm: 0.3,
   seed: 0,
   trials: 1,
+  hand: "no",
 };
 
 /** What each kind of bearer starts from. */
@@ -146,6 +149,8 @@ interface StageState {
   job: JobNews | null;
   /** Which of its outcomes is looked at. */
   trial: number | null;
+  /** Lets a shove come to its end. */
+  enough: () => void;
   /** Shows what a move would do, without making it; null shows the set as it is. */
   tryOut: (move: Move | null) => void;
   open: (data: SetData) => void;
@@ -177,6 +182,7 @@ interface StageState {
         | "tryOut"
         | "job"
         | "trial"
+        | "enough"
         | "trolley"
         | "dressers"
       >
@@ -218,6 +224,7 @@ const NOTHING = {
   mended: [] as Moved[],
   swapping: false,
   tryOut: () => undefined,
+  enough: () => undefined,
   job: null as JobNews | null,
   trial: null as number | null,
 };

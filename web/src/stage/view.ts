@@ -8,12 +8,11 @@ import { Ghost, type PlumbLabel, spikeMarks } from "./marks";
 import { loadModel } from "./models";
 import { Pieces } from "./pieces";
 import { Puck, type PuckPart } from "./puck";
+import { softStill } from "./still";
 import { standeeFigure } from "./standee";
 
 const GLIDE_MS = 260;
 const WALK_ROUND_MS = 14_000;
-const PROOF_SUNS = 24;
-const PROOF_SUN_SPREAD = 0.07;
 const SNAP_PX = 9;
 /** Where the pinned view lies on the stage, in CSS pixels. */
 export const PIN = { left: 12, bottom: 34, width: 272, height: 184 };
@@ -303,56 +302,32 @@ export class StageView {
     return out.toDataURL("image/jpeg", 0.85);
   }
 
-  /** A lit still: many suns side by side make soft shadows. Resolves to a canvas; `told` hears its progress. */
+  /** A lit still with soft shadows, nothing but the set on it. Resolves to null when `told` stopped it. */
   async proof(
     width: number,
     height: number,
     told: (share: number) => boolean,
   ): Promise<HTMLCanvasElement | null> {
-    const out = document.createElement("canvas");
-    out.width = width;
-    out.height = height;
-    const ink = out.getContext("2d")!;
-    const hidden = [this.marks, this.puck.group, this.tape, this.ghost.group].map(
-      (g) => [g, g.visible] as const,
-    );
-    const sun = this.sun.position.clone();
-    const ratio = this.renderer.getPixelRatio();
+    const hidden = [this.marks, this.puck.group, this.tape, this.ghost.group];
     const shadows = this.renderer.shadowMap.enabled;
-    const away = sun.distanceTo(this.sun.target.position);
-    const camera = this.camera.clone();
-    camera.aspect = width / height;
-    camera.updateProjectionMatrix();
-    hidden.forEach(([g]) => (g.visible = false));
-    let whole = true;
-    for (let k = 0; k < PROOF_SUNS && whole; k += 1) {
-      // A sunflower of suns, so that the penumbra is even.
-      const r = PROOF_SUN_SPREAD * away * Math.sqrt((k + 0.5) / PROOF_SUNS);
-      const a = k * 2.399963;
-      this.sun.position
-        .copy(sun)
-        .add(new THREE.Vector3(r * Math.cos(a), 0.3 * r * Math.sin(a), r * Math.sin(a)));
-      this.renderer.setPixelRatio(1);
-      this.renderer.setSize(width, height, false);
-      this.sun.castShadow = true;
-      this.pieces.castShadows(true);
-      this.renderer.shadowMap.enabled = true;
-      this.renderer.shadowMap.needsUpdate = true;
-      this.renderer.render(this.scene, camera);
-      ink.globalAlpha = 1 / (k + 1);
-      ink.drawImage(this.renderer.domElement, 0, 0, width, height);
-      whole = told((k + 1) / PROOF_SUNS);
-      await new Promise((resolve) => requestAnimationFrame(resolve));
-    }
-    this.sun.position.copy(sun);
-    hidden.forEach(([g, visible]) => (g.visible = visible));
+    const ratio = this.renderer.getPixelRatio();
+    this.pieces.castShadows(true);
+    const still = await softStill(
+      this.renderer,
+      this.scene,
+      this.camera,
+      this.sun,
+      hidden,
+      width,
+      height,
+      told,
+    );
     this.renderer.setPixelRatio(ratio);
-    this.renderer.shadowMap.enabled = shadows;
-    this.sun.castShadow = shadows;
+    this.renderer.shadowMap.enabled = this.sun.castShadow = shadows;
     this.pieces.castShadows(shadows);
     this.resize();
     this.redraw(true);
-    return whole ? out : null;
+    return still;
   }
 
   /** Where a world point is on the canvas, in CSS pixels. */
