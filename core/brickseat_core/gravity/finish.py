@@ -56,8 +56,9 @@ def finish(index: SceneIndex, pieces: list[Piece], tolerance: float, told: Told 
             if not restless:
                 break
         fits = check(index, tolerance, at)
+        refused: set[str] = set()
         for _ in range(REST_ROUNDS):
-            moved = steadied(index, at, fits)
+            moved = steadied(index, at, fits, refused)
             if not moved:
                 break
             hears(0.7)
@@ -114,13 +115,14 @@ def swept(index: SceneIndex, at: dict[str, Piece], keys: Iterable[str]) -> list[
     return moved
 
 
-def steadied(index: SceneIndex, at: dict[str, Piece], fits: dict[str, Fit]) -> list[str]:
+def steadied(index: SceneIndex, at: dict[str, Piece], fits: dict[str, Fit], refused: set[str]) -> list[str]:
     """Pieces that stand on too little, tilted to the nearest stand; returns those that moved.
 
     A stand cuts nothing, so it leaves no neighbour worse; what rested on the piece is dropped anew afterwards.
+    ``refused``: those that have no stand near; they are added to, and not tried again.
     """
     moved = []
-    for key in upwards(at, (k for k, f in fits.items() if "tippy" in f.faults)):
+    for key in upwards(at, (k for k, f in fits.items() if "tippy" in f.faults and k not in refused)):
         piece, angle = at[key], FIRST_ANGLE
         for _ in range(REST_STEPS):
             step = lowered(index, piece, index.row[key], angle)
@@ -132,6 +134,7 @@ def steadied(index: SceneIndex, at: dict[str, Piece], fits: dict[str, Fit]) -> l
                 piece = step.piece
         tilted = tilt_between(at[key].pose.linear, piece.pose.linear)
         if piece is at[key] or tilted > MOST_TILT_DEG or measure_fit(index, piece).faults:
+            refused.add(key)
             continue
         at[key] = piece
         index.put(piece)

@@ -24,7 +24,8 @@ SKIN = 0.00015
 """Metres kept round every shape while settling: what is left at rest is a gap, which the exact finish closes. Twice
 this, and a little, is still within what counts as touching."""
 
-HULL_CORNERS = 64
+HULL_CORNERS, PART_CORNERS = 64, 32
+"""Corners of a hull, and of each of many parts: a finer part costs the engine more than it gains."""
 GOOD_SHARE, GOOD_LEAST = 0.02, 0.001
 """A shape is good enough when it errs by no more than this share of the prop's size, or this many metres."""
 
@@ -116,7 +117,7 @@ def settling_shape(mesh: Mesh, kind: ShapeKind | None = None) -> ContactShape:
         return contact_shape(mesh, kind)
     hull = few_corners(used, HULL_CORNERS)
     filled = abs(mesh.mass[0]) / ConvexHull(used).volume if mesh.health.closed else 0.0
-    solids = [hull] if kind == "hull" or (kind is None and filled > NEARLY_CONVEX) else convex_parts(mesh, HULL_CORNERS)
+    solids = [hull] if kind == "hull" or (kind is None and filled > NEARLY_CONVEX) else convex_parts(mesh, PART_CORNERS)
     return ContactShape("hull" if len(solids) == 1 else "parts", tuple(solids), np.nan, np.nan)
 
 
