@@ -85,6 +85,13 @@ def main(folder: Path) -> None:
         page.goto(f"{address}/sets/{set_key(page, address, 'Kiln yard')}")
         wait_drawn(page)
         shot("kiln-yard")
+        page.keyboard.press("6")
+        stones = "[...window.brickseat.state().pieces.values()].filter(p => /stone|brick|tile/.test(p.prop))"
+        page.evaluate(f"window.brickseat.state().select({stones}.map(p => p.key))")
+        page.evaluate("window.brickseat.state().setSettle({lift: 0.3, jitter: 0.1, trials: 3})")
+        page.get_by_label("Slip").get_by_role("button", name="Settle").click()
+        page.get_by_role("region", name="Trials").get_by_role("img").nth(2).wait_for(timeout=180_000)
+        shot("trials")
 
 
 if __name__ == "__main__":

@@ -18,13 +18,13 @@ function MeasureSlip() {
   );
 }
 
-/** `middle`: the point of the set in the middle of the view. */
+/** As tall whatever it says, so that the trolley under it never jumps. `middle`: the point of the set in the middle of the view. */
 export function Slip({ middle }: { middle: () => [number, number, number] }) {
   const verb = useStage((s) => s.verb);
   return (
     <section
       aria-label="Slip"
-      className="max-h-[52%] min-h-40 shrink-0 overflow-y-auto border-b border-rule px-4 py-3 leading-relaxed"
+      className="h-[clamp(220px,46vh,460px)] shrink-0 overflow-y-auto border-b border-rule px-4 py-3 leading-relaxed"
     >
       {verb === "set down" && <SetDownSlip />}
       {verb === "look over" && <LookOverSlip />}

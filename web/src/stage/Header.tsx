@@ -68,7 +68,7 @@ export function Header({ onProof, proof }: { onProof: () => void; proof: number 
           <li key={state} className="flex items-center gap-1 whitespace-nowrap">
             <Glyph state={state} />
             <span className={`figure ${state === "seated" ? "text-quiet" : "font-semibold text-clay-deep"}`}>
-              {n} {state}
+              {n} <span className="max-[1180px]:sr-only">{state}</span>
             </span>
           </li>
         ))}

@@ -47,7 +47,7 @@ declare global {
 function Verbs() {
   const { verb, setVerb } = useParts("verb", "setVerb");
   return (
-    <ol aria-label="Verbs" className="border-b border-rule px-2 py-2">
+    <ol aria-label="Verbs" className="grid grid-cols-2 border-b border-rule px-2 py-2">
       {VERBS.map((v, i) => (
         <li key={v}>
           <button

@@ -43,7 +43,13 @@ export function Trials({ outcomes, picture }: { outcomes: Outcome[]; picture: (t
           }`}
         >
           {pictures[n] ? (
-            <img src={pictures[n]} alt="" width={174} height={111} className="block" />
+            <img
+              src={pictures[n]}
+              alt={`outcome of seed ${o.seed}`}
+              width={174}
+              height={111}
+              className="block"
+            />
           ) : (
             <span className="block h-[111px] w-[174px] bg-wash" />
           )}
