@@ -64,6 +64,9 @@ async def test_frames_come_live_and_a_stop_leaves_the_set_as_it_was(dressed: Dre
     url = f"/api/sets/{dressed.key}"
     started = await post(f"{url}/settle", {"keys": ["sits"], "lift": 1.0}, content_type="application/json")
     told = await heard(socket, 30, "job")
+    while "keys" not in told:
+        assert told["words"] == "making contact shapes"
+        told = await heard(socket, 30, "job")
     assert told["keys"] == ["sits"]
     heights = []
     while len(heights) < 6:

@@ -10,20 +10,20 @@ from brickseat.live.pointing import vector
 from brickseat.live.session import LiveSet
 from brickseat.live.telling import tell_from_thread
 from brickseat.sets.records import pose_record
+from brickseat.store.contact import kept_shape
 from brickseat.store.models import StoredProp
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.gravity import settling as gravity
 from brickseat_core.gravity.hand import Pull, Strength
 from brickseat_core.gravity.materials import MATERIALS, USUAL_MATERIAL
-from brickseat_core.gravity.settling import Run, Settled, SettleSlip, shapes_for, stepping
-from brickseat_core.gravity.shapes import SHAPE_KINDS, ContactShape, ShapeKind
+from brickseat_core.gravity.settling import Run, Settled, SettleSlip, stepping
+from brickseat_core.gravity.shapes import SHAPE_KINDS, ContactShape, NoShape
 from brickseat_core.gravity.trials import Trial, executor, run_all, trials_of
 from brickseat_core.gravity.world import NotForGravity, Stuff
-from brickseat_core.scene import Piece, Prop
+from brickseat_core.scene import Piece
 
 PACE = 1.0
 """Simulated seconds a second at most while it is watched: faster is not seen."""
-_shapes: dict[tuple[int, str], ContactShape] = {}
 
 
 @dataclass(frozen=True)
@@ -47,15 +47,10 @@ def start(live: LiveSet, asked: Asked) -> Job:
         raise Failed("nothing that may move is selected; select loose pieces first")
     stored = {p.key: p for p in StoredProp.objects.filter(key__in={piece.prop.key for piece in pieces})}
     stuffs = {key: stuff_of(prop) for key, prop in stored.items()}
-    kinds: dict[str, ShapeKind] = {}
-    for key, prop in stored.items():
-        wanted = next((k for k in SHAPE_KINDS if k == prop.contact), None)
-        if wanted is not None:
-            kinds[key] = wanted
 
     def run(job: Job) -> list[Settled]:
         try:
-            shapes = kept_shapes({p.prop.key: p.prop for p in chosen}, kinds, job)
+            shapes = shapes_of(chosen, stored, job)
             trial = Trial(pieces, tuple(p.key for p in chosen), asked.slip, shapes, stuffs, live.tolerance)
             return side_by_side(trial, asked.trials, job) if asked.trials > 1 else [watched(trial, job)]
         except NotForGravity as problem:
@@ -69,20 +64,19 @@ def start(live: LiveSet, asked: Asked) -> Job:
     return jobs.start(live.key, run, heard)
 
 
-def kept_shapes(props: dict[str, Prop], kinds: dict[str, ShapeKind], job: Job) -> dict[str, ContactShape]:
-    """Contact shapes by prop, made once for each mesh and kind."""
+def shapes_of(chosen: list[Piece], stored: dict[str, StoredProp], job: Job) -> dict[str, ContactShape]:
+    """The shape of every prop that is to fall, by key. Raises NotForGravity, with the prop named."""
     found: dict[str, ContactShape] = {}
-    missing = {}
-    for key, prop in props.items():
-        shape = _shapes.get((id(prop.mesh), kinds.get(key, "")))
-        if shape is None:
-            missing[key] = prop
-        else:
-            found[key] = shape
-    made = shapes_for(missing, kinds, job.tell) if missing else {}
-    for key, shape in made.items():
-        _shapes[id(props[key].mesh), kinds.get(key, "")] = shape
-    return {**found, **made}
+    keys = list(dict.fromkeys(p.prop.key for p in chosen))
+    for number, key in enumerate(keys):
+        if not job.tell("making contact shapes", number / len(keys)):
+            raise Stopped
+        kind = next((k for k in SHAPE_KINDS if k == stored[key].contact), None)
+        try:
+            found[key] = kept_shape(stored[key], kind)
+        except NoShape as problem:
+            raise NotForGravity(f"{stored[key].name} cannot fall: {problem}; look at it on the bench") from None
+    return found
 
 
 def watched(trial: Trial, job: Job) -> Settled:

@@ -1,7 +1,8 @@
 """Contact shapes of stored props: made once for each file and kind, and kept in memory."""
 
+import io
 from functools import lru_cache
-from typing import TypedDict
+from typing import Any, TypedDict
 
 import numpy as np
 from scipy.spatial import ConvexHull
@@ -9,8 +10,20 @@ from scipy.spatial import ConvexHull
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import mesh_of
 from brickseat_core.formats.gltf_build import Paint, Surface, prop_document
-from brickseat_core.gravity.shapes import ContactShape, NoShape, ShapeKind, best_shape, contact_shape, good_enough
+from brickseat_core.formats.gltf_document import write_whole
+from brickseat_core.gravity.shapes import (
+    SHAPE_KINDS,
+    ContactShape,
+    NoShape,
+    ShapeKind,
+    best_shape,
+    contact_shape,
+    good_enough,
+    settling_shape,
+)
 
+SHAPES_VERSION = 1
+"""Raised when shapes are made otherwise, so that none that was kept is used again."""
 PAINTS = (
     Paint("contact a", (0.66, 0.28, 0.16), 0.9),
     Paint("contact b", (0.2, 0.38, 0.45), 0.9),
@@ -81,3 +94,23 @@ def contact_document(prop: StoredProp, kind: ShapeKind | None) -> bytes | None:
         faces[outward < 0] = faces[outward < 0][:, ::-1]
         surfaces.append(Surface(PAINTS[number % len(PAINTS)], hull.points, faces.astype(np.int32)))
     return prop_document(f"contact shape of {prop.name}", surfaces).to_glb()
+
+
+def kept_shape(prop: StoredProp, kind: ShapeKind | None) -> ContactShape:
+    """The shape that a prop settles by: made once for each mesh and kind, and kept beside its file. Raises NoShape."""
+    path = prop.path.with_name(f"{prop.digest}-shape-{SHAPES_VERSION}-{kind or 'own'}.npz")
+    if path.is_file():
+        with np.load(path) as kept:
+            solids = tuple(kept[f"solid{n}"] for n in range(int(kept["count"])))
+            figures = tuple(float(f) for f in kept["figures"])
+            x, y, z = (float(c) for c in kept["centre"])
+            found = next(k for k in SHAPE_KINDS if k == str(kept["kind"]))
+            return ContactShape(found, solids, np.nan, np.nan, (x, y, z), figures, int(kept["axis"]))
+    shape = settling_shape(mesh_of(prop), kind)
+    data = io.BytesIO()
+    arrays: dict[str, Any] = {f"solid{n}": solid for n, solid in enumerate(shape.solids)}
+    arrays |= {"count": len(shape.solids), "kind": shape.kind, "axis": shape.axis}
+    arrays |= {"figures": np.array(shape.figures), "centre": np.array(shape.centre)}
+    np.savez(data, **arrays)
+    write_whole(path, data.getvalue())
+    return shape

@@ -146,7 +146,7 @@ export default function SetsPage() {
             <li key={card.key}>
               <Link
                 to={`/sets/${card.key}`}
-                className="block overflow-hidden rounded-sm border border-rule bg-card hover:border-ink"
+                className="block h-full overflow-hidden rounded-sm border border-rule bg-card hover:border-ink"
               >
                 <Plan card={card} />
                 <div className="flex items-baseline border-t border-rule px-4 pt-2.5">

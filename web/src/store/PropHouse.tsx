@@ -3,7 +3,6 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 
 import { type HouseItem, client, wanted } from "../api/client";
-import { ActionButton } from "../slip/words";
 
 const LOOK_AGAIN_MS = 1000;
 
@@ -40,7 +39,9 @@ export function PropHouse() {
             <p className="text-quiet">{item.says}</p>
             <p className="mt-auto pt-2 text-[14px]" aria-live="polite">
               {item.state === "there" && (
-                <ActionButton onClick={() => order.mutate(item.key)}>Order</ActionButton>
+                <button type="button" className="word" onClick={() => order.mutate(item.key)}>
+                  Order it
+                </button>
               )}
               {item.state === "ordered" && <span className="text-quiet">ordered; it is on its way…</span>}
               {item.state === "delivered" && (
