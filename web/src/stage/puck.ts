@@ -164,7 +164,7 @@ export class Puck {
     };
     if (near(this.postTab)) return "post";
     if (near(this.corner)) return "corner";
-    const plane = new THREE.Plane().setFromNormalAndCoplanarPoint(this.up, this.group.position);
+    const plane = new THREE.Plane(this.up, -this.up.dot(this.group.position));
     const hit = ray.intersectPlane(plane, new THREE.Vector3());
     if (!hit) return null;
     const share = hit.distanceTo(this.group.position) / this.shownRadius(camera, pixels);
