@@ -10,8 +10,9 @@ from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.formats.gltf_build import Paint, Surface, prop_document, set_document
 from brickseat_core.formats.gltf_document import GltfDocument
+from brickseat_core.gravity.finish import Stopped, finish
 from brickseat_core.gravity.hand import Pull
-from brickseat_core.gravity.settling import Run, Settled, SettleSlip, Stopped, settle, shapes_for, stepping
+from brickseat_core.gravity.settling import Run, Settled, SettleSlip, settle, shapes_for, stepping
 from brickseat_core.gravity.shapes import ContactShape
 from brickseat_core.gravity.trials import Trial, executor, run_all, run_trial, trials_of
 from brickseat_core.gravity.world import NotForGravity, Stuff, World
@@ -170,3 +171,34 @@ def test_a_hand_carries_a_piece_and_it_lies_where_it_was_let_go() -> None:
     fits = check(SceneIndex([FLOOR, *done.pieces]))
     assert {f.state for f in fits.values()} == {"seated"}
     assert max(f.gap or 0.0 for f in fits.values()) <= 5e-5
+
+
+def test_the_finish_lets_what_is_carried_follow_and_can_be_stopped() -> None:
+    """A tower of three, each left a little above the one below: all come down, and the index is as it was."""
+    tower = [Piece(f"t{k}", f"t{k}", BRICK, Pose((0.0, 0.031 + 0.0603 * k, 0.0))) for k in range(3)]
+    index = standing(FLOOR, *tower)
+    done = finish(index, tower, 0.0005)
+    assert [p.pose.position[1] for p in done.pieces] == pytest.approx([0.03, 0.09, 0.15], abs=1e-9)
+    assert done.named == {}
+    with pytest.raises(Stopped):
+        finish(index, tower, 0.0005, lambda words, share: False)
+    assert [index.pieces[p.key] for p in tower] == tower
+
+
+def test_sunk_pieces_are_lifted_with_what_lies_on_them() -> None:
+    sunk = [Piece(f"s{k}", f"s{k}", BRICK, Pose((0.002 * k, 0.028 + 0.058 * k, 0.001 * k))) for k in range(3)]
+    done = finish(standing(FLOOR, *sunk), sunk, 0.0005)
+    assert [p.pose.position[1] for p in done.pieces] == pytest.approx([0.03, 0.09, 0.15], abs=1e-9)
+    assert done.named == {}
+
+
+def test_a_soft_hand_lags_behind_a_firm_one() -> None:
+    reached = {}
+    for strength in ("soft", "firm"):
+        brick = Piece("b", "b", BRICK, Pose((0.0, 0.5, 0.0)))
+        run = Run(standing(FLOOR, brick), ["b"], SettleSlip(hand=True), shapes([brick]))
+        run.hand.pull(Pull(("b",), (2.0, 0.5, 0.0), strength))
+        for _ in range(15):
+            run.advance()
+        reached[strength] = run.world.placed()[0].pose.position[0]
+    assert 0.3 < reached["soft"] < 0.7 < reached["firm"] < 2.0

@@ -28,6 +28,11 @@ MOST_TILT_DEG = 20.0
 """A stand farther off is another outcome, not a finish."""
 
 Told = Callable[[str, float], bool]
+"""Hears what is under way and its share done; returns False to stop."""
+
+
+class Stopped(Exception):
+    """Somebody stopped the run; nothing of it is kept."""
 
 
 @dataclass(frozen=True)
@@ -39,22 +44,27 @@ class Finished:
 
 
 def finish(index: SceneIndex, pieces: list[Piece], tolerance: float, told: Told | None = None) -> Finished:
-    """``pieces`` brought to exact contact among everything else in ``index``, which is left as it was."""
+    """``pieces`` brought to exact contact among everything else in ``index``, which is left as it was.
+
+    Raises Stopped when ``told`` says so.
+    """
     original = [index.pieces[p.key] for p in pieces]
     at = {p.key: p for p in pieces}
 
     def hears(share: float) -> None:
-        if told is not None:
-            told("finishing exactly", share)
+        if told is not None and not told("finishing exactly", share):
+            raise Stopped
 
     try:
         rebuilt(index, at)
         restless: Iterable[str] = at
         for sweep in range(SWEEPS):
             hears(sweep / 5.0)
-            restless = swept(index, at, restless)
-            if not restless:
+            moved = swept(index, at, restless)
+            if not moved:
                 break
+            # Not only what moved, also what it carried.
+            restless = touching(index, at, moved)
         fits = check(index, tolerance, at)
         refused: set[str] = set()
         for _ in range(REST_ROUNDS):
@@ -66,6 +76,7 @@ def finish(index: SceneIndex, pieces: list[Piece], tolerance: float, told: Told 
             fits.update(check(index, tolerance, touching(index, at, moved)))
         hears(0.9)
         moved = freed(index, at, [k for k, f in fits.items() if f.clashes])
+        moved += swept(index, at, touching(index, at, moved))
         fits.update(check(index, tolerance, touching(index, at, moved)))
         return Finished(tuple(at[p.key] for p in pieces), {k: f.reason for k, f in fits.items() if f.faults})
     finally:
@@ -92,11 +103,11 @@ def rebuilt(index: SceneIndex, at: dict[str, Piece]) -> None:
     for key in at:
         index.remove(key)
     for key in upwards(at, at):
-        landed = landed_after(index, at[key], -1, FAR_LIFT)
-        if landed is not None:
-            fall = float(landed.pose.origin @ DOWNWARD - at[key].pose.origin @ DOWNWARD)
+        down = landed_after(index, at[key], index.row.get(key, -1), FAR_LIFT)
+        if down is not None:
+            fall = float(down.pose.origin @ DOWNWARD - at[key].pose.origin @ DOWNWARD)
             # Farther down than that: it lies on something that is not back yet.
-            at[key] = landed if fall < MOST_FALL else at[key]
+            at[key] = down if fall < MOST_FALL else at[key]
         index.put(at[key])
 
 
@@ -105,12 +116,12 @@ def swept(index: SceneIndex, at: dict[str, Piece], keys: Iterable[str]) -> list[
     moved = []
     for key in upwards(at, keys):
         piece = at[key]
-        landed = landed_after(index, piece, index.row[key], MOST_LIFT)
-        if landed is None:
+        down = landed_after(index, piece, index.row[key], MOST_LIFT)
+        if down is None:
             continue
-        if float(np.abs(landed.pose.origin - piece.pose.origin).max()) > LEAST_MOVE:
-            at[key] = landed
-            index.put(landed)
+        if float(np.abs(down.pose.origin - piece.pose.origin).max()) > LEAST_MOVE:
+            at[key] = down
+            index.put(down)
             moved.append(key)
     return moved
 
@@ -146,9 +157,9 @@ def freed(index: SceneIndex, at: dict[str, Piece], keys: Iterable[str]) -> list[
     """Of pieces that are still locked into each other, the upper ones lifted out and dropped anew; those that moved."""
     moved = []
     for key in reversed(upwards(at, keys)):
-        landed = landed_after(index, at[key], index.row[key], FAR_LIFT)
-        if landed is not None and landed.pose != at[key].pose:
-            at[key] = landed
-            index.put(landed)
+        down = landed_after(index, at[key], index.row.get(key, -1), FAR_LIFT)
+        if down is not None and down.pose != at[key].pose:
+            at[key] = down
+            index.put(down)
             moved.append(key)
     return moved

@@ -43,17 +43,16 @@ class Hand:
         if not numbers:
             return
         if set(numbers) != set(self._held):
-            now = self.world.poses()[:, :3]
-            self._held = {n: now[n] - now[numbers[0]] for n in numbers}
+            first = self.world.place(numbers[0])
+            self._held = {n: self.world.place(n) - first for n in numbers}
         self._to, self._strength = np.array(pull.to), pull.strength
 
     def act(self) -> None:
         """Before each step: grabbed pieces are driven towards where they are wanted."""
         if self._to is None:
             return
-        now = self.world.poses()[:, :3]
         for number, offset in self._held.items():
-            velocity = GAIN[self._strength] * (self._to + offset - now[number])
+            velocity = GAIN[self._strength] * (self._to + offset - self.world.place(number))
             speed = float(np.linalg.norm(velocity))
             if speed > FASTEST[self._strength]:
                 velocity *= FASTEST[self._strength] / speed

@@ -6,7 +6,7 @@ outcome, bit for bit on one machine.
 
 import os
 import time
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 
@@ -14,10 +14,10 @@ import numpy as np
 
 from brickseat_core.contact.index import SceneIndex, frame_along
 from brickseat_core.contact.retreat import first_window
-from brickseat_core.gravity.finish import Finished, finish, rebuilt, swept
+from brickseat_core.gravity.finish import Stopped, Told, finish, rebuilt, swept
 from brickseat_core.gravity.hand import Hand
 from brickseat_core.gravity.shapes import ContactShape, NoShape, ShapeKind, settling_shape
-from brickseat_core.gravity.world import EASE, RELAX, SETTLE, NotForGravity, Stuff, World, calmed, pose_after
+from brickseat_core.gravity.world import EASE, RELAX, SETTLE, NotForGravity, Settings, Stuff, World, calmed, pose_after
 from brickseat_core.scene import DOWN, Piece, Pose, Prop, Vec, rotation_about
 from brickseat_core.tolerances import SEATED_TOLERANCE
 
@@ -87,10 +87,6 @@ class Settled:
         return 1000.0 * len(self.named) + self.height + self.spread
 
 
-Told = Callable[[str, float], bool]
-"""Hears what is under way and its share done; returns False to stop."""
-
-
 def shapes_for(
     props: Mapping[str, Prop], kinds: Mapping[str, ShapeKind] | None = None, told: Told | None = None
 ) -> dict[str, ContactShape]:
@@ -116,10 +112,6 @@ def shapes_for(
     return out
 
 
-class Stopped(Exception):
-    """Somebody stopped the run; nothing of it is kept."""
-
-
 class Run:
     """A settling under way. ``advance`` makes it go on; ``end`` finishes it exactly."""
 
@@ -141,7 +133,7 @@ class Run:
         self.two_sided = frozenset(p.key for p in self.fixed if index.placed.sense[index.row[p.key]] == 0.0)
         self.shapes, self.stuffs = shapes, stuffs or {}
         self.settings = calmed(SETTLE, slip.calm)
-        self.world = self._world(self.loose, SETTLE)
+        self.world = self._world(self.loose, self.settings)
         lows = [p.world_box()[0][1] for p in (*self.fixed, *self.loose)]
         self.floor = min(lows) - BELOW
         self.rescues = dict.fromkeys(self.world.keys, 0)
@@ -152,10 +144,8 @@ class Run:
         self.quiet = False
         self.hand = Hand(self.world)
 
-    def _world(self, pieces: list[Piece], settings: object) -> World:
-        assert settings in (SETTLE, RELAX)
-        wanted = self.settings if settings is SETTLE else RELAX
-        return World(pieces, self.fixed, self.shapes, self.stuffs, wanted, self.two_sided)
+    def _world(self, pieces: list[Piece], settings: Settings) -> World:
+        return World(pieces, self.fixed, self.shapes, self.stuffs, settings, self.two_sided)
 
     def ease(self) -> int:
         """Bring shapes that start inside each other apart, gently; returns how many steps that took."""
@@ -229,14 +219,14 @@ class Run:
             dropped = dropped_exactly(self.index, lying)
             if farthest(lying, dropped) < UNSEEN_DROP:
                 break
-            again = self._world(dropped, SETTLE)
+            again = self._world(dropped, self.settings)
             again.damp(*RETURN_DAMPING)
             for _ in range(round(RETURN_SECONDS / self.settings.dt)):
                 again.step()
             lying = self.relaxed(again)
-        held = {k for k in self.named if k in self.rescues}
-        lying = [self.loose[i] if p.key in held else p for i, p in enumerate(lying)]
-        done: Finished = finish(self.index, lying, tolerance, told)
+        # What fell out again and again lies where it began.
+        lying = [start if p.key in self.named else p for start, p in zip(self.loose, lying, strict=True)]
+        done = finish(self.index, lying, tolerance, told)
         middles = np.array([0.5 * (p.world_box()[0] + p.world_box()[1]) for p in done.pieces])
         apart = middles[:, [0, 2]] - middles[:, [0, 2]].mean(axis=0)
         tops = [p.world_box()[1][1] for p in done.pieces]

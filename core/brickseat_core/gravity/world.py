@@ -195,6 +195,10 @@ class World:
         found = np.frombuffer(data, dtype=np.float32).reshape(-1, 7).astype(np.float64)
         return np.concatenate([found[:, 4:] + self.origin, found[:, :4]], axis=1)
 
+    def place(self, number: int) -> Vec:
+        """(3,) where one body is now, in the world."""
+        return np.array(self._bodies[number].translation.to_tuple()) + self.origin
+
     def placed(self) -> list[Piece]:
         """The pieces where the bodies are now."""
         return [p.at(pose_after(p.pose, row)) for p, row in zip(self.pieces, self.poses(), strict=True)]

@@ -13,7 +13,7 @@ from brickseat.sets.records import pose_record
 from brickseat.store.contact import kept_shape
 from brickseat.store.models import StoredProp
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.gravity import settling as gravity
+from brickseat_core.gravity import finish as gravity
 from brickseat_core.gravity.hand import Pull, Strength
 from brickseat_core.gravity.materials import MATERIALS, USUAL_MATERIAL
 from brickseat_core.gravity.settling import Run, Settled, SettleSlip, stepping

@@ -1,9 +1,10 @@
 /** Home: every set of the dresser, how it stands, and a way to open one from a file. */
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useRef } from "react";
 import { Link, useNavigate } from "react-router";
 
 import { type SetCard, client, wanted } from "../api/client";
+import { DropZone } from "../files/DropZone";
 import { Glyph, STATE_ORDER } from "../fit/Glyph";
 
 function ago(when: string): string {
@@ -58,7 +59,6 @@ export default function SetsPage() {
   const navigate = useNavigate();
   const queries = useQueryClient();
   const input = useRef<HTMLInputElement>(null);
-  const [over, setOver] = useState(false);
   const starting = useMutation({
     mutationFn: () => wanted<SetCard>(client.POST("/api/sets", { body: { name: "New set" } })),
     onSuccess: async (made) => {
@@ -83,20 +83,7 @@ export default function SetsPage() {
     },
   });
   return (
-    <div
-      className={`min-h-full ${over ? "bg-wash" : ""}`}
-      onDragOver={(e) => {
-        e.preventDefault();
-        setOver(true);
-      }}
-      onDragLeave={() => setOver(false)}
-      onDrop={(e) => {
-        e.preventDefault();
-        setOver(false);
-        const file = e.dataTransfer.files[0];
-        if (file) opening.mutate(file);
-      }}
-    >
+    <DropZone onFiles={(files) => files[0] && opening.mutate(files[0])}>
       <header className="mx-auto flex max-w-5xl items-baseline gap-4 px-6 pt-10 pb-6">
         <img src="/mark.svg" alt="" width={34} height={34} className="self-center" />
         <h1 className="text-[28px] font-semibold">Brick Seat</h1>
@@ -172,6 +159,6 @@ export default function SetsPage() {
           ))}
         </ul>
       </main>
-    </div>
+    </DropZone>
   );
 }

@@ -4,6 +4,7 @@ import { useMemo, useRef, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
 import { type Prop, type SetData, client, wanted } from "../api/client";
+import { DropZone } from "../files/DropZone";
 import { inWords } from "../fit/units";
 import { ActionButton } from "../slip/words";
 import { budgetOf, inMegabytes } from "../trolley/budget";
@@ -109,7 +110,6 @@ export default function StorePage() {
   const [tag, setTag] = useState<string | null>(null);
   const [only, setOnly] = useState<"all" | "used" | "unused">("all");
   const [parcels, setParcels] = useState<Parcel[]>([]);
-  const [over, setOver] = useState(false);
   const input = useRef<HTMLInputElement>(null);
   const { data, error, isPending } = useQuery({
     queryKey: ["props"],
@@ -170,19 +170,7 @@ export default function StorePage() {
     setParams(next);
   };
   return (
-    <div
-      className={`min-h-full ${over ? "bg-wash" : ""}`}
-      onDragOver={(e) => {
-        e.preventDefault();
-        setOver(true);
-      }}
-      onDragLeave={() => setOver(false)}
-      onDrop={(e) => {
-        e.preventDefault();
-        setOver(false);
-        receive([...e.dataTransfer.files]);
-      }}
-    >
+    <DropZone onFiles={receive}>
       <header className="flex items-baseline gap-5 border-b border-rule bg-card px-6 py-3">
         <Link to="/" aria-label="All sets" className="self-center">
           <img src="/mark.svg" alt="" width={26} height={26} />
@@ -345,6 +333,6 @@ export default function StorePage() {
           )}
         </main>
       </div>
-    </div>
+    </DropZone>
   );
 }

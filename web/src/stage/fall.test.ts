@@ -1,0 +1,76 @@
+import { beforeEach, describe, expect, it } from "vitest";
+
+import type { Pose } from "../api/client";
+import type { JobNews } from "../api/live";
+import { Fall } from "./fall";
+import { useStage } from "./store";
+import type { StageView } from "./view";
+
+const flat: Pose = { position: [0, 1, 0], orientation: [0, 0, 0, 1], scale: [2, 2, 2] };
+const half = Math.SQRT1_2;
+const news = (more: Partial<JobNews>): JobNews => ({
+  key: "job",
+  state: "running",
+  words: "settling",
+  share: 0,
+  problem: null,
+  outcomes: [],
+  ...more,
+});
+
+describe("a settling as it is seen", () => {
+  let drawn: Map<string, Pose | null>;
+  let fall: Fall;
+  beforeEach(() => {
+    useStage.getState().close();
+    drawn = new Map();
+    const pieces = {
+      overrideAll: (poses: ReadonlyMap<string, Pose | null>) => poses.forEach((p, k) => drawn.set(k, p)),
+    };
+    fall = new Fall({ pieces } as unknown as StageView);
+    fall.news(news({ keys: ["jar"], starts: [{ ...flat, orientation: [0, half, 0, half] }] }));
+  });
+  const outcome = (y: number) => ({
+    seed: 0,
+    score: 0,
+    spread: 0,
+    height: 0,
+    seconds: 1,
+    named: [],
+    poses: [{ key: "jar", pose: { ...flat, position: [0, y, 0] as [number, number, number] } }],
+  });
+
+  it("a frame turns a piece from how it stood, and keeps its size", () => {
+    fall.frame(new Float32Array([0.5, 0.25, 0, 0, half, 0, half]));
+    const pose = drawn.get("jar")!;
+    expect(pose.position).toEqual([0.5, 0.25, 0]);
+    expect(pose.scale).toEqual([2, 2, 2]);
+    // A quarter turn upon a quarter turn.
+    expect(pose.orientation[1]).toBeCloseTo(1);
+    expect(pose.orientation[3]).toBeCloseTo(0);
+  });
+
+  it("news of progress keep what was said at the beginning", () => {
+    fall.news(news({ share: 0.4 }));
+    expect(useStage.getState().job?.keys).toEqual(["jar"]);
+  });
+
+  it("the end is looked at, and set aside again", () => {
+    fall.news(news({ state: "done", outcomes: [outcome(0.1), outcome(0.2)] }));
+    expect(useStage.getState().trial).toBe(0);
+    fall.look(1);
+    expect(drawn.get("jar")?.position).toEqual([0, 0.2, 0]);
+    fall.look(null);
+    expect(drawn.get("jar")).toBeNull();
+  });
+
+  it("a stop puts everything back and says so; late frames are passed over", () => {
+    fall.frame(new Float32Array([0, 0.5, 0, 0, 0, 0, 1]));
+    fall.news(news({ state: "stopped" }));
+    expect(drawn.get("jar")).toBeNull();
+    expect(useStage.getState().job).toBeNull();
+    expect(useStage.getState().note).toContain("as it was");
+    fall.frame(new Float32Array([0, 0.4, 0, 0, 0, 0, 1]));
+    expect(drawn.get("jar")).toBeNull();
+  });
+});
