@@ -93,6 +93,7 @@ def test_a_solid_turned_inside_out_clashes_like_itself() -> None:
 @settings(max_examples=40, deadline=None)
 @example((0.0, 0.0, 0.0, 1.0), (0.0, 0.0, 0.0), (1.192092896e-07, 0.125, 0.0, 0.5))
 @example((0.0, 0.0, 0.0, 1.0), (0.0, 0.0, 0.0), (0.0, 0.0, 0.0, 1.0))
+@example((0.0, 0.0, 1.0, 0.0), (0.0, -1.0, 0.0), (0.0, 0.0, 0.0, 1.0))
 @given(quaternions, st.tuples(unit, unit, unit), quaternions)
 def test_corners_inside_bound_the_way_out_from_below(
     q: tuple[float, float, float, float],

@@ -10,6 +10,7 @@ from brickseat_core.fit.check import measure_fit
 from brickseat_core.fit.seat import seat
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece
+from brickseat_core.tolerances import SEATED_TOLERANCE
 from shapes import FLOOR, ball, box, inward, mesh_of, piece, revolved, roof, sheet, standing, turned
 
 EXACT = 1e-9
@@ -170,6 +171,22 @@ def test_what_lies_on_a_piece_does_not_hold_it_up() -> None:
     crate = piece("crate", box(0.3, 0.3, 0.3), (0.0, 0.95, 0.0))
     table = piece("table", box(1.0, 0.6, 0.6), (0.0, 0.5, 0.0))
     assert seated_height(table, FLOOR, crate) == pytest.approx(0.3, abs=EXACT)
+
+
+@pytest.mark.parametrize("aside", [0.0, 1e-9, 1e-8, 3e-8, 1e-7, 1e-6])
+@pytest.mark.parametrize("yaw", [0.0, 31.0])
+@pytest.mark.parametrize("share", [0.001, 0.07, 0.5])
+def test_a_copy_sunk_into_its_like_with_all_sides_flush_comes_out_on_top(aside: float, yaw: float, share: float) -> None:
+    """Two bricks of one footprint: no two of their triangles cross, and yet they overlap."""
+    half = math.radians(yaw) / 2.0
+    brick = turned(box(0.2, 0.06, 0.1), (0.0, math.sin(half), 0.0, math.cos(half)))
+    lower = piece("lower", brick, (0.3, 0.03, -0.2))
+    upper = piece("upper", brick, (0.3 + aside, 0.09 - share * 0.06, -0.2))
+    index = standing(FLOOR, lower, upper)
+    fit = measure_fit(index, upper)
+    assert fit.depth == pytest.approx(share * 0.06, abs=1e-6), fit.reason
+    assert fit.faults == (() if share * 0.06 < SEATED_TOLERANCE else ("sunk",)), fit.reason
+    assert seat(index, upper).pose.position[1] == pytest.approx(0.09, abs=EXACT)
 
 
 @pytest.mark.parametrize("closed", [True, False])

@@ -5,7 +5,7 @@ other, along and against gravity and the seating direction, and from centre to c
 """
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -25,7 +25,7 @@ from brickseat_core.contact.pairs import pairs_within, triangle_in_frame
 from brickseat_core.contact.retreat import first_window_kernel
 from brickseat_core.kernels import kernel
 from brickseat_core.scene import Piece, Vec
-from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH, GRAZE_DEPTH, SHRINK
+from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH, SHRINK
 
 MOST_NORMALS = 16
 MOST_PAIRS = 16_384
@@ -99,7 +99,11 @@ def penetration(index: SceneIndex, piece: Piece, row: int, most: int = MOST_NORM
     slim = piece.shrunk(SHRINK)
     slim = slim.at(slim.pose.moved(-HUNG * np.asarray(piece.direction)))
     flush = measured_cut(index, slim, row, most, limit)
-    return flush if flush.depth > GRAZE_DEPTH else cut
+    if flush.depth <= CONTACT_EPSILON:
+        return cut
+    width = float(np.ptp(piece.pose.apply(piece.prop.mesh.vertices) @ flush.normal))
+    given = 0.5 * SHRINK * width - HUNG * float(flush.normal @ np.asarray(piece.direction))
+    return replace(flush, depth=flush.depth + given)
 
 
 def measured_cut(index: SceneIndex, piece: Piece, row: int, most: int, limit: float) -> Cut:

@@ -38,6 +38,10 @@ HUNG = 3.0 * CONTACT_EPSILON
 """Metres a piece is raised to see whether it only seems to touch."""
 
 
+FLUSH_OVERLAP = 10.0 * CONTACT_EPSILON
+"""Metres of projected width from which an overlap without a crossing is one: what is narrower only touches beside."""
+
+
 @dataclass(frozen=True)
 class Drop:
     """``travel``: metres until first contact (None: nothing is there). ``row``: what is touched first.
@@ -60,11 +64,13 @@ def first_contact(index: SceneIndex, mover: Mover, near: Near, slack: NDArray[np
         return Drop(None, None, ())
     if slack is None:
         slack = np.full(len(near.rows), FLUSH_WIDTH)
-    best, who, started = first_contact_kernel(
+    best, who, started, within = first_contact_kernel(
         index.forest, index.placed, mover, near.rows, near.matrix, near.offset, near.facing, slack, math.inf, False
     )
     if who >= 0 and best <= CONTACT_EPSILON:
         hung_kernel(index.forest, index.placed, mover, near.rows, near.matrix, near.offset, near.facing, slack, started)
+    known = -1 if within else who
+    flush_kernel(index.forest, index.placed, mover, near.rows, near.matrix, near.offset, near.facing, known, started)
     cut = tuple(int(r) for r in near.rows[started])
     if who < 0:
         return Drop(None, None, cut)
@@ -74,7 +80,7 @@ def first_contact(index: SceneIndex, mover: Mover, near: Near, slack: NDArray[np
 def rows_cut(index: SceneIndex, mover: Mover, near: Near) -> list[int]:
     """Which of ``near`` the mover cuts where it is: no travel is looked for, and one cut a row is enough."""
     slack = np.full(len(near.rows), FLUSH_WIDTH)
-    _, _, started = first_contact_kernel(
+    _, _, started, _ = first_contact_kernel(
         index.forest, index.placed, mover, near.rows, near.matrix, near.offset, near.facing, slack, 0.0, False
     )
     return [int(r) for r in near.rows[started]]
@@ -89,20 +95,50 @@ def hung_kernel(forest, placed, mover, rows, matrix, offset, facing, slack, star
     lowered = offset.copy()
     for i in range(rows.shape[0]):
         lowered[i, 2] -= HUNG
-    _, _, cut = first_contact_kernel(forest, placed, mover, rows, matrix, lowered, facing, slack, 0.0, True)
+    _, _, cut, _ = first_contact_kernel(forest, placed, mover, rows, matrix, lowered, facing, slack, 0.0, True)
     for i in range(rows.shape[0]):
         started[i] = started[i] or cut[i]
+
+
+@kernel
+def flush_kernel(forest, placed, mover, rows, matrix, offset, facing, known, started):  # type: ignore[no-untyped-def]
+    """Add to ``started`` the solids that overlap the mover although no two of their triangles cross.
+
+    So it is where they are flush on all sides. Each is asked by itself, since it may be met long after what is
+    ``known`` to be met first, and from without. What stands wholly inside the other is ``around_kernel``'s to find.
+    """
+    lo = np.empty(3)
+    hi = np.empty(3)
+    slack = np.full(1, FLUSH_OVERLAP)
+    for i in range(rows.shape[0]):
+        if i == known or started[i] or not placed.closed[rows[i]] or mover.facing * facing[i] == 0.0:
+            continue
+        box_in_frame(forest, placed.root[rows[i]], matrix[i], offset[i], lo, hi)
+        overlap, inner, outer = True, True, True
+        for k in range(3):
+            low, high = lo[k] - mover.lo[0, k], mover.hi[0, k] - hi[k]
+            overlap = overlap and min(mover.hi[0, k], hi[k]) - max(mover.lo[0, k], lo[k]) > CONTACT_EPSILON
+            inner = inner and min(low, high) > CONTACT_EPSILON
+            outer = outer and max(low, high) < -CONTACT_EPSILON
+        if overlap and not inner and not outer:
+            j = i + 1
+            _, _, cut, within = first_contact_kernel(
+                forest, placed, mover, rows[i:j], matrix[i:j], offset[i:j], facing[i:j], slack, np.inf, False
+            )
+            started[i] = cut[0] or within
 
 
 @kernel
 def first_contact_kernel(  # type: ignore[no-untyped-def]
     forest, placed, mover, rows, matrix, offset, facing, slack, limit, floors
 ):
-    """Least travel below ``limit``, the place in ``rows`` of what is met there (-1: nothing), and what is cut.
+    """Least travel below ``limit``, the place in ``rows`` of what is met there (-1: nothing), what is cut, and whether
+    the first is met from within: so are solids that overlap while all their sides are flush.
 
     ``floors``: only what looks up counts as cut.
     """
     best = limit
+    within = False
     who = NO_NODE
     started = np.zeros(rows.shape[0], np.bool_)
     key = np.empty(HEAP_START)
@@ -122,7 +158,9 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
         n = heap_push(key, item, n, mover.lo[0, 2] - hi[2], FIRST_NODE, root, place)
     while n > 0:
         # Pairs that touch at the start are all looked at, first contact or not: some may overlap.
-        if key[0] >= best and key[0] > CONTACT_EPSILON:
+        # And what was met from within is believed only when nothing is met from without at the same travel.
+        tie = CONTACT_EPSILON if within else 0.0
+        if key[0] >= best + tie and key[0] > CONTACT_EPSILON:
             break
         p, q, i = np.int64(item[0, 0]), np.int64(item[0, 1]), np.int64(item[0, 2])
         n = heap_drop_top(key, item, n)
@@ -141,7 +179,7 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
                 for b in range(first, first + forest.length[mover.node0 + p]):
                     t = mover.tri[b]
                     lowest = low_w(t) - s_top
-                    if lowest >= best and lowest > CONTACT_EPSILON:
+                    if lowest >= best + tie and lowest > CONTACT_EPSILON:
                         continue
                     if high_w(t) - s_low < -CONTACT_EPSILON or apart(t, s):
                         continue
@@ -158,9 +196,13 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
                             if same_side(t, s, mover.facing, facing[i]):
                                 started[i] = True
                             continue
-                        if g0 < best:
-                            best = g0
-                            who = i
+                        if g0 < best + tie:
+                            inner = g0 > CONTACT_EPSILON and back_to_back(t, s, mover.facing, facing[i])
+                            within = inner and (within or g0 < best - CONTACT_EPSILON)
+                            tie = CONTACT_EPSILON if within else 0.0
+                            if g0 < best or not inner:
+                                best = min(best, g0)
+                                who = i
                     elif g1 > CONTACT_EPSILON and not (floors and facing[i] * double_area(s) < 0.0):
                         started[i] = True
             continue
@@ -183,7 +225,7 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
                     if bottom > top or mover.hi[child, 2] - bottom < -CONTACT_EPSILON:
                         continue
                 k = mover.lo[child, 2] - top
-                if k < best or k <= CONTACT_EPSILON:
+                if k < best + tie or k <= CONTACT_EPSILON:
                     n = heap_push(key, item, n, k, child, q, i)
         else:
             left = forest.child[q]
@@ -203,6 +245,6 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
                     if bottom > top or top - lo[2] < -CONTACT_EPSILON:
                         continue
                 k = bottom - hi[2]
-                if k < best or k <= CONTACT_EPSILON:
+                if k < best + tie or k <= CONTACT_EPSILON:
                     n = heap_push(key, item, n, k, p, child, i)
-    return best, who, started
+    return best, who, started, within

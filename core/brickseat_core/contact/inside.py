@@ -72,9 +72,11 @@ def holds(forest, placed, row, x, y, z):  # type: ignore[no-untyped-def]
         return False
     dx, dy, dz = x - placed.origin[row, 0], y - placed.origin[row, 1], z - placed.origin[row, 2]
     local = np.empty(3)
+    up = np.empty(3)
     for c in range(3):
         local[c] = placed.inverse[row, c, 0] * dx + placed.inverse[row, c, 1] * dy + placed.inverse[row, c, 2] * dz
-    up = placed.inverse[row, :, 1].copy()
+        # A little aslant: straight up it would meet the very edges of things modelled about an axis.
+        up[c] = 0.00123 * placed.inverse[row, c, 0] + placed.inverse[row, c, 1] + 0.00217 * placed.inverse[row, c, 2]
     return placed.sense[row] * crossings(forest, placed.root[row], local, up) > 0.0
 
 

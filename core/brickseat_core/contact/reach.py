@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brickseat_core.contact.balance import hull_kernel, nearest_edge_kernel
-from brickseat_core.contact.drop import first_contact_kernel, hung_kernel
+from brickseat_core.contact.drop import first_contact_kernel, flush_kernel, hung_kernel
 from brickseat_core.contact.index import (
     SceneIndex,
     frame_kernel,
@@ -110,11 +110,12 @@ def reach_kernel(  # type: ignore[no-untyped-def]
     near = near_kernel(placed, count, frame, origin, mover.lo[0], mover.hi[0], skip)
     matrix, offset, facing = transforms_kernel(placed, near, frame, origin)
     slack = np.full(near.shape[0], FLUSH_WIDTH)
-    travel, who, started = first_contact_kernel(
+    travel, who, started, within = first_contact_kernel(
         forest, placed, mover, near, matrix, offset, facing, slack, np.inf, False
     )
     if who >= 0 and travel <= CONTACT_EPSILON:
         hung_kernel(forest, placed, mover, near, matrix, offset, facing, slack, started)
+    flush_kernel(forest, placed, mover, near, matrix, offset, facing, -1 if within else who, started)
     holders, guests = around_kernel(forest, placed, near, started, skip, lo, hi, probes)
     points = np.empty((0, 3))
     rows = np.empty(0, np.int64)

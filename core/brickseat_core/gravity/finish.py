@@ -4,7 +4,8 @@ Bottom up: what cuts something is lifted to its first free height, what hangs ab
 stands on too little is tilted to the nearest stand. What cannot be put right is named with the reason.
 """
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 
 import numpy as np
@@ -37,25 +38,58 @@ class Stopped(Exception):
 
 @dataclass(frozen=True)
 class Finished:
-    """``named``: what is still wrong, by key."""
+    """Where the pieces lie, and the fit of each, by key."""
 
     pieces: tuple[Piece, ...]
-    named: dict[str, str]
+    fits: dict[str, Fit]
+
+    @property
+    def named(self) -> dict[str, str]:
+        """What is still wrong, by key."""
+        return {k: f.reason for k, f in self.fits.items() if f.faults}
+
+    @property
+    def restless(self) -> set[str]:
+        """Keys of what is not right, and of all that rests on it."""
+        found = set(self.named)
+        for key in upwards({p.key: p for p in self.pieces}, (p.key for p in self.pieces)):
+            if not found.isdisjoint(self.fits[key].rests_on):
+                found.add(key)
+        return found
 
 
-def finish(index: SceneIndex, pieces: list[Piece], tolerance: float, told: Told | None = None) -> Finished:
-    """``pieces`` brought to exact contact among everything else in ``index``, which is left as it was.
+@contextmanager
+def standing_in(index: SceneIndex, pieces: list[Piece], gone: Iterable[str]) -> Iterator[dict[str, Piece]]:
+    """``pieces``, by key, stand in the index for as long as this lasts, and those of ``gone`` do not."""
+    leaving = [k for k in gone if k in index.pieces]
+    before = {k: index.pieces.get(k) for k in (*leaving, *(p.key for p in pieces))}
+    for key in leaving:
+        index.remove(key)
+    for piece in pieces:
+        index.put(piece)
+    try:
+        yield {p.key: p for p in pieces}
+    finally:
+        for key, was in before.items():
+            if was is not None:
+                index.put(was)
+            elif key in index.pieces:
+                index.remove(key)
 
-    Raises Stopped when ``told`` says so.
+
+def finish(
+    index: SceneIndex, pieces: list[Piece], tolerance: float, told: Told | None = None, gone: Iterable[str] = ()
+) -> Finished:
+    """``pieces``, new ones among them, brought to exact contact among everything else in ``index`` but ``gone``.
+
+    The index is left as it was. Raises Stopped when ``told`` says so.
     """
-    original = [index.pieces[p.key] for p in pieces]
-    at = {p.key: p for p in pieces}
 
     def hears(share: float) -> None:
         if told is not None and not told("finishing exactly", share):
             raise Stopped
 
-    try:
+    with standing_in(index, pieces, gone) as at:
         rebuilt(index, at)
         restless: Iterable[str] = at
         for sweep in range(SWEEPS):
@@ -78,10 +112,7 @@ def finish(index: SceneIndex, pieces: list[Piece], tolerance: float, told: Told 
         moved = freed(index, at, [k for k, f in fits.items() if f.clashes])
         moved += swept(index, at, touching(index, at, moved))
         fits.update(check(index, tolerance, touching(index, at, moved)))
-        return Finished(tuple(at[p.key] for p in pieces), {k: f.reason for k, f in fits.items() if f.faults})
-    finally:
-        for piece in original:
-            index.put(piece)
+        return Finished(tuple(at[p.key] for p in pieces), fits)
 
 
 def touching(index: SceneIndex, at: dict[str, Piece], moved: Iterable[str]) -> list[str]:

@@ -39,7 +39,8 @@ class Hand:
             # Let go: what it has of speed, it keeps.
             self._held, self._to = {}, None
             return
-        numbers = [self.world.keys.index(k) for k in pull.keys if k in self.world.keys]
+        where = {key: n for n, key in enumerate(self.world.keys) if self.world.there(n)}
+        numbers = [where[k] for k in pull.keys if k in where]
         if not numbers:
             return
         if set(numbers) != set(self._held):
@@ -47,11 +48,17 @@ class Hand:
             self._held = {n: self.world.place(n) - first for n in numbers}
         self._to, self._strength = np.array(pull.to), pull.strength
 
+    @property
+    def held(self) -> list[int]:
+        """The numbers of what is grabbed and still there."""
+        return [n for n in self._held if self.world.there(n)]
+
     def act(self) -> None:
         """Before each step: grabbed pieces are driven towards where they are wanted."""
         if self._to is None:
             return
-        for number, offset in self._held.items():
+        for number in self.held:
+            offset = self._held[number]
             velocity = GAIN[self._strength] * (self._to + offset - self.world.place(number))
             speed = float(np.linalg.norm(velocity))
             if speed > FASTEST[self._strength]:

@@ -6,6 +6,7 @@ outcome, bit for bit on one machine.
 
 import os
 import time
+from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
@@ -14,10 +15,13 @@ import numpy as np
 
 from brickseat_core.contact.index import SceneIndex, frame_along
 from brickseat_core.contact.retreat import first_window
-from brickseat_core.gravity.finish import Stopped, Told, finish, rebuilt, swept
+from brickseat_core.gravity.breaking import Blows, shattered
+from brickseat_core.gravity.finish import Finished, Stopped, Told, finish, rebuilt, standing_in, swept
 from brickseat_core.gravity.hand import Hand
+from brickseat_core.gravity.pouring import Stream
 from brickseat_core.gravity.shapes import ContactShape, NoShape, ShapeKind, settling_shape
-from brickseat_core.gravity.world import EASE, RELAX, SETTLE, NotForGravity, Settings, Stuff, World, calmed, pose_after
+from brickseat_core.gravity.shards import Unbreakable
+from brickseat_core.gravity.world import EASE, RELAX, SETTLE, SPEED_CAP, NotForGravity, Settings, Stuff, World, calmed, pose_after
 from brickseat_core.scene import DOWN, Piece, Pose, Prop, Vec, rotation_about
 from brickseat_core.tolerances import SEATED_TOLERANCE
 
@@ -33,9 +37,14 @@ CALM_AFTER = 2.5
 RELAX_STEPS = 20
 UNSEEN_DROP, MOST_RETURNS, RETURN_SECONDS, RETURN_DAMPING = 0.005, 2, 0.8, (2.0, 4.0)
 """Metres of an exact drop that need no further thought; how often, how long and how calmly gravity acts again."""
+MOST_LAST_FALLS, LAST_FALL_SECONDS, LAST_LIFT = 4, 1.0, 0.01
+"""How often, and how long each time, gravity acts on the few alone that do not stand when all is finished; metres that
+they are raised, shaken, when it does not help."""
 BELOW = 1.0
 """Metres under everything that stands there: what gets so far down has left the set."""
 MOST_RESCUES = 3
+TENDER_SECONDS = 0.1
+"""Shards part from each other for so long, and do not break by that."""
 FRAME_SECONDS = 1.0 / 30.0
 FRAMES_KEPT = 120
 """Of a shove, which may go on for long, when its motion is not wanted."""
@@ -45,7 +54,8 @@ FRAMES_KEPT = 120
 class SettleSlip:
     """``lift``: metres everything is raised first; ``jitter``: metres and radians of chance put on each piece, by
     ``seed``. ``calm``: 0 as things fall, 1 as if in honey. ``seconds``: simulated at most. ``motion``: keep it.
-    ``hand``: somebody shoves, and it goes on although all lie still."""
+    ``hand``: somebody shoves or pours, and it goes on although all lie still. ``breaks``: metres of the smallest shard
+    that things break into when they are struck harder than they bear; None when nothing breaks."""
 
     lift: float = 0.0
     jitter: float = 0.0
@@ -54,6 +64,7 @@ class SettleSlip:
     seconds: float = 8.0
     motion: bool = False
     hand: bool = False
+    breaks: float | None = None
 
 
 @dataclass(frozen=True)
@@ -69,7 +80,8 @@ class Settled:
     """What came of a run: the ``pieces`` where they lie, those ``named`` with what is still wrong, by key, and figures.
 
     ``spread``: metres of the pieces' middles from their common one, on the level; ``height``: of the highest point
-    above the lowest.
+    above the lowest. ``born``: the pieces that are new, by key: None for what was poured, and for a shard the key of the
+    piece that it is of in the end. ``gone``: keys of what broke. ``whole``: names of what would have broken but cannot, and why.
     """
 
     seed: int
@@ -80,6 +92,9 @@ class Settled:
     seconds: float
     simulated: float
     motion: Motion | None = field(default=None, compare=False)
+    born: Mapping[str, str | None] = field(default_factory=dict)
+    gone: tuple[str, ...] = ()
+    whole: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def score(self) -> float:
@@ -122,7 +137,9 @@ class Run:
         slip: SettleSlip,
         shapes: Mapping[str, ContactShape],
         stuffs: Mapping[str, Stuff] | None = None,
+        stream: Stream | None = None,
     ) -> None:
+        """``stream``: what is poured meanwhile; its props have shapes among ``shapes``."""
         self.index = index
         self.slip = slip
         self.started = time.perf_counter()
@@ -131,21 +148,44 @@ class Run:
         chosen = {p.key for p in self.loose}
         self.fixed = [p for p in index.pieces.values() if p.key not in chosen]
         self.two_sided = frozenset(p.key for p in self.fixed if index.placed.sense[index.row[p.key]] == 0.0)
-        self.shapes, self.stuffs = shapes, stuffs or {}
+        self.shapes, self.stuffs = dict(shapes), dict(stuffs or {})
+        self.stream = stream
         self.settings = calmed(SETTLE, slip.calm)
         self.world = self._world(self.loose, self.settings)
         lows = [p.world_box()[0][1] for p in (*self.fixed, *self.loose)]
-        self.floor = min(lows) - BELOW
-        self.rescues = dict.fromkeys(self.world.keys, 0)
+        self.floor = min(lows, default=0.0) - BELOW
+        self.rescues: Counter[str] = Counter()
         self.named: dict[str, str] = {}
+        self.born: dict[str, str | None] = {}
+        self.gone: list[str] = []
+        self.whole: dict[str, str] = {}
+        self.tender: dict[int, float] = {}
+        self.blows = Blows(self.world)
+        self.strengths = {n: s for n in range(len(self.loose)) if (s := self._strength(n)) < np.inf}
         self.simulated = 0.0
         self.times: list[float] = [0.0]
         self.frames: list[Vec] = [self.world.poses()]
         self.quiet = False
         self.hand = Hand(self.world)
 
-    def _world(self, pieces: list[Piece], settings: Settings) -> World:
-        return World(pieces, self.fixed, self.shapes, self.stuffs, settings, self.two_sided)
+    def _world(
+        self, pieces: list[Piece], settings: Settings, reach: float | None = None, lying: Iterable[Piece] = ()
+    ) -> World:
+        """``reach``: metres that nothing will travel beyond, when that is sure; None when it is not. ``lying``: pieces
+        that are fixed besides."""
+        origin = None if pieces or self.stream is None else self.stream.to
+        region = None
+        if reach is not None and pieces:
+            boxes = np.array([p.world_box() for p in pieces])
+            region = (boxes[:, 0].min(axis=0) - reach, boxes[:, 1].max(axis=0) + reach)
+        lying = list(lying)
+        two_sided = self.two_sided | {p.key for p in lying if not p.prop.mesh.health.closed}
+        return World(pieces, [*self.fixed, *lying], self.shapes, self.stuffs, settings, two_sided, origin, region)
+
+    def _strength(self, number: int) -> float:
+        if self.slip.breaks is None:
+            return np.inf
+        return self.stuffs.get(self.world.pieces[number].prop.key, Stuff()).strength
 
     def ease(self) -> int:
         """Bring shapes that start inside each other apart, gently; returns how many steps that took."""
@@ -164,10 +204,17 @@ class Run:
 
     def advance(self, seconds: float = FRAME_SECONDS) -> Vec:
         """Go on by so much simulated time; returns (n, 7) poses, as ``World.poses`` gives them."""
+        if self.stream is not None:
+            self._pour(self.stream, seconds)
         for _ in range(max(1, round(seconds / self.settings.dt))):
             self.hand.act()
             self.world.step()
             self.simulated += self.settings.dt
+            if self.strengths:
+                self.blows.forget(self.hand.held)
+                for number in self.blows.struck(self.strengths):
+                    if self.simulated >= self.tender.get(number, 0.0):
+                        self._shatter(number)
         now = self.world.poses()
         self._rescue(now)
         self.times.append(self.simulated)
@@ -177,8 +224,50 @@ class Run:
         self._judge()
         return now
 
+    def _join(self, piece: Piece, of: str | None, velocity: Vec, spin: Vec) -> None:
+        """A new piece into the run: poured (``of`` None), or a shard of the piece of that key."""
+        number = self.world.add(piece, velocity, spin)
+        self.loose.append(piece)
+        self.born[piece.key] = of
+        if (strength := self._strength(number)) < np.inf:
+            self.strengths[number] = strength
+
+    def _pour(self, stream: Stream, seconds: float) -> None:
+        lying = self.world.placed()
+        boxes = np.array([p.world_box() for p in lying]).reshape(-1, 2, 3)
+        reach = 0.5 * np.linalg.norm(boxes[:, 1] - boxes[:, 0], axis=1)
+        for drop in stream.due(seconds, boxes.mean(axis=1), reach):
+            self._join(drop.piece, None, drop.velocity, drop.spin)
+
+    def _shatter(self, number: int) -> None:
+        """In the place of a body those of its shards, moving on as it did; or the reason why it has none."""
+        del self.strengths[number]
+        start = self.world.pieces[number]
+        piece = start.at(pose_after(start.pose, self.world.poses()[number]))
+        stuff = self.stuffs.get(piece.prop.key, Stuff())
+        try:
+            broken = shattered(piece, stuff, self.slip.seed, self.slip.breaks or 0.0)
+        except Unbreakable as problem:
+            if piece.key not in self.born:
+                self.whole[piece.name] = str(problem)
+            return
+        velocity, spin = self.world.velocities([number])[0], self.world.spin(number)
+        centre = piece.pose.apply(piece.prop.mesh.mass[1])
+        self.world.take(number)
+        of = self.born.pop(piece.key, piece.key if piece.key in self.index.pieces else None)
+        if piece.key in self.index.pieces:
+            self.gone.append(piece.key)
+        self.shapes.update(broken.shapes)
+        self.stuffs.update(broken.stuffs)
+        for shard in broken.pieces:
+            self._join(shard, of, velocity + np.cross(spin, shard.pose.origin - centre), spin)
+            self.tender[len(self.loose) - 1] = self.simulated + TENDER_SECONDS
+
     def _rescue(self, now: Vec) -> None:
         for number in np.flatnonzero((now[:, 1] < self.floor) | ~np.isfinite(now).all(axis=1)):
+            if not self.world.there(int(number)):
+                continue
+            self.blows.forget([int(number)])
             key = self.world.keys[number]
             self.rescues[key] += 1
             # Back to where it began, and higher each time; after the last time it stays there, held.
@@ -193,8 +282,11 @@ class Run:
         while back > 0 and self.times[-1] - self.times[back] < QUIET_SECONDS:
             back -= 1
         if self.times[-1] >= QUIET_SECONDS:
-            moved = np.linalg.norm(self.frames[-1][:, :3] - self.frames[back][:, :3], axis=1)
-            self.quiet = float((moved < QUIET_TRAVEL).mean()) >= QUIET_SHARE
+            before = self.frames[back]
+            moved = np.linalg.norm(self.frames[-1][: len(before), :3] - before[:, :3], axis=1)
+            # What joined meanwhile has surely moved.
+            still = int((moved < QUIET_TRAVEL).sum())
+            self.quiet = still >= QUIET_SHARE * len(self.frames[-1])
         late = self.simulated - CALM_AFTER
         if late > 0.0 and not self.slip.hand:
             linear, angular = self.settings.damping
@@ -204,9 +296,9 @@ class Run:
     def over(self) -> bool:
         return (self.quiet and not self.slip.hand) or self.simulated >= self.slip.seconds
 
-    def relaxed(self, world: World) -> list[Piece]:
+    def relaxed(self, world: World, lying: Iterable[Piece] = ()) -> list[Piece]:
         """The pieces after a short, stiff and slow second run, which takes most of what is left of overlaps."""
-        again = self._world(world.placed(), RELAX)
+        again = self._world(world.placed(), RELAX, RELAX_STEPS * RELAX.dt * RELAX.cap, lying)
         for _ in range(RELAX_STEPS):
             again.step()
         return again.placed()
@@ -216,17 +308,22 @@ class Run:
         lying = self.relaxed(self.world)
         for _ in range(MOST_RETURNS):
             # What was held by friction alone falls when it is dropped exactly: gravity then has to act once more.
-            dropped = dropped_exactly(self.index, lying)
+            dropped = dropped_exactly(self.index, lying, self.gone)
             if farthest(lying, dropped) < UNSEEN_DROP:
                 break
-            again = self._world(dropped, self.settings)
-            again.damp(*RETURN_DAMPING)
-            for _ in range(round(RETURN_SECONDS / self.settings.dt)):
-                again.step()
-            lying = self.relaxed(again)
+            lying = self._fallen(dropped, RETURN_SECONDS)
         # What fell out again and again lies where it began.
-        lying = [start if p.key in self.named else p for start, p in zip(self.loose, lying, strict=True)]
-        done = finish(self.index, lying, tolerance, told)
+        starts = {p.key: p for p in self.loose}
+        lying = [starts[p.key] if p.key in self.named else p for p in lying]
+        done = finish(self.index, lying, tolerance, told, self.gone)
+        failed = 0
+        for _ in range(MOST_LAST_FALLS):
+            restless = done.restless - self.named.keys()
+            if not restless:
+                break
+            again = self._last_fall(done, restless, failed, tolerance, told)
+            better = len(again.named) < len(done.named)
+            done, failed = (again, failed) if better else (done, failed + 1)
         middles = np.array([0.5 * (p.world_box()[0] + p.world_box()[1]) for p in done.pieces])
         apart = middles[:, [0, 2]] - middles[:, [0, 2]].mean(axis=0)
         tops = [p.world_box()[1][1] for p in done.pieces]
@@ -241,16 +338,47 @@ class Run:
             time.perf_counter() - self.started,
             self.simulated,
             motion,
+            self.born,
+            tuple(self.gone),
+            self.whole,
         )
 
+    def _fallen(self, pieces: list[Piece], seconds: float, lying: Iterable[Piece] = ()) -> list[Piece]:
+        """The pieces after gravity has acted on them once more, calmly, among what is fixed and what is ``lying``."""
+        lying = list(lying)
+        again = self._world(pieces, self.settings, seconds * SPEED_CAP, lying)
+        again.damp(*RETURN_DAMPING)
+        for _ in range(round(seconds / self.settings.dt)):
+            again.step()
+        return self.relaxed(again, lying)
+
+    def _last_fall(
+        self, done: Finished, restless: set[str], failed: int, tolerance: float, told: Told | None
+    ) -> Finished:
+        """Gravity on the few that do not stand yet, among all the others as they lie exactly now.
+
+        After that has ``failed`` they are raised and turned a little first, more each time.
+        """
+        lying = [p for p in done.pieces if p.key not in restless]
+        loose = [p for p in done.pieces if p.key in restless]
+        with standing_in(self.index, list(done.pieces), self.gone):
+            if failed:
+                shaken = SettleSlip(lift=LAST_LIFT * failed, jitter=LAST_LIFT * failed, seed=self.slip.seed + failed)
+                loose = parted(self.index, jittered(loose, shaken))
+            fallen = self._fallen(loose, LAST_FALL_SECONDS, lying)
+            again = finish(self.index, fallen, tolerance, told)
+        at = {p.key: p for p in again.pieces}
+        return Finished(tuple(at.get(p.key, p) for p in done.pieces), {**done.fits, **again.fits})
+
     def motion(self, ends: Iterable[Piece]) -> Motion:
-        """What was seen, and then ``ends``."""
-        poses = {
-            piece.key: tuple(pose_after(piece.pose, frame[number]) for frame in self.frames)
-            for number, piece in enumerate(self.loose)
-        }
+        """What was seen, and then ``ends``. What came later waits where it began."""
+        number = {piece.key: n for n, piece in enumerate(self.loose)}
+        poses: dict[str, tuple[Pose, ...]] = {}
         for end in ends:
-            poses[end.key] = (*poses[end.key], end.pose)
+            n = number[end.key]
+            start = self.loose[n].pose
+            seen = [pose_after(start, frame[n]) if n < len(frame) else start for frame in self.frames]
+            poses[end.key] = (*seen, end.pose)
         return Motion(np.array([*self.times, self.times[-1] + FRAME_SECONDS]), poses)
 
 
@@ -283,22 +411,18 @@ def stepping(run: Run) -> Iterator[Vec]:
         yield run.advance()
 
 
-def dropped_exactly(index: SceneIndex, pieces: list[Piece]) -> list[Piece]:
+def dropped_exactly(index: SceneIndex, pieces: list[Piece], gone: Iterable[str] = ()) -> list[Piece]:
     """One sweep of exact drops, bottom up. The index is left as it was."""
-    before = [index.pieces[p.key] for p in pieces]
-    at = {p.key: p for p in pieces}
-    try:
+    with standing_in(index, pieces, gone) as at:
         rebuilt(index, at)
         swept(index, at, at)
         return [at[p.key] for p in pieces]
-    finally:
-        for piece in before:
-            index.put(piece)
 
 
 def farthest(before: list[Piece], after: list[Piece]) -> float:
     """Metres of the farthest movement."""
-    return max(float(np.abs(a.pose.origin - b.pose.origin).max()) for a, b in zip(before, after, strict=True))
+    moved = [float(np.abs(a.pose.origin - b.pose.origin).max()) for a, b in zip(before, after, strict=True)]
+    return max(moved, default=0.0)
 
 
 def parted(index: SceneIndex, pieces: list[Piece]) -> list[Piece]:

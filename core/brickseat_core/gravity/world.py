@@ -6,6 +6,7 @@ reckons in single precision, so the world is laid round the loose pieces; every 
 drawn being baked into its shape, so that scaled, mirrored and sheared pieces need no special care.
 """
 
+import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
@@ -41,12 +42,19 @@ class NotForGravity(ValueError):
 
 @dataclass(frozen=True)
 class Stuff:
-    """What a prop is of, for gravity: friction and restitution. ``mass`` in kg, None for what its volume weighs."""
+    """What a prop is of, for gravity: friction and restitution. ``mass`` in kg, None for what its volume weighs.
+    ``fall`` in metres, None for what the material bears."""
 
     material: Material = MATERIALS[USUAL_MATERIAL]
     grip: float | None = None
     bounce: float | None = None
     mass: float | None = None
+    fall: float | None = None
+
+    @property
+    def strength(self) -> float:
+        """Metres a second by which it may be stopped at once without breaking."""
+        return math.sqrt(2.0 * GRAVITY * (self.material.fall if self.fall is None else self.fall))
 
     @property
     def friction(self) -> float:
@@ -77,7 +85,10 @@ RELAX = Settings(1.0 / 60.0, 32, 480.0, 0.3, 2.0, (1.0, 1.0), recycle=False)
 
 
 class World:
-    """The loose pieces of a set as bodies, in the order of ``keys``; ``origin`` is where the engine's zero lies."""
+    """The loose pieces of a set as bodies, in the order of ``keys``; ``origin`` is where the engine's zero lies.
+
+    Bodies may come and go while it runs. What has gone keeps its number, and the pose that it had last.
+    """
 
     def __init__(
         self,
@@ -87,31 +98,36 @@ class World:
         stuffs: Mapping[str, Stuff],
         settings: Settings = SETTLE,
         two_sided: frozenset[str] = frozenset(),
+        origin: Vec | None = None,
+        region: tuple[Vec, Vec] | None = None,
     ) -> None:
         """``shapes``, ``stuffs``: by prop key. ``two_sided``: keys of fixed pieces whose faces may look either way.
+        ``origin``: (3,) in the world; by default amid the loose pieces. ``region``: a box that none of them leaves:
+        what is fixed outside it is left out.
 
         Raises NotForGravity, with the piece named, before anything reaches the engine.
         """
-        self.pieces = list(loose)
-        self.keys = [p.key for p in self.pieces]
-        if len(self.pieces) > MOST_BODIES:
-            raise NotForGravity(
-                f"{len(self.pieces)} pieces are too many to settle at once; choose at most {MOST_BODIES}"
-            )
-        origins = np.array([p.pose.origin for p in self.pieces]).reshape(-1, 3)
-        self.origin: Vec = origins.mean(axis=0) if len(origins) else np.zeros(3)
+        loose = list(loose)
+        self.pieces: list[Piece] = []
+        self.keys: list[str] = []
+        self.shapes, self.stuffs = shapes, stuffs
+        origins = np.array([p.pose.origin for p in loose]).reshape(-1, 3)
+        amid = origins.mean(axis=0) if len(origins) else np.zeros(3)
+        self.origin: Vec = amid if origin is None else origin
         self.world = rapier3d.PhysicsWorld((0.0, -settings.gravity, 0.0))
         # Heaps are one island, which more threads do not make quicker.
         self.world.set_num_threads(1)
         self._set(settings)
         self._handles: list[Any] = []
+        self._bodies: list[Any] = []
+        self._gone: dict[int, Vec] = {}
         self._colliders: dict[Any, str] = {}
+        chosen = {p.key for p in loose}
         for piece in fixed:
-            if piece.key not in self.keys:
-                self._fix(piece, stuffs, piece.key in two_sided)
-        for piece in self.pieces:
-            self._loosen(piece, shapes, stuffs, settings)
-        self._bodies = [self.world.rigid_bodies[h] for h in self._handles]
+            if piece.key not in chosen:
+                self._fix(piece, piece.key in two_sided, region)
+        for piece in loose:
+            self.add(piece)
 
     def _set(self, settings: Settings) -> None:
         self.settings = settings
@@ -129,8 +145,7 @@ class World:
     def change(self, settings: Settings) -> None:
         """Go on under other settings; everything is woken up."""
         self._set(settings)
-        for body in self._bodies:
-            body.linear_damping, body.angular_damping = settings.damping
+        self.damp(*settings.damping)
         self.world.wake_up_all()
 
     def _checked(self, piece: Piece, points: Vec) -> Vec:
@@ -141,15 +156,26 @@ class World:
             raise NotForGravity(f"{piece.name} is {extent:.3g} m large; gravity takes things from 1 mm to 500 m")
         return points
 
-    def _fix(self, piece: Piece, stuffs: Mapping[str, Stuff], two_sided: bool) -> None:
+    def _fix(self, piece: Piece, two_sided: bool, region: tuple[Vec, Vec] | None) -> None:
         mesh = piece.prop.mesh
+        faces = mesh.faces
+        if region is not None:
+            lo, hi = piece.world_box()
+            if (lo > region[1]).any() or (hi < region[0]).any():
+                return
         points = self._checked(piece, piece.pose.apply(mesh.vertices) - self.origin)
+        if region is not None:
+            corners = points[faces]
+            within = (corners.min(axis=1) <= region[1] - self.origin) & (corners.max(axis=1) >= region[0] - self.origin)
+            faces = faces[within.all(axis=1)]
+            if not len(faces):
+                return
         mirrored = np.linalg.det(piece.pose.linear) < 0.0
-        faces = mesh.faces[:, ::-1] if mirrored != mesh.health.inward else mesh.faces
+        faces = faces[:, ::-1] if mirrored != mesh.health.inward else faces
         flags = rapier3d.TriMeshFlags
         inner = flags.FIX_INTERNAL_EDGES_TWO_SIDED if two_sided else flags.FIX_INTERNAL_EDGES
         wanted = flags.MERGE_DUPLICATE_VERTICES | flags.DELETE_DEGENERATE_TRIANGLES | inner
-        stuff = stuffs.get(piece.prop.key, Stuff())
+        stuff = self.stuffs.get(piece.prop.key, Stuff())
         collider = rapier3d.Collider.trimesh(
             points.astype(np.float32), np.ascontiguousarray(faces).astype(np.uint32), flags=wanted
         )
@@ -157,21 +183,25 @@ class World:
         body = self.world.add_body(rapier3d.RigidBody.fixed())
         self._colliders[self.world.add_collider(collider, body)] = piece.key
 
-    def _loosen(
-        self, piece: Piece, shapes: Mapping[str, ContactShape], stuffs: Mapping[str, Stuff], settings: Settings
-    ) -> None:
-        shape = shapes.get(piece.prop.key)
+    def add(self, piece: Piece, velocity: Vec | None = None, spin: Vec | None = None) -> int:
+        """A body more, with a velocity (m/s) and a spin (rad/s); returns its number.
+
+        Raises NotForGravity, with the piece named, before it reaches the engine.
+        """
+        if len(self.pieces) - len(self._gone) >= MOST_BODIES:
+            raise NotForGravity(f"more than {MOST_BODIES} pieces are too many to settle at once; choose fewer")
+        shape = self.shapes.get(piece.prop.key)
         if shape is None:
             raise NotForGravity(f"{piece.name} has no contact shape; make one on the bench")
         linear = piece.pose.linear
         self._checked(piece, piece.pose.apply(np.concatenate(shape.solids)) - self.origin)
-        stuff = stuffs.get(piece.prop.key, Stuff())
+        stuff = self.stuffs.get(piece.prop.key, Stuff())
         at = piece.pose.origin - self.origin
         body = (
             rapier3d.RigidBody.dynamic()
             .translation(tuple(at))
-            .linear_damping(settings.damping[0])
-            .angular_damping(settings.damping[1])
+            .linear_damping(self.settings.damping[0])
+            .angular_damping(self.settings.damping[1])
             .additional_mass_properties(mass_properties(piece.prop.mesh, linear, stuff))
         )
         handle = self.world.add_body(body)
@@ -180,6 +210,29 @@ class World:
             collider = solid.density(0.0).contact_skin(SKIN)
             collider = collider.friction(stuff.friction).restitution(stuff.restitution)
             self._colliders[self.world.add_collider(collider, handle)] = piece.key
+        made = self.world.rigid_bodies[handle]
+        if velocity is not None:
+            made.linvel = vec3(velocity)
+        if spin is not None:
+            made.angvel = vec3(spin)
+        self.pieces.append(piece)
+        self.keys.append(piece.key)
+        self._bodies.append(made)
+        return len(self.pieces) - 1
+
+    def take(self, number: int) -> None:
+        """Take a body out of the world."""
+        self._gone[number] = self._row(number)
+        self.world.remove_body(self._handles[number])
+
+    def there(self, number: int) -> bool:
+        """Whether a body is still in the world."""
+        return number not in self._gone
+
+    @property
+    def left(self) -> list[int]:
+        """The numbers of the bodies that are still in the world."""
+        return [n for n in range(len(self.pieces)) if n not in self._gone]
 
     def step(self) -> None:
         """One step. What the engine sets aside because it went wrong is brought back to where it last was."""
@@ -189,19 +242,37 @@ class World:
             body.is_enabled = True
             body.linvel = body.angvel = rapier3d.Vec3.zeros()
 
+    def _row(self, number: int) -> Vec:
+        found = np.frombuffer(self._bodies[number].position.to_bytes()[HEADER_BYTES:], dtype=np.float32)
+        return np.concatenate([found[4:].astype(np.float64) + self.origin, found[:4].astype(np.float64)])
+
     def poses(self) -> Vec:
         """(n, 7) position and turn since the start (quaternion x y z w) of every body, in the world's own frame."""
-        data = b"".join(body.position.to_bytes()[HEADER_BYTES:] for body in self._bodies)
+        left = self.left
+        rows = np.empty((len(self.pieces), 7))
+        data = b"".join(self._bodies[n].position.to_bytes()[HEADER_BYTES:] for n in left)
         found = np.frombuffer(data, dtype=np.float32).reshape(-1, 7).astype(np.float64)
-        return np.concatenate([found[:, 4:] + self.origin, found[:, :4]], axis=1)
+        rows[left] = np.concatenate([found[:, 4:] + self.origin, found[:, :4]], axis=1)
+        for number, row in self._gone.items():
+            rows[number] = row
+        return rows
+
+    def velocities(self, numbers: Iterable[int]) -> Vec:
+        """(n, 3) metres a second of some bodies' centres of mass."""
+        return np.array([self._bodies[n].linvel.to_tuple() for n in numbers]).reshape(-1, 3)
+
+    def spin(self, number: int) -> Vec:
+        """(3,) radians a second."""
+        return np.array(self._bodies[number].angvel.to_tuple())
 
     def place(self, number: int) -> Vec:
         """(3,) where one body is now, in the world."""
         return np.array(self._bodies[number].translation.to_tuple()) + self.origin
 
     def placed(self) -> list[Piece]:
-        """The pieces where the bodies are now."""
-        return [p.at(pose_after(p.pose, row)) for p, row in zip(self.pieces, self.poses(), strict=True)]
+        """The pieces where the bodies are now, without those that have gone."""
+        rows = self.poses()
+        return [self.pieces[n].at(pose_after(self.pieces[n].pose, rows[n])) for n in self.left]
 
     def put(self, number: int, position: Vec) -> None:
         """Bring one body back to a place in the world, at rest and turned as it was at the start."""
@@ -217,7 +288,8 @@ class World:
 
     def damp(self, linear: float, angular: float) -> None:
         """Slow everything down by so much, 1/s."""
-        for body in self._bodies:
+        for number in self.left:
+            body = self._bodies[number]
             body.linear_damping, body.angular_damping = linear, angular
 
     def drive(self, number: int, velocity: Vec) -> None:

@@ -105,8 +105,8 @@ def pushed(index: SceneIndex, at: Piece, row: int, way: Vec, most: float) -> tup
     raised = at.at(at.pose.moved(-np.asarray(at.direction) * LIFT_OFF))
     mover = index.mover(at.prop.mesh, raised.pose, frame_along(way))
     near = index.near(mover, raised.pose.origin, row)
-    cut = set(rows_cut(index, mover, near))
     drop = first_contact(index, mover, near)
+    cut = {*rows_cut(index, mover, near), *drop.started}
     if cut or drop.travel is None or drop.travel >= most:
         # Something it cuts, or something it meets only on its way down: it stays where it is.
         return 0.0, next(iter(sorted(cut)), None)
