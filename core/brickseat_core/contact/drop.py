@@ -55,10 +55,13 @@ class Drop:
     started: tuple[int, ...]
 
 
-def first_contact(index: SceneIndex, mover: Mover, near: Near, slack: NDArray[np.float64] | None = None) -> Drop:
+def first_contact(
+    index: SceneIndex, mover: Mover, near: Near, slack: NDArray[np.float64] | None = None, flush: bool = True
+) -> Drop:
     """Travel of ``mover`` along its direction until it first touches one of ``near``.
 
-    ``slack``: (len(near),) width in metres of projected overlap to let pass; ``FLUSH_WIDTH`` by default.
+    ``slack``: (len(near),) width in metres of projected overlap to let pass; ``FLUSH_WIDTH`` by default. ``flush``:
+    whether solids are looked for that overlap with all their sides flush.
     """
     if not len(near.rows):
         return Drop(None, None, ())
@@ -69,8 +72,11 @@ def first_contact(index: SceneIndex, mover: Mover, near: Near, slack: NDArray[np
     )
     if who >= 0 and best <= CONTACT_EPSILON:
         hung_kernel(index.forest, index.placed, mover, near.rows, near.matrix, near.offset, near.facing, slack, started)
-    known = -1 if within else who
-    flush_kernel(index.forest, index.placed, mover, near.rows, near.matrix, near.offset, near.facing, known, started)
+    if flush:
+        known = -1 if within else who
+        flush_kernel(
+            index.forest, index.placed, mover, near.rows, near.matrix, near.offset, near.facing, known, started
+        )
     cut = tuple(int(r) for r in near.rows[started])
     if who < 0:
         return Drop(None, None, cut)

@@ -157,7 +157,7 @@ def lowered(index: SceneIndex, at: Piece, row: int, angle: float) -> Step:
     found = near_features(index, mover, near, margin)
     if not len(found.gaps):
         return Step(at, 0.0, 0.0)
-    pivot = (pivot_of(index, at, row, centre) - at.pose.origin) @ mover.frame.T
+    pivot = pivot_of(found.points, found.gaps, middle)
     arms = np.cross(found.points - pivot, found.normals) / radius
     steep = np.abs(found.normals[:, 2]) < STEEP
     a = np.stack([-arms[:, 0], -arms[:, 1], found.normals[:, 2]], axis=1)
@@ -180,18 +180,21 @@ def lowered(index: SceneIndex, at: Piece, row: int, angle: float) -> Step:
     return Step(landed, gained, promised)
 
 
-def pivot_of(index: SceneIndex, at: Piece, row: int, centre: Vec) -> Vec:
-    """(3,) the point of the contacts' hull nearest to being under the centre of mass: it rolls about it, not slipping."""
-    where = reach(index, at, row, 0.0, REAL_CONTACT)
-    if not len(where.points):
-        return centre
-    flat = np.array([centre[0], centre[2]])
-    polygon = support_polygon(where.points[:, [0, 2]])
+def pivot_of(points: Vec, gaps: Vec, middle: Vec) -> Vec:
+    """(3,) the point of the contacts' hull nearest to being under the centre of mass: it rolls about it, not slipping.
+
+    All in the mover's frame: ``points`` (n, 3) where it comes near something when lifted by ``LIFT``, ``gaps`` (n,) how
+    near, ``middle`` (3,) the centre of mass.
+    """
+    touching = points[gaps <= LIFT + REAL_CONTACT]
+    if not len(touching):
+        return middle
+    flat = middle[:2]
+    polygon = support_polygon(touching[:, :2])
     if balance_margin(polygon, flat) < 0.0:
         flat = flat + way_to_balance(polygon, flat)
-    away = np.linalg.norm(where.points[:, [0, 2]] - flat, axis=1)
-    weight = 1.0 / (away + 1e-6)
-    return np.array([flat[0], float(weight @ where.points[:, 1] / weight.sum()), flat[1]])
+    weight = 1.0 / (np.linalg.norm(touching[:, :2] - flat, axis=1) + 1e-6)
+    return np.array([flat[0], flat[1], float(weight @ touching[:, 2] / weight.sum())])
 
 
 def nudged(index: SceneIndex, at: Piece, row: int) -> Piece | None:

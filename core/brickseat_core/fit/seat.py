@@ -10,9 +10,8 @@ from brickseat_core.contact.drop import first_contact
 from brickseat_core.contact.index import Mover, Near, SceneIndex, frame_along
 from brickseat_core.contact.retreat import first_window
 from brickseat_core.fit.check import UPWARD
-from brickseat_core.fit.landing import out_of_flush
 from brickseat_core.scene import Piece, Pose, Vec
-from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH, GRAZE_DEPTH
+from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH, GRAZE_DEPTH, SHRINK
 
 GRAZE_WIDTHS = 4.0
 """How many times its depth a graze is wide at most, on the projections of its triangles."""
@@ -81,6 +80,24 @@ def travel_to_seat(index: SceneIndex, piece: Piece, row: int, mover: Mover, near
     if through is not None:
         return through
     return -lift if lift is not None else None
+
+
+def out_of_flush(index: SceneIndex, piece: Piece, near: Near, probes: Vec) -> float | None:
+    """Travel out of a piece whose faces lie in the same planes as this one's; None when there is no such."""
+    direction = np.asarray(piece.direction)
+    rows = [int(r) for r in near.rows]
+    slim = piece.shrunk(SHRINK)
+    mover = index.mover(slim.prop.mesh, slim.pose, frame_along(direction))
+    lift = first_window(index, mover, index.only(mover, slim.pose.origin, rows), probes)
+    given = SHRINK * float(mover.hi[0, 2] - mover.lo[0, 2])
+    if lift is None or lift <= CONTACT_EPSILON + 2.0 * given:
+        # No deeper than what the shrinking hides: it touches, or grazes.
+        return None
+    raised = lift + given
+    freed = piece.at(piece.pose.moved(-direction * raised))
+    whole = index.mover(freed.prop.mesh, freed.pose, frame_along(direction))
+    rest = first_contact(index, whole, index.only(whole, freed.pose.origin, rows)).travel
+    return None if rest is None else rest - raised
 
 
 def is_graze(cut: Cut, direction: Vec) -> bool:

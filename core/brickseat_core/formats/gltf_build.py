@@ -113,6 +113,16 @@ def material_entry(paint: Paint) -> Json:
     }
 
 
+def first_paint(document: GltfDocument) -> Paint:
+    """The first material of a model, without its textures; bare clay where it has none."""
+    for material in document.json.get("materials", []):
+        given = material.get("pbrMetallicRoughness", {})
+        red, green, blue = (float(c) for c in given.get("baseColorFactor", (1.0, 1.0, 1.0, 1.0))[:3])
+        rough, metal = float(given.get("roughnessFactor", 1.0)), float(given.get("metallicFactor", 1.0))
+        return Paint(str(material.get("name", "paint")), (red, green, blue), rough, metal)
+    return Paint("clay", (0.6, 0.42, 0.3))
+
+
 class Carrier:
     """Carries meshes, with all they draw on, from other documents into a new one."""
 

@@ -4,7 +4,9 @@ Bottom up: what cuts something is lifted to its first free height, what hangs ab
 stands on too little is tilted to the nearest stand. What cannot be put right is named with the reason.
 """
 
+import os
 from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import dataclass
 
@@ -14,7 +16,7 @@ from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import Fit, check, measure_fit, touched_by
 from brickseat_core.fit.landing import landed_after
 from brickseat_core.fit.rest import LEAST_GAIN, lowered, tilt_between
-from brickseat_core.scene import Piece
+from brickseat_core.scene import Piece, Vec
 
 SWEEPS = 3
 MOST_LIFT, FAR_LIFT = 0.03, 0.4
@@ -22,7 +24,7 @@ MOST_LIFT, FAR_LIFT = 0.03, 0.4
 LEAST_MOVE = 1e-9
 MOST_FALL = 0.004
 DOWNWARD = np.array([0.0, -1.0, 0.0])
-REST_ROUNDS = 2
+REST_ROUNDS = 4
 REST_STEPS, FIRST_ANGLE = 8, np.radians(1.5)
 """Steps of a rest and the angle of the first: the engine has brought it within a degree or so of where it stands."""
 MOST_TILT_DEG = 20.0
@@ -48,13 +50,17 @@ class Finished:
         """What is still wrong, by key."""
         return {k: f.reason for k, f in self.fits.items() if f.faults}
 
-    @property
-    def restless(self) -> set[str]:
-        """Keys of what is not right, and of all that rests on it."""
-        found = set(self.named)
-        for key in upwards({p.key: p for p in self.pieces}, (p.key for p in self.pieces)):
-            if not found.isdisjoint(self.fits[key].rests_on):
-                found.add(key)
+    def restless(self, most: int) -> set[str]:
+        """Keys of what is not right, and of what rests on it; left out where more than ``most`` pieces rest on one."""
+        bottom_up = upwards({p.key: p for p in self.pieces}, (p.key for p in self.pieces))
+        found: set[str] = set()
+        for wrong in self.named:
+            carried = {wrong}
+            for key in bottom_up:
+                if not carried.isdisjoint(self.fits[key].rests_on):
+                    carried.add(key)
+            if len(carried) <= most + 1:
+                found |= carried
         return found
 
 
@@ -106,7 +112,7 @@ def finish(
             if not moved:
                 break
             hears(0.7)
-            moved += swept(index, at, at)
+            moved += swept(index, at, touching(index, at, moved))
             fits.update(check(index, tolerance, touching(index, at, moved)))
         hears(0.9)
         moved = freed(index, at, [k for k, f in fits.items() if f.clashes])
@@ -160,28 +166,45 @@ def swept(index: SceneIndex, at: dict[str, Piece], keys: Iterable[str]) -> list[
 def steadied(index: SceneIndex, at: dict[str, Piece], fits: dict[str, Fit], refused: set[str]) -> list[str]:
     """Pieces that stand on too little, tilted to the nearest stand; returns those that moved.
 
-    A stand cuts nothing, so it leaves no neighbour worse; what rested on the piece is dropped anew afterwards.
-    ``refused``: those that have no stand near; they are added to, and not tried again.
+    All are looked at as they stand, side by side; of those beside each other the lower one is moved first, and the
+    others in the next round. A stand cuts nothing, so it leaves no neighbour worse; what rested on the piece is dropped
+    anew afterwards. ``refused``: those that have no stand near; they are added to, and not tried again.
     """
-    moved = []
-    for key in upwards(at, (k for k, f in fits.items() if "tippy" in f.faults and k not in refused)):
-        piece, angle = at[key], FIRST_ANGLE
-        for _ in range(REST_STEPS):
-            step = lowered(index, piece, index.row[key], angle)
-            if step.promised < LEAST_GAIN:
-                break
-            if step.gained <= 0.0:
-                angle *= 0.35
-            else:
-                piece = step.piece
-        tilted = tilt_between(at[key].pose.linear, piece.pose.linear)
-        if piece is at[key] or tilted > MOST_TILT_DEG or measure_fit(index, piece).faults:
-            refused.add(key)
-            continue
-        at[key] = piece
-        index.put(piece)
-        moved.append(key)
+    moved: list[str] = []
+    taken: list[tuple[Vec, Vec]] = []
+    chosen = upwards(at, (k for k, f in fits.items() if "tippy" in f.faults and k not in refused))
+    index.forest  # noqa: B018  (planted once, before the threads share it)
+    with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
+        for key, piece in zip(chosen, pool.map(lambda k: stood(index, at[k]), chosen), strict=True):
+            if piece is None:
+                refused.add(key)
+                continue
+            boxes = [at[key].world_box(), piece.world_box()]
+            lo, hi = np.minimum(boxes[0][0], boxes[1][0]), np.maximum(boxes[0][1], boxes[1][1])
+            if any((lo <= above).all() and (hi >= below).all() for below, above in taken):
+                continue
+            taken.append((lo, hi))
+            moved.append(key)
+            at[key] = piece
+    # Not sooner: the others were still looking at where they stood.
+    for key in moved:
+        index.put(at[key])
     return moved
+
+
+def stood(index: SceneIndex, start: Piece) -> Piece | None:
+    """The piece tilted to the nearest stand, in a few steps; None when there is none near."""
+    piece, angle = start, FIRST_ANGLE
+    for _ in range(REST_STEPS):
+        step = lowered(index, piece, index.row[start.key], angle)
+        if step.promised < LEAST_GAIN:
+            break
+        if step.gained <= 0.0:
+            angle *= 0.35
+        else:
+            piece = step.piece
+    tilted = tilt_between(start.pose.linear, piece.pose.linear)
+    return None if piece is start or tilted > MOST_TILT_DEG or measure_fit(index, piece).faults else piece
 
 
 def freed(index: SceneIndex, at: dict[str, Piece], keys: Iterable[str]) -> list[str]:

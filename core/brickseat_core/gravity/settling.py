@@ -21,7 +21,7 @@ from brickseat_core.gravity.hand import Hand
 from brickseat_core.gravity.pouring import Stream
 from brickseat_core.gravity.shapes import ContactShape, NoShape, ShapeKind, settling_shape
 from brickseat_core.gravity.shards import Unbreakable
-from brickseat_core.gravity.world import EASE, RELAX, SETTLE, SPEED_CAP, NotForGravity, Settings, Stuff, World, calmed, pose_after
+from brickseat_core.gravity.world import EASE, RELAX, SETTLE, NotForGravity, Settings, Stuff, World, calmed, pose_after
 from brickseat_core.scene import DOWN, Piece, Pose, Prop, Vec, rotation_about
 from brickseat_core.tolerances import SEATED_TOLERANCE
 
@@ -35,11 +35,14 @@ QUIET_SHARE, QUIET_TRAVEL, QUIET_SECONDS = 0.98, 2e-3, 0.5
 CALM_AFTER = 2.5
 """Seconds after which the fall is over and what still rolls is slowed, more and more."""
 RELAX_STEPS = 20
-UNSEEN_DROP, MOST_RETURNS, RETURN_SECONDS, RETURN_DAMPING = 0.005, 2, 0.8, (2.0, 4.0)
-"""Metres of an exact drop that need no further thought; how often, how long and how calmly gravity acts again."""
-MOST_LAST_FALLS, LAST_FALL_SECONDS, LAST_LIFT = 4, 1.0, 0.01
+UNSEEN_DROP, MOST_RETURNS, RETURN_SECONDS, RETURN_DAMPING, RETURN_REACH = 0.005, 2, 0.8, (2.0, 4.0), 0.6
+"""Metres of an exact drop that need no further thought; how often, how long and how calmly gravity acts again, and
+how far (m) things may roll by that."""
+MOST_LAST_FALLS, LAST_FALL_SECONDS, LAST_LIFT = 3, 1.0, 0.01
 """How often, and how long each time, gravity acts on the few alone that do not stand when all is finished; metres that
 they are raised, shaken, when it does not help."""
+MOST_CARRIED = 5
+"""Pieces that may lie on one that does not stand: for the sake of one, half a heap is not thrown over."""
 BELOW = 1.0
 """Metres under everything that stands there: what gets so far down has left the set."""
 MOST_RESCUES = 3
@@ -81,7 +84,8 @@ class Settled:
 
     ``spread``: metres of the pieces' middles from their common one, on the level; ``height``: of the highest point
     above the lowest. ``born``: the pieces that are new, by key: None for what was poured, and for a shard the key of the
-    piece that it is of in the end. ``gone``: keys of what broke. ``whole``: names of what would have broken but cannot, and why.
+    piece that it is of in the end. ``gone``: keys of what broke. ``shards``: the prop that each shard's prop is of, by
+    key. ``whole``: names of what would have broken but cannot, and why.
     """
 
     seed: int
@@ -94,6 +98,7 @@ class Settled:
     motion: Motion | None = field(default=None, compare=False)
     born: Mapping[str, str | None] = field(default_factory=dict)
     gone: tuple[str, ...] = ()
+    shards: Mapping[str, str] = field(default_factory=dict)
     whole: Mapping[str, str] = field(default_factory=dict)
 
     @property
@@ -158,6 +163,8 @@ class Run:
         self.named: dict[str, str] = {}
         self.born: dict[str, str | None] = {}
         self.gone: list[str] = []
+        self.shards: dict[str, str] = {}
+        self.joined = 0.0
         self.whole: dict[str, str] = {}
         self.tender: dict[int, float] = {}
         self.blows = Blows(self.world)
@@ -171,13 +178,14 @@ class Run:
     def _world(
         self, pieces: list[Piece], settings: Settings, reach: float | None = None, lying: Iterable[Piece] = ()
     ) -> World:
-        """``reach``: metres that nothing will travel beyond, when that is sure; None when it is not. ``lying``: pieces
-        that are fixed besides."""
+        """``reach``: metres that nothing will travel aside or up; None when that is not known. ``lying``: pieces that
+        are fixed besides."""
         origin = None if pieces or self.stream is None else self.stream.to
         region = None
         if reach is not None and pieces:
             boxes = np.array([p.world_box() for p in pieces])
             region = (boxes[:, 0].min(axis=0) - reach, boxes[:, 1].max(axis=0) + reach)
+            region[0][1] = -np.inf
         lying = list(lying)
         two_sided = self.two_sided | {p.key for p in lying if not p.prop.mesh.health.closed}
         return World(pieces, [*self.fixed, *lying], self.shapes, self.stuffs, settings, two_sided, origin, region)
@@ -229,6 +237,7 @@ class Run:
         number = self.world.add(piece, velocity, spin)
         self.loose.append(piece)
         self.born[piece.key] = of
+        self.joined = self.simulated
         if (strength := self._strength(number)) < np.inf:
             self.strengths[number] = strength
 
@@ -259,6 +268,8 @@ class Run:
             self.gone.append(piece.key)
         self.shapes.update(broken.shapes)
         self.stuffs.update(broken.stuffs)
+        kind = self.shards.get(piece.prop.key, piece.prop.key)
+        self.shards.update((shard.prop.key, kind) for shard in broken.pieces)
         for shard in broken.pieces:
             self._join(shard, of, velocity + np.cross(spin, shard.pose.origin - centre), spin)
             self.tender[len(self.loose) - 1] = self.simulated + TENDER_SECONDS
@@ -287,14 +298,15 @@ class Run:
             # What joined meanwhile has surely moved.
             still = int((moved < QUIET_TRAVEL).sum())
             self.quiet = still >= QUIET_SHARE * len(self.frames[-1])
-        late = self.simulated - CALM_AFTER
+        late = self.simulated - self.joined - CALM_AFTER
         if late > 0.0 and not self.slip.hand:
             linear, angular = self.settings.damping
             self.world.damp(linear + 0.5 * late, angular + 1.5 * late)
 
     @property
     def over(self) -> bool:
-        return (self.quiet and not self.slip.hand) or self.simulated >= self.slip.seconds
+        pouring = self.stream is not None and not self.stream.over
+        return (self.quiet and not self.slip.hand and not pouring) or self.simulated >= self.slip.seconds
 
     def relaxed(self, world: World, lying: Iterable[Piece] = ()) -> list[Piece]:
         """The pieces after a short, stiff and slow second run, which takes most of what is left of overlaps."""
@@ -304,7 +316,9 @@ class Run:
         return again.placed()
 
     def end(self, tolerance: float = SEATED_TOLERANCE, told: Told | None = None) -> Settled:
-        """Finish exactly on the true meshes. The index is left as it was."""
+        """Finish exactly on the true meshes. The index is left as it was. Raises NotForGravity when nothing is there."""
+        if not self.world.left:
+            raise NotForGravity("nothing was poured; hold the pointer over something that bears it")
         lying = self.relaxed(self.world)
         for _ in range(MOST_RETURNS):
             # What was held by friction alone falls when it is dropped exactly: gravity then has to act once more.
@@ -318,7 +332,7 @@ class Run:
         done = finish(self.index, lying, tolerance, told, self.gone)
         failed = 0
         for _ in range(MOST_LAST_FALLS):
-            restless = done.restless - self.named.keys()
+            restless = done.restless(MOST_CARRIED) - self.named.keys()
             if not restless:
                 break
             again = self._last_fall(done, restless, failed, tolerance, told)
@@ -340,13 +354,14 @@ class Run:
             motion,
             self.born,
             tuple(self.gone),
+            self.shards,
             self.whole,
         )
 
     def _fallen(self, pieces: list[Piece], seconds: float, lying: Iterable[Piece] = ()) -> list[Piece]:
         """The pieces after gravity has acted on them once more, calmly, among what is fixed and what is ``lying``."""
         lying = list(lying)
-        again = self._world(pieces, self.settings, seconds * SPEED_CAP, lying)
+        again = self._world(pieces, self.settings, RETURN_REACH, lying)
         again.damp(*RETURN_DAMPING)
         for _ in range(round(seconds / self.settings.dt)):
             again.step()

@@ -24,6 +24,8 @@ SKIN = 0.00015
 """Metres kept round every shape while settling: what is left at rest is a gap, which the exact finish closes. Twice
 this, and a little, is still within what counts as touching."""
 
+COVERED = 0.8
+"""Share of what few corners leave out that is covered again by pushing them out."""
 HULL_CORNERS, PART_CORNERS = 64, 32
 """Corners of a hull, and of each of many parts: a finer part costs the engine more than it gains."""
 GOOD_SHARE, GOOD_LEAST = 0.02, 0.001
@@ -144,9 +146,26 @@ def few_corners(points: Vec, most: int) -> Vec:
             if far in chosen:
                 break
             chosen.append(far)
-        return np.asarray(corners[chosen])
+        return grown(np.asarray(corners[chosen]), corners)
     except QhullError:
         raise NoShape("it is flat, and a hull needs thickness") from None
+
+
+def grown(chosen: Vec, corners: Vec) -> Vec:
+    """The chosen corners pushed out, so that the faces between them cover most of what they leave out of ``corners``.
+
+    What stands out of a shape ends inside a neighbour, and has to be lifted out of it; a gap is only closed.
+    """
+    hull = ConvexHull(chosen)
+    ways, offsets = hull.equations[:, :3], hull.equations[:, 3]
+    beyond = np.maximum((corners @ ways.T + offsets).max(axis=0), 0.0)
+    out = chosen.copy()
+    for corner in range(len(chosen)):
+        beside = np.flatnonzero((hull.simplices == corner).any(axis=1))
+        if len(beside):
+            # The least movement that takes the faces about it out by their share.
+            out[corner] += np.linalg.lstsq(ways[beside], COVERED * beyond[beside], rcond=0.2)[0]
+    return out
 
 
 def convex_parts(mesh: Mesh, corners: int) -> list[Vec]:

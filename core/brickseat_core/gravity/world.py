@@ -230,6 +230,11 @@ class World:
         return number not in self._gone
 
     @property
+    def gone(self) -> list[str]:
+        """The keys of the bodies that were taken out, in their order."""
+        return [self.keys[n] for n in self._gone]
+
+    @property
     def left(self) -> list[int]:
         """The numbers of the bodies that are still in the world."""
         return [n for n in range(len(self.pieces)) if n not in self._gone]

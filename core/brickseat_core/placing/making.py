@@ -71,6 +71,8 @@ def compute(index: SceneIndex, move: Move, tolerance: float, fits: dict[str, Fit
         name = name or copy_name(move.name, {p.name for p in index.pieces.values()})
         piece = Piece(move.key, name, move.prop, move.pose, "bearer")
         return Outcome(Change(f"brought {name}", (Delta(move.key, None, piece),)))
+    if isinstance(move, Adopt):
+        return adopted(index, move)
     keys = (move.key,) if isinstance(move, Place | Rename) else move.keys
     pieces = chosen(index, keys, must_move=not isinstance(move, Marking | Copy | Remove))
     what = pieces[0].name if len(pieces) == 1 else f"{len(pieces)} pieces"
@@ -83,10 +85,6 @@ def compute(index: SceneIndex, move: Move, tolerance: float, fits: dict[str, Fit
         return marked(index, pieces, move, what)
     if isinstance(move, Copy):
         return copied(index, pieces, move)
-    if isinstance(move, Adopt):
-        lying = [p.at(pose) for p, pose in zip(pieces, move.poses, strict=True)]
-        moved = tuple(Delta(p.key, p, q) for p, q in zip(pieces, lying, strict=True) if q != p)
-        return Outcome(Change(f"settled {what}", moved))
     if isinstance(move, Carry):
         by = way(move)
         return Outcome(
@@ -134,6 +132,30 @@ def compute(index: SceneIndex, move: Move, tolerance: float, fits: dict[str, Fit
     if isinstance(move, Bed):
         words = f"sank by {in_words(move.sink)}" if move.sink >= 0 else f"kept {in_words(-move.sink)} off"
     return Outcome(Change(f"{words} {what}", tuple(deltas)), tuple(left))
+
+
+def adopted(index: SceneIndex, move: Adopt) -> Outcome:
+    """What gravity made of pieces: where they lie, what is new, and what is no more."""
+    pieces = chosen(index, move.keys, must_move=True) if move.keys else []
+    broken = chosen(index, move.gone, must_move=True) if move.gone else []
+    if any(p.key in index.pieces for p in move.born):
+        raise MoveRefused("that has been adopted already")
+    lying = [p.at(pose) for p, pose in zip(pieces, move.poses, strict=True)]
+    moved = [Delta(p.key, p, q) for p, q in zip(pieces, lying, strict=True) if q != p]
+    moved += [Delta(p.key, p, None) for p in broken]
+    names = {p.name for p in index.pieces.values()}
+    for piece in move.born:
+        name = piece.name if piece.name not in names else copy_name(piece.prop.name, names)
+        names.add(name)
+        moved.append(Delta(piece.key, None, replace(piece, name=name)))
+    said = []
+    if moved and pieces:
+        said.append(f"settled {pieces[0].name if len(pieces) == 1 else f'{len(pieces)} pieces'}")
+    if broken:
+        said.append(f"broke {broken[0].name if len(broken) == 1 else f'{len(broken)} pieces'}")
+    elif move.born:
+        said.append(f"poured {move.born[0].name if len(move.born) == 1 else f'{len(move.born)} pieces'}")
+    return Outcome(Change(" and ".join(said) or "settled nothing", tuple(moved)))
 
 
 def marked(index: SceneIndex, pieces: list[Piece], move: Marking, what: str) -> Outcome:

@@ -5,7 +5,7 @@
 
 from dataclasses import dataclass
 
-from brickseat_core.scene import DOWN, Pose, Prop, Triple
+from brickseat_core.scene import DOWN, Piece, Pose, Prop, Triple
 
 
 class MoveRefused(ValueError):
@@ -122,10 +122,15 @@ class Copy:
 
 @dataclass(frozen=True)
 class Adopt:
-    """Pieces to where they came to lie under gravity: a pose for each of ``keys``."""
+    """Pieces to where they came to lie under gravity: a pose for each of ``keys``.
+
+    ``born``: new pieces, poured or shards. ``gone``: keys of what broke into them.
+    """
 
     keys: tuple[str, ...]
     poses: tuple[Pose, ...]
+    born: tuple[Piece, ...] = ()
+    gone: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

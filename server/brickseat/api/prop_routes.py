@@ -1,6 +1,7 @@
 """The endpoints of props: the store, the bench, bearers made to measure, and the prop house."""
 
 import io
+import math
 from typing import Any
 
 import numpy as np
@@ -39,6 +40,12 @@ GLB = "model/gltf-binary"
 FOREVER = "private, max-age=31536000, immutable"
 
 
+def breaking_fall(prop: StoredProp) -> float | None:
+    """Metres it falls before it breaks; None for what does not break."""
+    fall = MATERIALS[prop.material].fall if prop.fall is None else prop.fall
+    return fall if 0.0 < fall < math.inf else None
+
+
 def prop_record(prop: StoredProp, user: User) -> dict[str, Any]:
     names = (
         "key",
@@ -65,6 +72,7 @@ def prop_record(prop: StoredProp, user: User) -> dict[str, Any]:
         "mass": prop.mass if prop.mass is not None else mass_of(prop.volume, area, material),
         "grip": prop.grip if prop.grip is not None else material.grip,
         "bounce": prop.bounce if prop.bounce is not None else material.bounce,
+        "fall": breaking_fall(prop),
         "mine": prop.owner_id == user.pk,
         "posed_from": prop.posed_from.key if prop.posed_from else None,
         "doubt": {"about": "unit", "proposal": doubt.proposal, "text": doubt.text} if doubt else None,
@@ -151,7 +159,7 @@ def change_prop(request: HttpRequest, key: str, given: schemas.PropChanges) -> A
         raise HttpError(422, f"the material is one of {', '.join(MATERIALS)}")
     remade = {n: changes.pop(n) or "" for n in ("unit", "up") if n in changes}
     for name, value in changes.items():
-        if value is not None or name in ("mass", "grip", "bounce"):
+        if value is not None or name in ("mass", "grip", "bounce", "fall"):
             setattr(prop, name, value)
     prop.save()
     if remade:

@@ -69,6 +69,7 @@ class PropSchema(Schema):
     mass: float
     grip: float
     bounce: float
+    fall: float | None
     contact: str
     mine: bool
     posed_from: str | None
@@ -129,7 +130,8 @@ class PropDetail(Schema):
 
 
 class PropChanges(Schema):
-    """What is left out stays; null for mass, grip or bounce means as the material has it."""
+    """What is left out stays; null for mass, grip, bounce or fall means as the material has it. ``fall``: metres onto
+    something hard before it breaks, 0 for never."""
 
     name: Annotated[str, Field(min_length=1, max_length=200)] | None = None
     category: Annotated[str, Field(min_length=1, max_length=60)] | None = None
@@ -138,6 +140,7 @@ class PropChanges(Schema):
     mass: Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False)] | None = None
     grip: Annotated[float, Field(ge=0, le=3, allow_inf_nan=False)] | None = None
     bounce: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)] | None = None
+    fall: Annotated[float, Field(ge=0, le=5, allow_inf_nan=False)] | None = None
     contact: Literal["", "ball", "box", "capsule", "hull", "parts"] | None = None
     unit: Literal["", "mm", "cm", "m", "in", "ft"] | None = None
     up: Literal["", "y", "z"] | None = None
@@ -286,7 +289,7 @@ class Dresser(Schema):
 
 class SettleAsked(Schema):
     """How gravity is to act. Lengths in metres; ``calm`` 0 as things fall, 1 as if in honey. ``hand``:
-    pieces are shoved meanwhile, over the WebSocket."""
+    pieces are shoved meanwhile, over the WebSocket. ``breaks``: metres of the smallest shard; null: nothing breaks."""
 
     keys: Keys
     lift: Annotated[float, Field(ge=0, le=10)] = 0.0
@@ -295,7 +298,29 @@ class SettleAsked(Schema):
     calm: Annotated[float, Field(ge=0, le=1)] = 0.3
     seconds: Annotated[float, Field(gt=0.1, le=600)] = 8.0
     hand: bool = False
+    breaks: Annotated[float, Field(ge=0.005, le=0.5)] | None = None
     trials: Annotated[int, Field(ge=1, le=12)] = 1
+
+
+PourFactor = Annotated[float, Field(ge=0.05, le=20)]
+
+
+class PourAsked(Schema):
+    """What is poured, and how; over the WebSocket goes where. Lengths in metres, ``rate`` a second, ``most`` in all;
+    ``calm`` 0 as things fly, 1 as if in honey. ``at``: where the stream begins; null: it waits."""
+
+    props: Annotated[list[Annotated[str, Field(max_length=80)]], Field(min_length=1, max_length=24)]
+    at: Triple | None = None
+    rate: Annotated[float, Field(ge=0.5, le=30)] = 8.0
+    most: Annotated[int, Field(ge=1, le=1000)] = 200
+    size: tuple[PourFactor, PourFactor] = (1.0, 1.0)
+    tumbled: bool = True
+    spread: Annotated[float, Field(ge=0, le=5)] = 0.1
+    fall: Annotated[float, Field(ge=0, le=3)] = 0.05
+    calm: Annotated[float, Field(ge=0, le=1)] = 0.6
+    large_first: bool = False
+    seed: Annotated[int, Field(ge=0, le=2**31 - 1)] = 0
+    breaks: Annotated[float, Field(ge=0.005, le=0.5)] | None = None
 
 
 class PosedSchema(Schema):
@@ -303,8 +328,17 @@ class PosedSchema(Schema):
     pose: PoseSchema
 
 
+class WholeSchema(Schema):
+    name: str
+    reason: str
+
+
 class OutcomeSchema(Schema):
-    """One trial: where everything came to lie, its figures, and what is still wrong."""
+    """One trial: where everything came to lie, its figures, and what is still wrong.
+
+    ``born``: pieces that are new, poured or shards; ``files``: models of props that are not in the store yet, by key;
+    ``gone``: keys of what broke; ``whole``: what would have broken, but cannot.
+    """
 
     seed: int
     score: float
@@ -313,6 +347,10 @@ class OutcomeSchema(Schema):
     seconds: float
     named: list[LeftSchema]
     poses: list[PosedSchema]
+    born: list[PieceSchema]
+    files: dict[str, str]
+    gone: list[str]
+    whole: list[WholeSchema]
 
 
 class JobSchema(Schema):

@@ -11,7 +11,7 @@ from ninja import File, Router, Status, UploadedFile
 from ninja.errors import HttpError
 
 from brickseat.api import schemas
-from brickseat.api.access import LARGEST_UPLOAD, PROBLEMS, open_set_of, own_set, user_of, visible_props
+from brickseat.api.access import LARGEST_UPLOAD, PROBLEMS, open_set_of, own_set, user_of, visible_prop, visible_props
 from brickseat.api.prop_routes import prop_record
 from brickseat.jobs.running import Job, jobs
 from brickseat.live.session import LiveSet, sessions
@@ -23,10 +23,11 @@ from brickseat.sets.opening import hand_over, open_set
 from brickseat.sets.records import piece_record
 from brickseat.sets.requests import MoveRequest, core_move
 from brickseat.store.models import StoredProp
+from brickseat.store.shelving import prop_of
 from brickseat_core.contact.section import section
 from brickseat_core.formats.errors import FileError
+from brickseat_core.gravity.pouring import PourSlip
 from brickseat_core.gravity.settling import SettleSlip
-from brickseat_core.placing import moves
 from brickseat_core.placing.moves import Move, MoveRefused
 from brickseat_core.scene import Prop, Vec
 
@@ -171,8 +172,46 @@ def redo_next(request: HttpRequest, key: uuid.UUID) -> Any:
 def settle(request: HttpRequest, key: uuid.UUID, asked: schemas.SettleAsked) -> Any:
     """Let gravity act on pieces, in the background; frames and the end come over the WebSocket."""
     live = sessions.of(open_set_of(request, key))
-    slip = SettleSlip(asked.lift, asked.jitter, asked.seed, asked.calm, asked.seconds, hand=asked.hand)
+    slip = SettleSlip(
+        asked.lift, asked.jitter, asked.seed, asked.calm, asked.seconds, hand=asked.hand, breaks=asked.breaks
+    )
     return Status(202, settling.job_record(settling.start(live, settling.Asked(tuple(asked.keys), slip, asked.trials))))
+
+
+LONGEST_POUR = 600.0
+"""Seconds of simulated time."""
+
+
+@router.post("/sets/{uuid:key}/pour", response={202: schemas.JobSchema, **PROBLEMS})
+def pour(request: HttpRequest, key: uuid.UUID, asked: schemas.PourAsked) -> Any:
+    """Pour props under the pointer, in the background; everything that stands there already is fixed."""
+    dressed = open_set_of(request, key)
+    props = tuple(prop_of(visible_prop(request, k)) for k in dict.fromkeys(asked.props))
+    slip = PourSlip(
+        props,
+        asked.rate,
+        asked.most,
+        asked.size,
+        asked.tumbled,
+        asked.spread,
+        asked.fall,
+        1.0 - asked.calm,
+        asked.large_first,
+        asked.seed,
+    )
+    run = SettleSlip(seed=asked.seed, calm=asked.calm, seconds=LONGEST_POUR, breaks=asked.breaks)
+    started = settling.start(sessions.of(dressed), settling.Asked((), run, pour=slip, at=asked.at))
+    return Status(202, settling.job_record(started))
+
+
+@router.get("/sets/{uuid:key}/jobs/{job}/shards/{prop}.glb", response={200: None, **PROBLEMS})
+def shard_file(request: HttpRequest, key: uuid.UUID, job: str, prop: str) -> Any:
+    """The model of a shard that came of a job, before it is adopted."""
+    found = job_of(request, key, job).findings.get(prop)
+    if found is None:
+        raise HttpError(404, "that shard is no longer there; begin again")
+    data = settling.shard_document(found).to_glb()
+    return HttpResponse(data, content_type="model/gltf-binary", headers={"Cache-Control": "private, max-age=3600"})
 
 
 @router.get("/sets/{uuid:key}/jobs/{job}", response={200: schemas.JobSchema, **PROBLEMS})
@@ -191,13 +230,12 @@ def stop_job(request: HttpRequest, key: uuid.UUID, job: str) -> Any:
 def adopt(request: HttpRequest, key: uuid.UUID, job: str, asked: schemas.Adoption) -> Any:
     """Pieces to where they came to lie: all of an outcome, or only some. One step of the history."""
     dressed = open_set_of(request, key)
-    pieces = settling.chosen_pieces(
-        job_of(request, key, job), asked.trial, tuple(asked.keys) if asked.keys is not None else None
-    )
+    found, keys = job_of(request, key, job), tuple(asked.keys) if asked.keys is not None else None
 
     def command(live: LiveSet) -> Move:
-        here = [p for p in pieces if p.key in live.index.pieces]
-        return moves.Adopt(tuple(p.key for p in here), tuple(p.pose for p in here))
+        move = settling.adoption(found, asked.trial, keys, live.index.pieces)
+        settling.shards_to_adopt(found, move.born, user_of(request))
+        return move
 
     stage = request.headers.get("X-Stage", "")[:64]
     return told_record(make_move(dressed.key, user_of(request), command, stage))

@@ -27,7 +27,7 @@ class Failed(Exception):
 @dataclass
 class Job:
     """``stop``: nothing of it is wanted. ``enough``: it may come to its end now. ``commands``: what is asked of it while
-    it runs. ``outcome``: what came of it, for those who started it. ``problem``: why nothing did. ``heard`` is called with
+    it runs. ``findings``: things it came upon that somebody may ask for by name. ``outcome``: what came of it, for those who started it. ``problem``: why nothing did. ``heard`` is called with
     the job now and then as it goes on."""
 
     dressed: uuid.UUID
@@ -40,6 +40,7 @@ class Job:
     stop: threading.Event = field(default_factory=threading.Event)
     enough: threading.Event = field(default_factory=threading.Event)
     commands: "queue.SimpleQueue[Any]" = field(default_factory=queue.SimpleQueue)
+    findings: dict[str, Any] = field(default_factory=dict)
     touched: float = field(default_factory=time.monotonic)
     heard: Callable[["Job"], None] = lambda job: None
     _last: float = 0.0

@@ -115,6 +115,10 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
     async def set_job(self, event: dict[str, Any]) -> None:
         await self._send({"kind": "job", **event["job"]})
 
+    async def set_cast(self, event: dict[str, Any]) -> None:
+        """Pieces that join a settling under way, or leave it by breaking; their rows follow in the frames."""
+        await self._send({"kind": "cast", **event["cast"]})
+
     async def set_frame(self, event: dict[str, Any]) -> None:
         """A frame of a settling: (n, 7) float32, position and turn since the start. A stage that lags gets the newest."""
         self.frame = event["data"]

@@ -243,7 +243,9 @@ def core_move(asked: Any, prop: Callable[[str], Prop]) -> Move:
 def keys_of(move: Move) -> tuple[str, ...]:
     """The standing pieces that a move touches by name."""
     key = getattr(move, "key", None)
-    return (key,) if isinstance(key, str) else tuple(getattr(move, "keys", None) or ())
+    if isinstance(key, str):
+        return (key,)
+    return (*(getattr(move, "keys", None) or ()), *getattr(move, "gone", ()))
 
 
 def unit(direction: tuple[float, float, float]) -> tuple[float, float, float]:

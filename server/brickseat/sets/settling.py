@@ -1,41 +1,67 @@
 """Settle pieces of a set in the background: seen live, adopted or discarded, and nothing else moves."""
 
+import math
 import time
 import uuid
+from collections.abc import Container, Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
+
+import numpy as np
+from django.contrib.auth.models import User
 
 from brickseat.jobs.running import Failed, Job, Stopped, jobs
 from brickseat.live.pointing import vector
 from brickseat.live.session import LiveSet
 from brickseat.live.telling import tell_from_thread
-from brickseat.sets.records import pose_record
+from brickseat.sets.records import piece_record, pose_record
 from brickseat.store.contact import kept_shape
 from brickseat.store.models import StoredProp
+from brickseat.store.shelving import shelve
 from brickseat_core.contact.index import SceneIndex
+from brickseat_core.formats.gltf_build import Surface, first_paint, prop_document
+from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.gravity import finish as gravity
 from brickseat_core.gravity.hand import Pull, Strength
 from brickseat_core.gravity.materials import MATERIALS, USUAL_MATERIAL
+from brickseat_core.gravity.pouring import PourSlip, Stream
 from brickseat_core.gravity.settling import Run, Settled, SettleSlip, stepping
 from brickseat_core.gravity.shapes import SHAPE_KINDS, ContactShape, NoShape
 from brickseat_core.gravity.trials import Trial, executor, run_all, trials_of
 from brickseat_core.gravity.world import NotForGravity, Stuff
-from brickseat_core.scene import Piece
+from brickseat_core.placing.moves import Adopt
+from brickseat_core.scene import Piece, Prop, Triple, Vec
 
 PACE = 1.0
 """Simulated seconds a second at most while it is watched: faster is not seen."""
 
 
+NEVER_BREAKS = 0.0
+"""A fall of nothing in a prop's row: it does not break, whatever its material does."""
+
+
 @dataclass(frozen=True)
 class Asked:
+    """``pour``: what is poured meanwhile, and ``at`` where first. The pieces of ``keys`` are loose."""
+
     keys: tuple[str, ...]
     slip: SettleSlip
-    trials: int
+    trials: int = 1
+    pour: PourSlip | None = None
+    at: Triple | None = None
+
+
+@dataclass(frozen=True)
+class PourTo:
+    """Where the stream goes; None pauses it."""
+
+    to: Vec | None
 
 
 def stuff_of(prop: StoredProp) -> Stuff:
     material = MATERIALS.get(prop.material, MATERIALS[USUAL_MATERIAL])
-    return Stuff(material, prop.grip, prop.bounce, prop.mass)
+    fall = math.inf if prop.fall == NEVER_BREAKS else prop.fall
+    return Stuff(material, prop.grip, prop.bounce, prop.mass, fall)
 
 
 def start(live: LiveSet, asked: Asked) -> Job:
@@ -43,16 +69,21 @@ def start(live: LiveSet, asked: Asked) -> Job:
     with live.lock:
         pieces = tuple(live.index.pieces.values())
         chosen = [p for p in pieces if p.key in set(asked.keys) and p.movable]
-    if not chosen:
+    if not chosen and asked.pour is None:
         raise Failed("nothing that may move is selected; select loose pieces first")
-    stored = {p.key: p for p in StoredProp.objects.filter(key__in={piece.prop.key for piece in pieces})}
+    poured = [p.key for p in asked.pour.props] if asked.pour else []
+    needed = {*(piece.prop.key for piece in pieces), *poured}
+    stored = {p.key: p for p in StoredProp.objects.filter(key__in=needed)}
     stuffs = {key: stuff_of(prop) for key, prop in stored.items()}
 
     def run(job: Job) -> list[Settled]:
         try:
-            shapes = shapes_of(chosen, stored, job)
+            shapes = shapes_of([*(p.prop.key for p in chosen), *poured], stored, job)
             trial = Trial(pieces, tuple(p.key for p in chosen), asked.slip, shapes, stuffs, live.tolerance)
-            return side_by_side(trial, asked.trials, job) if asked.trials > 1 else [watched(trial, job)]
+            found = side_by_side(trial, asked.trials, job) if asked.trials > 1 else [watched(trial, asked, job)]
+            for settled in found:
+                keep_shards(job, settled.pieces, settled.shards)
+            return found
         except NotForGravity as problem:
             raise Failed(str(problem)) from None
         except gravity.Stopped:
@@ -64,10 +95,48 @@ def start(live: LiveSet, asked: Asked) -> Job:
     return jobs.start(live.key, run, heard)
 
 
-def shapes_of(chosen: list[Piece], stored: dict[str, StoredProp], job: Job) -> dict[str, ContactShape]:
+@dataclass(frozen=True)
+class FoundShard:
+    """A shard that came of a job: its prop, and the stored prop that it is of."""
+
+    prop: Prop
+    of: StoredProp
+
+
+def keep_shards(job: Job, pieces: Iterable[Piece], shards: Mapping[str, str]) -> None:
+    """Shards among ``pieces`` can be asked for from now on, by the keys of their props."""
+    fresh = {p.prop.key: p.prop for p in pieces if p.prop.key in shards and p.prop.key not in job.findings}
+    kinds = {p.key: p for p in StoredProp.objects.filter(key__in={shards[key] for key in fresh})}
+    job.findings.update({key: FoundShard(prop, kinds[shards[key]]) for key, prop in fresh.items()})
+
+
+def shards_to_adopt(job: Job, pieces: Iterable[Piece], owner: User) -> None:
+    """Put the shards among ``pieces`` into the store, where they are kept but not shown. Raises FileError."""
+    wanted = {p.prop.key for p in pieces} & job.findings.keys()
+    there = set(StoredProp.objects.filter(key__in=wanted).values_list("key", flat=True))
+    for key in sorted(wanted - there):
+        found: FoundShard = job.findings[key]
+        document = shard_document(found)
+        made = shelve(key, found.prop.name[:200], document, category="shards", owner=owner, listed=False)
+        StoredProp.objects.filter(pk=made.pk).update(
+            material=found.of.material, grip=found.of.grip, bounce=found.of.bounce, contact="hull"
+        )
+
+
+def shard_document(found: FoundShard) -> GltfDocument:
+    """A shard as a model, in the first paint of what it is of."""
+    paint = first_paint(GltfDocument.open(found.of.path))
+    mesh = found.prop.mesh
+    # Sharp where it broke: every triangle has corners of its own.
+    corners = mesh.vertices[mesh.faces].reshape(-1, 3)
+    faces = np.arange(len(corners), dtype=np.int32).reshape(-1, 3)
+    return prop_document(found.prop.name, [Surface(paint, corners, faces)])
+
+
+def shapes_of(wanted: Iterable[str], stored: dict[str, StoredProp], job: Job) -> dict[str, ContactShape]:
     """The shape of every prop that is to fall, by key. Raises NotForGravity, with the prop named."""
     found: dict[str, ContactShape] = {}
-    keys = list(dict.fromkeys(p.prop.key for p in chosen))
+    keys = list(dict.fromkeys(wanted))
     for number, key in enumerate(keys):
         if not job.tell("making contact shapes", number / len(keys)):
             raise Stopped
@@ -79,10 +148,14 @@ def shapes_of(chosen: list[Piece], stored: dict[str, StoredProp], job: Job) -> d
     return found
 
 
-def watched(trial: Trial, job: Job) -> Settled:
+def watched(trial: Trial, asked: Asked, job: Job) -> Settled:
     """One run, every frame of it sent to the open stages as it comes."""
     index = SceneIndex(trial.pieces)
-    run = Run(index, list(trial.keys), trial.slip, trial.shapes, trial.stuffs)
+    stream = None
+    if asked.pour is not None:
+        stream = Stream(index, asked.pour, job.key)
+        stream.to = np.array(asked.at) if asked.at is not None else None
+    run = Run(index, list(trial.keys), trial.slip, trial.shapes, trial.stuffs, stream)
     starts = [pose_record(p.pose) for p in run.loose]
     tell_from_thread(
         job.dressed, {"type": "set.job", "job": {**job_record(job), "keys": run.world.keys, "starts": starts}}
@@ -90,13 +163,26 @@ def watched(trial: Trial, job: Job) -> Settled:
     job.tell("easing apart", 0.0)
     run.ease()
     began = time.monotonic()
+    told, missed = len(run.loose), 0
     for poses in stepping(run):
         while not job.commands.empty():
-            run.hand.pull(job.commands.get())
+            command = job.commands.get()
+            if isinstance(command, Pull):
+                run.hand.pull(command)
+            elif stream is not None:
+                stream.to = command.to
         if job.enough.is_set():
             break
-        if not job.tell("settling", 0.9 * run.simulated / trial.slip.seconds):
+        done = stream.let_go / stream.slip.most if stream is not None else run.simulated / trial.slip.seconds
+        if not job.tell("pouring" if stream is not None else "settling", 0.9 * min(done, 1.0)):
             raise Stopped
+        if len(run.loose) > told or len(run.world.gone) > missed:
+            keep_shards(job, run.loose[told:], run.shards)
+            joined = [piece_record(p) for p in run.loose[told:]]
+            told, missed = len(run.loose), len(run.world.gone)
+            files = {p["prop"]: shard_file(job, p["prop"]) for p in joined if p["prop"] in job.findings}
+            cast = {"job": job.key, "joined": joined, "files": files, "gone": run.world.gone}
+            tell_from_thread(job.dressed, {"type": "set.cast", "cast": cast})
         tell_from_thread(job.dressed, {"type": "set.frame", "data": poses.astype("<f4").tobytes()})
         ahead = run.simulated / PACE - (time.monotonic() - began)
         if ahead > 0.0:
@@ -104,8 +190,14 @@ def watched(trial: Trial, job: Job) -> Settled:
     return run.end(trial.tolerance, lambda words, share: job.tell(words, 0.9 + 0.1 * share))
 
 
+def shard_file(job: Job, prop: str) -> str:
+    """Where the model of a shard is to be had as long as its job is kept."""
+    return f"/api/sets/{job.dressed}/jobs/{job.key}/shards/{prop}.glb"
+
+
 def shove(dressed: uuid.UUID, asked: Any) -> None:
-    """A message of the hand to the settling that runs on a set: pull, let go, or enough. Others are passed over."""
+    """A message of the hand to the settling that runs on a set: pull, let go, pour there, or enough. Others are passed
+    over."""
     job = jobs.running_on(dressed)
     if job is None or not isinstance(asked, dict):
         return
@@ -113,6 +205,9 @@ def shove(dressed: uuid.UUID, asked: Any) -> None:
         job.enough.set()
         return
     keys, to = asked.get("keys"), asked.get("to")
+    if asked.get("pour") is True:
+        job.commands.put(PourTo(np.array(vector(to, "to")) if to is not None else None))
+        return
     strength: Strength = "soft" if asked.get("strength") == "soft" else "firm"
     if isinstance(keys, list) and all(isinstance(k, str) for k in keys):
         place = vector(to, "to") if to is not None else None
@@ -140,11 +235,12 @@ def job_record(job: Job) -> dict[str, Any]:
         "words": job.words,
         "share": job.share,
         "problem": job.problem,
-        "outcomes": [outcome_record(s) for s in outcomes],
+        "outcomes": [outcome_record(job, s) for s in outcomes],
     }
 
 
-def outcome_record(settled: Settled) -> dict[str, Any]:
+def outcome_record(job: Job, settled: Settled) -> dict[str, Any]:
+    born = [p for p in settled.pieces if p.key in settled.born]
     return {
         "seed": settled.seed,
         "score": settled.score,
@@ -152,16 +248,28 @@ def outcome_record(settled: Settled) -> dict[str, Any]:
         "height": settled.height,
         "seconds": settled.seconds,
         "named": [{"key": k, "reason": r} for k, r in settled.named.items()],
+        "born": [piece_record(p) for p in born],
+        "files": {p.prop.key: shard_file(job, p.prop.key) for p in born if p.prop.key in settled.shards},
+        "gone": list(settled.gone),
+        "whole": [{"name": name, "reason": reason} for name, reason in settled.whole.items()],
         "poses": [{"key": p.key, "pose": pose_record(p.pose)} for p in settled.pieces],
     }
 
 
-def chosen_pieces(job: Job, trial: int, keys: tuple[str, ...] | None) -> list[Piece]:
-    """The pieces of an outcome that are adopted. Raises Failed when there is no such outcome."""
+def adoption(job: Job, trial: int, keys: tuple[str, ...] | None, there: Container[str]) -> Adopt:
+    """The move that takes over an outcome: all of it, or only the pieces of ``keys``. ``there``: keys on the set.
+
+    What broke is gone as soon as any of its shards is adopted. Raises Failed when there is no such outcome.
+    """
     outcomes: list[Settled] = job.outcome or []
     if not 0 <= trial < len(outcomes):
         raise Failed("there is no such outcome to adopt; settle again")
-    found = [p for p in outcomes[trial].pieces if keys is None or p.key in keys]
-    if not found:
+    outcome = outcomes[trial]
+    wanted = [p for p in outcome.pieces if keys is None or p.key in keys]
+    if not wanted:
         raise Failed("none of the selected pieces was settled; select some that were, or adopt all")
-    return found
+    moved = [p for p in wanted if p.key not in outcome.born and p.key in there]
+    born = tuple(p for p in wanted if p.key in outcome.born)
+    broken = {outcome.born[p.key] for p in born}
+    gone = tuple(k for k in outcome.gone if (keys is None or k in broken) and k in there)
+    return Adopt(tuple(p.key for p in moved), tuple(p.pose for p in moved), born, gone)

@@ -14,7 +14,8 @@ class StoredProp(models.Model):
 
     ``original``: path of the file it came as, below the data folder; ``unit``, ``up``: what that file's numbers are
     taken for, empty for what it says itself. ``turns``: joints turned, (joint, axis, degrees) each; ``posed_from``:
-    the prop this is a pose of. ``mass`` (kg), ``grip``, ``bounce``: None for what the material has. ``contact``: kind
+    the prop this is a pose of. ``mass`` (kg), ``grip``, ``bounce``, ``fall`` (metres onto something hard before it breaks,
+    0 for never): None for what the material has. ``contact``: kind
     of contact shape, empty for the best one.
     """
 
@@ -42,6 +43,7 @@ class StoredProp(models.Model):
     mass = models.FloatField(null=True)
     grip = models.FloatField(null=True)
     bounce = models.FloatField(null=True)
+    fall = models.FloatField(null=True)
     contact = models.CharField(max_length=10, default="", blank=True)
 
     class Meta:
