@@ -22,7 +22,7 @@ from brickseat_core.gravity.shapes import (
     settling_shape,
 )
 
-SHAPES_VERSION = 1
+SHAPES_VERSION = 2
 """Raised when shapes are made otherwise, so that none that was kept is used again."""
 PAINTS = (
     Paint("contact a", (0.66, 0.28, 0.16), 0.9),

@@ -48,12 +48,21 @@ export interface Onlooker {
 /** A job as it goes: at its beginning, the pieces whose frames follow, and their poses before them. */
 export type JobNews = Job & { keys?: string[]; starts?: Pose[] };
 
+/** Pieces that join a job under way, or have left it by breaking; `files`: models that are not in the store, by prop. */
+export interface CastNews {
+  job: string;
+  joined: Piece[];
+  files: Record<string, string>;
+  gone: string[];
+}
+
 export type LineState = "joining" | "joined" | "lost";
 
 interface Handlers {
   changed: (change: Change) => void;
   ready: (revision: number, stage: string) => void;
   job: (news: JobNews) => void;
+  cast: (news: CastNews) => void;
   /** (n, 7) position and turn since the start (quaternion x y z w) of the pieces of the job that runs. */
   frame: (poses: Float32Array) => void;
   presence: (here: Onlooker[]) => void;
@@ -126,6 +135,8 @@ export class LiveLine {
       this.handlers.presence(message.here as Onlooker[]);
     } else if (message.kind === "job") {
       this.handlers.job(message as unknown as JobNews);
+    } else if (message.kind === "cast") {
+      this.handlers.cast(message as unknown as CastNews);
     } else if (message.kind === "held") {
       if (message.by) this.handlers.notHeld(message.by as string);
     } else if (message.kind === "changed") {
@@ -164,6 +175,12 @@ export class LiveLine {
   shove(keys: string[], to: Triple | null, strength: "soft" | "firm"): void {
     if (this.socket?.readyState === WebSocket.OPEN)
       this.socket.send(JSON.stringify({ tell: "shove", keys, to, strength }));
+  }
+
+  /** Where the stream of a pour goes; null pauses it. */
+  pour(to: Triple | null): void {
+    if (this.socket?.readyState === WebSocket.OPEN)
+      this.socket.send(JSON.stringify({ tell: "shove", pour: true, to }));
   }
 
   /** A shove may come to its end. */

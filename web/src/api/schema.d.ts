@@ -440,6 +440,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sets/{key}/jobs/{job}/shards/{prop}.glb": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Shard File
+         * @description The model of a shard that came of a job, before it is adopted.
+         */
+        get: operations["brickseat_api_set_routes_shard_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sets/{key}/moves": {
         parameters: {
             query?: never;
@@ -454,6 +474,26 @@ export interface paths {
          * @description Change the set. The change is stored, undoable, and sent to every open stage.
          */
         post: operations["brickseat_api_set_routes_move"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sets/{key}/pour": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Pour
+         * @description Pour props under the pointer, in the background; everything that stands there already is fixed.
+         */
+        post: operations["brickseat_api_set_routes_pour"];
         delete?: never;
         options?: never;
         head?: never;
@@ -958,8 +998,19 @@ export interface components {
         /**
          * OutcomeSchema
          * @description One trial: where everything came to lie, its figures, and what is still wrong.
+         *
+         *     ``born``: pieces that are new, poured or shards; ``files``: models of props that are not in the store yet, by key;
+         *     ``gone``: keys of what broke; ``whole``: what would have broken, but cannot.
          */
         OutcomeSchema: {
+            /** Born */
+            born: components["schemas"]["PieceSchema"][];
+            /** Files */
+            files: {
+                [key: string]: string;
+            };
+            /** Gone */
+            gone: string[];
             /** Height */
             height: number;
             /** Named */
@@ -974,6 +1025,8 @@ export interface components {
             seed: number;
             /** Spread */
             spread: number;
+            /** Whole */
+            whole: components["schemas"]["WholeSchema"][];
         };
         /** OutlineSchema */
         OutlineSchema: {
@@ -1073,6 +1126,74 @@ export interface components {
             key: string;
             pose: components["schemas"]["PoseSchema"];
         };
+        /**
+         * PourAsked
+         * @description What is poured, and how; over the WebSocket goes where. Lengths in metres, ``rate`` a second, ``most`` in all;
+         *     ``calm`` 0 as things fly, 1 as if in honey. ``at``: where the stream begins; null: it waits.
+         */
+        PourAsked: {
+            /** At */
+            at?: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Breaks */
+            breaks?: number | null;
+            /**
+             * Calm
+             * @default 0.6
+             */
+            calm?: number;
+            /**
+             * Fall
+             * @default 0.05
+             */
+            fall?: number;
+            /**
+             * Large First
+             * @default false
+             */
+            large_first?: boolean;
+            /**
+             * Most
+             * @default 200
+             */
+            most?: number;
+            /** Props */
+            props: string[];
+            /**
+             * Rate
+             * @default 8
+             */
+            rate?: number;
+            /**
+             * Seed
+             * @default 0
+             */
+            seed?: number;
+            /**
+             * Size
+             * @default [
+             *       1,
+             *       1
+             *     ]
+             */
+            size?: [
+                number,
+                number
+            ];
+            /**
+             * Spread
+             * @default 0.1
+             */
+            spread?: number;
+            /**
+             * Tumbled
+             * @default true
+             */
+            tumbled?: boolean;
+        };
         /** Problem */
         Problem: {
             /** Error */
@@ -1080,7 +1201,8 @@ export interface components {
         };
         /**
          * PropChanges
-         * @description What is left out stays; null for mass, grip or bounce means as the material has it.
+         * @description What is left out stays; null for mass, grip, bounce or fall means as the material has it. ``fall``: metres onto
+         *     something hard before it breaks, 0 for never.
          */
         PropChanges: {
             /** Bounce */
@@ -1089,6 +1211,8 @@ export interface components {
             category?: string | null;
             /** Contact */
             contact?: ("" | "ball" | "box" | "capsule" | "hull" | "parts") | null;
+            /** Fall */
+            fall?: number | null;
             /** Grip */
             grip?: number | null;
             /** Mass */
@@ -1155,6 +1279,8 @@ export interface components {
                 number
             ];
             doubt: components["schemas"]["QuestionSchema"] | null;
+            /** Fall */
+            fall: number | null;
             /** File */
             file: string;
             /** Grip */
@@ -1395,9 +1521,11 @@ export interface components {
         /**
          * SettleAsked
          * @description How gravity is to act. Lengths in metres; ``calm`` 0 as things fall, 1 as if in honey. ``hand``:
-         *     pieces are shoved meanwhile, over the WebSocket.
+         *     pieces are shoved meanwhile, over the WebSocket. ``breaks``: metres of the smallest shard; null: nothing breaks.
          */
         SettleAsked: {
+            /** Breaks */
+            breaks?: number | null;
             /**
              * Calm
              * @default 0.3
@@ -1579,6 +1707,13 @@ export interface components {
             demo: boolean;
             /** Name */
             name: string;
+        };
+        /** WholeSchema */
+        WholeSchema: {
+            /** Name */
+            name: string;
+            /** Reason */
+            reason: string;
         };
     };
     responses: never;
@@ -3857,6 +3992,82 @@ export interface operations {
             };
         };
     };
+    brickseat_api_set_routes_shard_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                job: string;
+                prop: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     brickseat_api_set_routes_move: {
         parameters: {
             query?: never;
@@ -3879,6 +4090,86 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangeSchema"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_set_routes_pour: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PourAsked"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobSchema"];
                 };
             };
             /** @description Bad Request */

@@ -5,7 +5,7 @@ import { Link, useNavigate, useParams } from "react-router";
 import { toast } from "sonner";
 
 import { type ContactShape, type PropDetail, type Schemas, client, wanted } from "../api/client";
-import { inMillimetres, inWords, parseFigure } from "../fit/units";
+import { inMillimetres, inWords, parseFigure, parseLength } from "../fit/units";
 import { inDegrees, inPercent } from "../slip/figures";
 import { ActionButton, ChoiceWord, NumberWord, QuietButton } from "../slip/words";
 import { PropView, type Turn } from "./PropView";
@@ -18,6 +18,9 @@ const inKilograms = {
   read: (text: string) => parseFigure(text.replace(/kg/i, ""), []),
 };
 const inFactor = { show: (v: number) => v.toFixed(2), read: (text: string) => parseFigure(text, []) };
+
+/** Metres that something is taken to bear when it is first said to break. */
+const USUAL_FALL = 0.25;
 
 const SHAPES: { value: Kind; words: string }[] = [
   { value: "best", words: "the best shape" },
@@ -331,6 +334,34 @@ function Bench({ detail }: { detail: PropDetail }) {
             {...inPercent}
             onChange={(bounce) => set({ bounce })}
           />
+          ; it{" "}
+          <ChoiceWord
+            label="breaking"
+            value={prop.fall === null ? "no" : "yes"}
+            onChange={(v) => set({ fall: v === "no" ? 0 : USUAL_FALL })}
+            choices={[
+              { value: "no", words: "never breaks" },
+              { value: "yes", words: "breaks" },
+            ]}
+          />
+          {prop.fall !== null && (
+            <>
+              {" "}
+              when it falls{" "}
+              <NumberWord
+                label="fall it bears"
+                value={prop.fall}
+                step={0.01}
+                min={0.01}
+                max={5}
+                late
+                show={inWords}
+                read={(text) => parseLength(text)}
+                onChange={(fall) => set({ fall })}
+              />{" "}
+              or more onto something hard
+            </>
+          )}
           .{" "}
           {detail.own_mass && (
             <QuietButton onClick={() => set({ mass: null })}>weigh it by its material</QuietButton>

@@ -2,6 +2,7 @@
 import { useStage } from "../stage/store";
 import { BuildSlip } from "./BuildSlip";
 import { LookOverSlip } from "./LookOverSlip";
+import { PourSlip } from "./PourSlip";
 import { RepairSlip } from "./RepairSlip";
 import { SetDownSlip } from "./SetDownSlip";
 import { SettleSlip } from "./SettleSlip";
@@ -32,6 +33,7 @@ export function Slip({ middle }: { middle: () => [number, number, number] }) {
       {verb === "build" && <BuildSlip middle={middle} />}
       {verb === "measure" && <MeasureSlip />}
       {verb === "settle" && <SettleSlip />}
+      {verb === "pour" && <PourSlip />}
     </section>
   );
 }

@@ -171,6 +171,7 @@ function OpenStage({ data }: { data: SetData }) {
       refused: (words) => set({ note: words }),
       job: (news) => fall.news(news),
       frame: (poses) => fall.frame(poses),
+      cast: (news) => fall.cast(news),
       presence: (here) => set({ here }),
       notHeld: (by) => {
         pointer.current?.cancel();
@@ -197,6 +198,7 @@ function OpenStage({ data }: { data: SetData }) {
       cancel: () => tool.cancel(),
       setDown: () => void tool.setDownInTheMiddle(),
       standee: () => tool.standee(),
+      pour: () => void tool.pourInTheMiddle(),
     };
     const onKey = (event: KeyboardEvent) => onStageKey(event, stage, keyTool);
     window.addEventListener("keydown", onKey);
@@ -387,15 +389,18 @@ function OpenStage({ data }: { data: SetData }) {
 /** Tapes, plumb line and puck of what is selected; none while an old step is looked at. */
 function mark(stage: StageView): void {
   const { selected, fits, pieces, verb, preview, job } = useStage.getState();
-  const keys = preview || job ? [] : selected;
-  stage.setMarks(keys, fits, inWords);
+  const keys = preview || job?.state === "running" ? [] : selected;
+  // What lies in an outcome has not been measured on the set yet.
+  stage.setMarks(keys, job ? new Map() : fits, inWords);
   const movable = keys.filter((k) => pieces.get(k)?.role === "prop" && !pieces.get(k)?.spiked);
   const first = movable[0] ? pieces.get(movable[0]) : undefined;
   if (
     !first ||
+    job ||
     verb === "measure" ||
     verb === "build" ||
     verb === "settle" ||
+    verb === "pour" ||
     (verb === "set down" && useStage.getState().slip.prop)
   ) {
     stage.layPuck([], null, [0, 1, 0]);

@@ -21,11 +21,17 @@ const news = (more: Partial<JobNews>): JobNews => ({
 describe("a settling as it is seen", () => {
   let drawn: Map<string, Pose | null>;
   let fall: Fall;
+  let guests: string[];
+  let absent: string[];
   beforeEach(() => {
     useStage.getState().close();
     drawn = new Map();
     const pieces = {
       overrideAll: (poses: ReadonlyMap<string, Pose | null>) => poses.forEach((p, k) => drawn.set(k, p)),
+      visit: (pieces: ReadonlyMap<string, unknown>, _files: unknown, gone: ReadonlySet<string>) => {
+        [guests, absent] = [[...pieces.keys()], [...gone]];
+        return Promise.resolve();
+      },
     };
     fall = new Fall({ pieces } as unknown as StageView);
     fall.news(news({ keys: ["jar"], starts: [{ ...flat, orientation: [0, half, 0, half] }] }));
@@ -37,6 +43,10 @@ describe("a settling as it is seen", () => {
     height: 0,
     seconds: 1,
     named: [],
+    born: [],
+    files: {},
+    gone: [],
+    whole: [],
     poses: [{ key: "jar", pose: { ...flat, position: [0, y, 0] as [number, number, number] } }],
   });
 
@@ -72,5 +82,25 @@ describe("a settling as it is seen", () => {
     expect(useStage.getState().note).toContain("as it was");
     fall.frame(new Float32Array([0, 0.4, 0, 0, 0, 0, 1]));
     expect(drawn.get("jar")).toBeNull();
+  });
+
+  it("shows shards in the place of what broke, as long as they are only looked at", () => {
+    const shard = {
+      ...{ key: "shard", name: "shard 1 of jar", prop: "s1", role: "prop" as const, group: "" },
+      ...{
+        pose: flat,
+        direction: [0, -1, 0] as [number, number, number],
+        sink: 0,
+        stand_off: 0,
+        spiked: false,
+      },
+    };
+    fall.cast({ job: "job", joined: [shard], files: { s1: "/s1.glb" }, gone: ["jar"] });
+    expect([guests, absent]).toEqual([["shard"], ["jar"]]);
+    fall.frame(new Float32Array([9, 9, 9, 0, 0, 0, 1, 0.25, 0.5, 0, 0, 0, 0, 1]));
+    expect(drawn.get("shard")?.position).toEqual([0.25, 0.5, 0]);
+    fall.news(news({ state: "stopped" }));
+    expect([guests, absent]).toEqual([[], []]);
+    expect(drawn.get("shard")).toBeNull();
   });
 });

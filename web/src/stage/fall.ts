@@ -2,27 +2,31 @@
  * is adopted. */
 import * as THREE from "three";
 
-import type { Pose } from "../api/client";
-import type { JobNews } from "../api/live";
+import type { Piece, Pose } from "../api/client";
+import type { CastNews, JobNews } from "../api/live";
 import { useStage } from "./store";
 import type { StageView } from "./view";
 
 const PICTURE = [232, 148] as const;
+const NOBODY: ReadonlyMap<string, Piece> = new Map();
 
 export class Fall {
   private keys: string[] = [];
   private starts: THREE.Quaternion[] = [];
   private scales: Pose["scale"][] = [];
+  private guests = new Map<string, Piece>();
+  private files: Record<string, string> = {};
   private shown = new Set<string>();
   private pictures = new Map<number, string>();
+  private visited = false;
 
   constructor(private readonly view: StageView) {}
 
   news(news: JobNews): void {
     if (news.keys && news.starts) {
-      this.keys = news.keys;
-      this.starts = news.starts.map((p) => new THREE.Quaternion(...p.orientation));
-      this.scales = news.starts.map((p) => p.scale);
+      [this.keys, this.starts, this.scales] = [[], [], []];
+      this.guests.clear();
+      news.starts.forEach((pose, i) => this.follow(news.keys![i]!, pose));
     }
     if (news.state === "running") {
       // News of progress leave out what was said at the beginning.
@@ -39,6 +43,23 @@ export class Fall {
         .getState()
         .set({ job: null, trial: null, note: news.problem ?? "stopped; the set is as it was" });
     }
+  }
+
+  private follow(key: string, pose: Pose): void {
+    this.keys.push(key);
+    this.starts.push(new THREE.Quaternion(...pose.orientation));
+    this.scales.push(pose.scale);
+  }
+
+  /** Pieces that are poured, or that others break into; their rows follow in the frames. */
+  cast(news: CastNews): void {
+    if (useStage.getState().job?.state !== "running") return;
+    for (const piece of news.joined) {
+      this.follow(piece.key, piece.pose);
+      this.guests.set(piece.key, piece);
+    }
+    Object.assign(this.files, news.files);
+    this.visit(this.guests, new Set(news.gone));
   }
 
   frame(rows: Float32Array): void {
@@ -63,6 +84,8 @@ export class Fall {
     if (job?.state === "running") return;
     const outcome = trial === null ? undefined : job?.outcomes[trial];
     if (!outcome) return this.clear();
+    Object.assign(this.files, outcome.files);
+    this.visit(new Map(outcome.born.map((piece) => [piece.key, piece])), new Set(outcome.gone));
     this.show(new Map(outcome.poses.map(({ key, pose }) => [key, pose])));
   }
 
@@ -79,6 +102,14 @@ export class Fall {
     return found;
   }
 
+  private visit(guests: ReadonlyMap<string, Piece>, gone: ReadonlySet<string>): void {
+    if (!guests.size && !gone.size && !this.visited) return;
+    this.visited = guests.size > 0 || gone.size > 0;
+    void this.view.pieces.visit(guests, this.files, gone).catch((problem: Error) => {
+      useStage.getState().set({ note: problem.message });
+    });
+  }
+
   private show(poses: ReadonlyMap<string, Pose>): void {
     const all = new Map<string, Pose | null>(poses);
     for (const key of this.shown) if (!all.has(key)) all.set(key, null);
@@ -87,6 +118,7 @@ export class Fall {
   }
 
   private clear(): void {
+    this.visit(NOBODY, new Set());
     if (this.shown.size) this.show(new Map());
   }
 }

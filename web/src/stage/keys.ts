@@ -6,7 +6,7 @@ import { type Verb, VERBS, useStage } from "./store";
 import type { StageView } from "./view";
 
 export const KEY_SHEET: [string, string][] = [
-  ["1 – 6", "choose what to do"],
+  ["1 – 7", "choose what to do"],
   ["/", "find a prop"],
   ["← → ↑ ↓", "slide what is selected by a step, staying seated; Shift ten steps, Alt a tenth"],
   [", .", "turn by a step; Shift 90°, Alt 1°"],
@@ -16,7 +16,7 @@ export const KEY_SHEET: [string, string][] = [
     "puck",
     "drag its face to slide, its rim to turn, its post to raise, its corner to size; Alt lets go of the surface; type a figure while dragging",
   ],
-  ["Enter", "do what the slip says (set down in the middle of the view)"],
+  ["Enter", "do what the slip says (set down, or pour and pause, in the middle of the view)"],
   ["Esc", "back out"],
   ["Shift press, sweep", "select more"],
   ["U", "select what rests on it, too"],
@@ -47,10 +47,11 @@ function stepOf(kind: keyof typeof FREE): number {
   return useStage.getState().steps[kind] || FREE[kind];
 }
 
-function act(setDown: () => void): void {
+function act({ setDown, pour }: KeyTool): void {
   const { verb, selected, slip, together } = useStage.getState();
   if (verb === "repair") void mend(null);
   else if (verb === "set down" && slip.prop) setDown();
+  else if (verb === "pour") pour();
   else if (selected.length) void make({ kind: "seat", keys: selected, together });
 }
 
@@ -70,6 +71,7 @@ export interface KeyTool {
   cancel: () => void;
   setDown: () => void;
   standee: () => void;
+  pour: () => void;
 }
 
 export function onStageKey(event: KeyboardEvent, view: StageView, tool: KeyTool): void {
@@ -114,7 +116,7 @@ export function onStageKey(event: KeyboardEvent, view: StageView, tool: KeyTool)
     void make({ kind: "bed", keys: selected, sink });
   } else if (key === "Enter" && !target.closest("button, a")) {
     done();
-    act(tool.setDown);
+    act(tool);
   } else if (key === "Escape") {
     tool.cancel();
     if (state.preview) state.set({ preview: null });

@@ -24,6 +24,11 @@ const ROOM = 8;
 export class Pieces {
   readonly group = new THREE.Group();
   private crowds = new Map<string, Crowd>();
+  private standing: ReadonlyMap<string, Piece> = new Map();
+  private guests: ReadonlyMap<string, Piece> = new Map();
+  private absent: ReadonlySet<string> = new Set();
+  private guestFiles: Readonly<Record<string, string>> = {};
+  /** What stands, and what visits. */
   private shown = new Map<string, Piece>();
   private hidden = new Set<string>();
   private overridden = new Map<string, Pose>();
@@ -38,10 +43,27 @@ export class Pieces {
 
   /** Show exactly these pieces; resolves when all their models are on the stage. */
   async show(pieces: ReadonlyMap<string, Piece>): Promise<void> {
+    this.standing = pieces;
+    await this.gatherAll();
+  }
+
+  /** Besides, show `guests`, which are not on the set, and none of `absent`. `files`: models of props the store has not. */
+  async visit(
+    guests: ReadonlyMap<string, Piece>,
+    files: Readonly<Record<string, string>>,
+    absent: ReadonlySet<string>,
+  ): Promise<void> {
+    [this.guests, this.guestFiles, this.absent] = [guests, files, absent];
+    await this.gatherAll();
+  }
+
+  private async gatherAll(): Promise<void> {
+    // What was adopted stands, and its visit is over.
+    const pieces = new Map([...this.guests, ...this.standing].filter(([key]) => !this.absent.has(key)));
     const touched = new Set<string>();
     for (const [key, old] of this.shown) if (pieces.get(key) !== old) touched.add(this.crowdName(old));
     for (const [key, piece] of pieces) if (this.shown.get(key) !== piece) touched.add(this.crowdName(piece));
-    this.shown = new Map(pieces);
+    this.shown = pieces;
     await Promise.all([...touched].map((name) => this.gather(name)));
     this.redraw();
   }
@@ -53,7 +75,7 @@ export class Pieces {
   private async gather(name: string): Promise<void> {
     if (!this.crowds.has(name)) {
       const prop = name.slice(name.indexOf(" ") + 1);
-      const file = this.fileOf(prop);
+      const file = this.fileOf(prop) ?? this.guestFiles[prop];
       if (!file) return;
       let loading = this.pending.get(name);
       if (!loading) {

@@ -5,6 +5,7 @@ import type * as THREE from "three";
 import type { Triple } from "../api/client";
 import type { LiveLine, Pointed, Question, SlipSettings } from "../api/live";
 import { inWords } from "../fit/units";
+import { beginPour } from "./gravity";
 import { buildAt, make } from "./making";
 import { PuckDrag } from "./puckDrag";
 import { withGroup } from "./selecting";
@@ -27,6 +28,7 @@ type Doing =
   | { kind: "puck"; drag: PuckDrag }
   | { kind: "sweeping"; down: At; moved: boolean; more: boolean }
   | { kind: "measuring"; from: THREE.Vector3 }
+  | { kind: "pouring" }
   | { kind: "shoving"; keys: string[]; at: THREE.Vector3; grip: THREE.Vector3 };
 
 /** What the pointer shows on the page: figures beside it, and the rectangle it sweeps. */
@@ -37,6 +39,8 @@ export interface Shown {
 
 export class StagePointer {
   private doing: Doing = { kind: "idle" };
+  /** The stream was begun by key, and runs until the key is pressed again. */
+  private steady = false;
   private turn = Math.random() * 2 * Math.PI;
   private proportions: Triple = [1, 1, 1];
   private last: At | null = null;
@@ -131,6 +135,8 @@ export class StagePointer {
     const doing = this.doing;
     if (doing.kind === "shoving") {
       this.shove(doing, at);
+    } else if (doing.kind === "pouring") {
+      this.line.pour(this.pourPoint(at));
     } else if (doing.kind === "puck") {
       void doing.drag
         .to(at.x, at.y, event.altKey)
@@ -194,7 +200,7 @@ export class StagePointer {
       return;
     }
     this.tell(at, "");
-    if (verb === "measure" || verb === "build") {
+    if (verb === "measure" || verb === "build" || verb === "pour") {
       this.view.canvas.style.cursor = "crosshair";
       return;
     }
@@ -265,8 +271,17 @@ export class StagePointer {
       return;
     }
     const { verb, selected, select, pieces, opened, held } = useStage.getState();
-    if (useStage.getState().job) {
+    const { job } = useStage.getState();
+    if (verb === "pour" && job?.state !== "done") {
+      void this.pour(at);
+      return;
+    }
+    if (job?.state === "running") {
       this.grab(at);
+      return;
+    }
+    if (job) {
+      this.doing = { kind: "sweeping", down: at, moved: false, more: event.shiftKey };
       return;
     }
     if (verb === "measure") {
@@ -329,6 +344,32 @@ export class StagePointer {
     this.line.shove(doing.keys, wanted, settle.hand === "soft" ? "soft" : "firm");
   }
 
+  /** The stream to where the pointer is pressed; begun first when none runs. */
+  private async pour(at: At): Promise<void> {
+    this.doing = { kind: "pouring" };
+    if (useStage.getState().job) {
+      this.line.pour(this.pourPoint(at));
+      return;
+    }
+    if (!(await beginPour())) return;
+    // It may have been let go, or be elsewhere, since.
+    if (this.doing.kind === "pouring") this.line.pour(this.pourPoint(this.last ?? at));
+  }
+
+  private pourPoint(at: At): Triple | null {
+    return (this.view.pickPoint(at.x, at.y) ?? this.view.onGround(at.x, at.y))?.toArray() ?? null;
+  }
+
+  /** For those who work by keys: pour in the middle of the view, and pause when it is asked for again. */
+  async pourInTheMiddle(): Promise<void> {
+    const { job } = useStage.getState();
+    if (job?.state === "done") return;
+    if (!job && !(await beginPour())) return;
+    this.steady = job ? !this.steady : true;
+    const { clientWidth, clientHeight } = this.view.canvas;
+    this.line.pour(this.steady ? this.pourPoint({ x: clientWidth / 2, y: clientHeight / 2 }) : null);
+  }
+
   private letGo(): void {
     this.line.shove([], null, "firm");
     this.view.canvas.style.cursor = "default";
@@ -349,6 +390,7 @@ export class StagePointer {
     this.doing = { kind: "idle" };
     this.shown({ figures: null, sweep: null });
     if (doing.kind === "shoving") this.letGo();
+    if (doing.kind === "pouring") this.line.pour(null);
     if (doing.kind === "pressed") await this.leaveIt(doing.ray, doing.size, doing.aim);
     if (doing.kind === "puck") await doing.drag.leave();
     if (doing.kind === "sweeping") this.swept(doing.down, this.at(event), doing.moved, doing.more);
@@ -381,7 +423,19 @@ export class StagePointer {
   }
 
   private swept(from: At, to: At, moved: boolean, more: boolean): void {
-    const { pieces, selected, select, set, opened } = useStage.getState();
+    const { pieces, selected, select, set, opened, job, trial } = useStage.getState();
+    const outcome = trial === null ? undefined : job?.outcomes[trial];
+    if (outcome) {
+      // Of an outcome, what is to be adopted is chosen: piece by piece, or by a sweep.
+      const { x, y, width, height } = rectangle(from, to);
+      const hit = moved ? undefined : this.view.pick(to.x, to.y)?.key;
+      const lying = outcome.poses.map((p) => p.key);
+      const found = moved
+        ? this.view.within(lying, x, y, x + width, y + height)
+        : lying.filter((k) => k === hit);
+      select(more ? [...new Set([...selected, ...found])] : found);
+      return;
+    }
     if (!moved) {
       if (!more) {
         select([]);
@@ -460,6 +514,7 @@ export class StagePointer {
     }
     if (this.doing.kind === "puck") this.doing.drag.cancel();
     if (this.doing.kind === "shoving") this.letGo();
+    if (this.doing.kind === "pouring") this.line.pour(null);
     this.doing = { kind: "idle" };
     this.shown({ figures: null, sweep: null });
     this.asked += 1;

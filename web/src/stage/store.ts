@@ -6,7 +6,7 @@ import type { Change, Fit, Move, Piece, Prop, SetData } from "../api/client";
 import type { JobNews, LineState, Onlooker } from "../api/live";
 import { type Steps, keepSteps, keptSteps } from "./steps";
 
-export const VERBS = ["set down", "look over", "repair", "build", "measure", "settle"] as const;
+export const VERBS = ["set down", "look over", "repair", "build", "measure", "settle", "pour"] as const;
 export type Verb = (typeof VERBS)[number];
 
 export interface SetDownSlip {
@@ -49,6 +49,22 @@ export interface SettleSlip {
   trials: number;
   /** Whether pieces are shoved by hand meanwhile, and how hard it pulls. */
   hand: "no" | "soft" | "firm";
+  /** Metres of the smallest shard; null: nothing breaks. */
+  breaks: number | null;
+}
+
+export interface PourSlip {
+  props: string[];
+  rate: number;
+  most: number;
+  from: number;
+  to: number;
+  tumbled: boolean;
+  spread: number;
+  fall: number;
+  calm: number;
+  largeFirst: boolean;
+  breaks: number | null;
 }
 
 export interface Moved {
@@ -90,6 +106,21 @@ export const PLAIN_SETTLE: SettleSlip = {
   seed: 0,
   trials: 1,
   hand: "no",
+  breaks: null,
+};
+
+export const PLAIN_POUR: PourSlip = {
+  props: [],
+  rate: 8,
+  most: 100,
+  from: 1,
+  to: 1,
+  tumbled: true,
+  spread: 0.1,
+  fall: 0.05,
+  calm: 0.6,
+  largeFirst: false,
+  breaks: null,
 };
 
 /** What each kind of bearer starts from. */
@@ -145,6 +176,7 @@ interface StageState {
   /** The next prop pressed in the trolley takes the place of what is selected. */
   swapping: boolean;
   settle: SettleSlip;
+  pour: PourSlip;
   /** The settling that was begun, while it runs and until its end is adopted or discarded. */
   job: JobNews | null;
   /** Which of its outcomes is looked at. */
@@ -191,6 +223,7 @@ interface StageState {
   setSteps: (steps: Partial<Steps>) => void;
   setBuild: (build: Partial<BuildSlip>) => void;
   setSettle: (settle: Partial<SettleSlip>) => void;
+  setPour: (pour: Partial<PourSlip>) => void;
   busy: (by: 1 | -1) => void;
 }
 
@@ -235,6 +268,7 @@ export const useStage = create<StageState>((set, get) => ({
   slip: PLAIN_SLIP,
   build: PLAIN_BUILD,
   settle: PLAIN_SETTLE,
+  pour: PLAIN_POUR,
   steps: keptSteps(),
   together: true,
   open: (data) =>
@@ -296,6 +330,7 @@ export const useStage = create<StageState>((set, get) => ({
       return { steps: { ...state.steps, ...steps } };
     }),
   setSettle: (settle) => set((state) => ({ settle: { ...state.settle, ...settle } })),
+  setPour: (pour) => set((state) => ({ pour: { ...state.pour, ...pour } })),
   setBuild: (build) =>
     set((state) => ({
       build: { ...state.build, ...(build.kind ? BUILD_SIZES[build.kind] : {}), ...build },

@@ -54,16 +54,34 @@ function PropCard({
 }
 
 export function Trolley() {
-  const { key, pieces, slip, props, trolley, swapping, selected, learn, setSlip, setVerb, set } = useParts(
+  const {
+    key,
+    pieces,
+    slip,
+    pour,
+    verb,
+    props,
+    trolley,
+    swapping,
+    selected,
+    learn,
+    setSlip,
+    setPour,
+    setVerb,
+    set,
+  } = useParts(
     "key",
     "pieces",
     "slip",
+    "pour",
+    "verb",
     "props",
     "trolley",
     "swapping",
     "selected",
     "learn",
     "setSlip",
+    "setPour",
     "setVerb",
     "set",
   );
@@ -100,6 +118,13 @@ export function Trolley() {
     if (swapping) {
       set({ swapping: false, note: null });
       void make({ kind: "swap", keys: selected, prop: prop.key });
+      return;
+    }
+    if (verb === "pour") {
+      const { props: poured } = pour;
+      setPour({
+        props: poured.includes(prop.key) ? poured.filter((k) => k !== prop.key) : [...poured, prop.key],
+      });
       return;
     }
     setSlip({ prop: prop.key });
@@ -146,7 +171,7 @@ export function Trolley() {
             <PropCard
               key={p.key}
               prop={p}
-              chosen={slip.prop === p.key}
+              chosen={verb === "pour" ? pour.props.includes(p.key) : slip.prop === p.key}
               standing={standing.get(p.key) ?? 0}
               onChoose={() => choose(p)}
             />

@@ -1,0 +1,61 @@
+/** Begin what gravity does, stop it, or throw it away; what came of it is adopted in `making`. */
+import { toast } from "sonner";
+
+import { type Job, ServerError, client, wanted } from "../api/client";
+import { useStage } from "./store";
+
+async function begun(asked: Promise<Job>): Promise<boolean> {
+  useStage.getState().set({ note: null });
+  try {
+    const job = await asked;
+    if (!useStage.getState().job) useStage.getState().set({ job });
+    return true;
+  } catch (error) {
+    toast.error(error instanceof ServerError ? error.message : String(error));
+    return false;
+  }
+}
+
+export function beginSettle(): Promise<boolean> {
+  const { key, settle, selected, pieces } = useStage.getState();
+  if (!key) return Promise.resolve(false);
+  const loose = [...pieces.values()].filter((p) => p.role === "prop" && !p.spiked && p.direction[1] < -0.5);
+  const chosen = settle.what === "loose" ? loose : loose.filter((p) => selected.includes(p.key));
+  const { lift, jitter, calm, seed, breaks } = settle;
+  const hand = settle.hand !== "no";
+  // A hand cannot be in several trials at once, and a shove has no end of its own.
+  const rest = hand ? { hand, trials: 1, seconds: 600 } : { trials: settle.trials };
+  const body = { keys: chosen.map((p) => p.key), lift, jitter, calm, seed, breaks, ...rest };
+  return begun(wanted<Job>(client.POST("/api/sets/{key}/settle", { params: { path: { key } }, body })));
+}
+
+/** Where it goes is told over the live line. */
+export function beginPour(): Promise<boolean> {
+  const { key, pour, set } = useStage.getState();
+  if (!key) return Promise.resolve(false);
+  if (pour.props.length === 0) {
+    set({ note: "choose what is poured from the trolley first" });
+    return Promise.resolve(false);
+  }
+  const { props, rate, most, from, to, tumbled, spread, fall, calm, largeFirst, breaks } = pour;
+  const seed = Math.floor(Math.random() * 2 ** 31);
+  const body = {
+    ...{ props, rate, most, tumbled, spread, fall, calm, seed, breaks },
+    size: [from, to] as [number, number],
+    large_first: largeFirst,
+  };
+  return begun(wanted<Job>(client.POST("/api/sets/{key}/pour", { params: { path: { key } }, body })));
+}
+
+/** Stop a run, or throw away what came of it. */
+export async function discard(): Promise<void> {
+  const { key, job, set, select, selected, pieces } = useStage.getState();
+  if (!key || !job) return;
+  select(selected.filter((k) => pieces.has(k)));
+  set({ job: null, trial: null });
+  try {
+    await wanted(client.DELETE("/api/sets/{key}/jobs/{job}", { params: { path: { key, job: job.key } } }));
+  } catch {
+    // It has ended by itself meanwhile; there is nothing left to discard.
+  }
+}
