@@ -154,10 +154,11 @@ class Piece:
     def movable(self) -> bool:
         return self.role == "prop" and not self.spiked
 
-    def shrunk(self, share: float) -> "Piece":
-        """The same piece, smaller by ``share`` about the middle of its box."""
+    def shrunk(self, share: float, least: float) -> "Piece":
+        """The same piece, smaller about the middle of its box by ``share``, and along no axis by less than ``least`` m."""
         lo, hi = self.prop.mesh.box
-        linear = self.pose.linear * (1.0 - share)
+        extent = np.maximum(np.linalg.norm(self.pose.linear, axis=0) * (hi - lo), least)
+        linear = self.pose.linear * (1.0 - np.minimum(0.1, np.maximum(share, least / extent)))
         middle = 0.5 * (lo + hi)
         return self.at(Pose.of(linear, self.pose.apply(middle) - linear @ middle))
 

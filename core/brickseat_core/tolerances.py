@@ -16,6 +16,9 @@ SHRINK = 1e-5
 """Share by which a piece is shrunk to part it from another whose faces lie in the very same planes (two
 copies of one tile): where all faces are flush, no two of them cut, and the overlap shows only so."""
 
+LEAST_SHRINK = 8 * FLUSH_WIDTH
+"""Metres it is shrunk by at least: on each side it then stands back by more than what counts as flush."""
+
 GRAZE_DEPTH = 1e-4
 """A sideways overlap up to this depth is a graze: files keep 32-bit coordinates and people nudge
 by eye. A grazed neighbour must not send a piece up onto its top."""

@@ -176,7 +176,9 @@ def test_what_lies_on_a_piece_does_not_hold_it_up() -> None:
 @pytest.mark.parametrize("aside", [0.0, 1e-9, 1e-8, 3e-8, 1e-7, 1e-6])
 @pytest.mark.parametrize("yaw", [0.0, 31.0])
 @pytest.mark.parametrize("share", [0.001, 0.07, 0.5])
-def test_a_copy_sunk_into_its_like_with_all_sides_flush_comes_out_on_top(aside: float, yaw: float, share: float) -> None:
+def test_a_copy_sunk_into_its_like_with_all_sides_flush_comes_out_on_top(
+    aside: float, yaw: float, share: float
+) -> None:
     """Two bricks of one footprint: no two of their triangles cross, and yet they overlap."""
     half = math.radians(yaw) / 2.0
     brick = turned(box(0.2, 0.06, 0.1), (0.0, math.sin(half), 0.0, math.cos(half)))
@@ -187,6 +189,14 @@ def test_a_copy_sunk_into_its_like_with_all_sides_flush_comes_out_on_top(aside: 
     assert fit.depth == pytest.approx(share * 0.06, abs=1e-6), fit.reason
     assert fit.faults == (() if share * 0.06 < SEATED_TOLERANCE else ("sunk",)), fit.reason
     assert seat(index, upper).pose.position[1] == pytest.approx(0.09, abs=EXACT)
+
+
+@pytest.mark.parametrize("size", [0.004, 0.02, 2.0])
+def test_exact_copies_in_one_place_come_out_one_by_one(size: float) -> None:
+    cube = box(size, size, size)
+    here = [piece("a", cube, (0.0, size, 0.0)), piece("b", cube, (0.0, 2.05 * size, 0.0))]
+    assert seated_height(piece("c", cube, (0.0, size, 0.0)), FLOOR, here[0]) == pytest.approx(2.0 * size, abs=EXACT)
+    assert seated_height(piece("d", cube, (0.0, size, 0.0)), FLOOR, *here) == pytest.approx(3.05 * size, abs=EXACT)
 
 
 @pytest.mark.parametrize("closed", [True, False])

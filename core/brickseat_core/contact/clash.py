@@ -25,7 +25,7 @@ from brickseat_core.contact.pairs import pairs_within, triangle_in_frame
 from brickseat_core.contact.retreat import first_window_kernel
 from brickseat_core.kernels import kernel
 from brickseat_core.scene import Piece, Vec
-from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH, SHRINK
+from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH, LEAST_SHRINK, SHRINK
 
 MOST_NORMALS = 16
 MOST_PAIRS = 16_384
@@ -96,13 +96,13 @@ def penetration(index: SceneIndex, piece: Piece, row: int, most: int = MOST_NORM
     if cut.depth > CONTACT_EPSILON:
         return cut
     # Where faces or edges lie in each other's planes no two triangles cross: a little smaller and higher they do.
-    slim = piece.shrunk(SHRINK)
+    slim = piece.shrunk(SHRINK, LEAST_SHRINK)
     slim = slim.at(slim.pose.moved(-HUNG * np.asarray(piece.direction)))
     flush = measured_cut(index, slim, row, most, limit)
     if flush.depth <= CONTACT_EPSILON:
         return cut
     width = float(np.ptp(piece.pose.apply(piece.prop.mesh.vertices) @ flush.normal))
-    given = 0.5 * SHRINK * width - HUNG * float(flush.normal @ np.asarray(piece.direction))
+    given = 0.5 * max(SHRINK * width, LEAST_SHRINK) - HUNG * float(flush.normal @ np.asarray(piece.direction))
     return replace(flush, depth=flush.depth + given)
 
 

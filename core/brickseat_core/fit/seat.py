@@ -11,7 +11,7 @@ from brickseat_core.contact.index import Mover, Near, SceneIndex, frame_along
 from brickseat_core.contact.retreat import first_window
 from brickseat_core.fit.check import UPWARD
 from brickseat_core.scene import Piece, Pose, Vec
-from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH, GRAZE_DEPTH, SHRINK
+from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH, GRAZE_DEPTH, LEAST_SHRINK, SHRINK
 
 GRAZE_WIDTHS = 4.0
 """How many times its depth a graze is wide at most, on the projections of its triangles."""
@@ -58,7 +58,7 @@ def travel_to_seat(index: SceneIndex, piece: Piece, row: int, mover: Mover, near
     probes = piece.pose.apply(piece.prop.mesh.probes)
     lift = first_window(index, mover, near, probes)
     if lift is not None and lift <= CONTACT_EPSILON:
-        flush = out_of_flush(index, piece, near, probes)
+        flush = out_of_flush(index, piece, near)
         if flush is not None:
             return flush
     if lift is not None and lift <= GRAZE_DEPTH:
@@ -82,14 +82,15 @@ def travel_to_seat(index: SceneIndex, piece: Piece, row: int, mover: Mover, near
     return -lift if lift is not None else None
 
 
-def out_of_flush(index: SceneIndex, piece: Piece, near: Near, probes: Vec) -> float | None:
+def out_of_flush(index: SceneIndex, piece: Piece, near: Near) -> float | None:
     """Travel out of a piece whose faces lie in the same planes as this one's; None when there is no such."""
     direction = np.asarray(piece.direction)
     rows = [int(r) for r in near.rows]
-    slim = piece.shrunk(SHRINK)
+    slim = piece.shrunk(SHRINK, LEAST_SHRINK)
+    probes = slim.pose.apply(slim.prop.mesh.probes)
     mover = index.mover(slim.prop.mesh, slim.pose, frame_along(direction))
     lift = first_window(index, mover, index.only(mover, slim.pose.origin, rows), probes)
-    given = SHRINK * float(mover.hi[0, 2] - mover.lo[0, 2])
+    given = max(SHRINK * float(mover.hi[0, 2] - mover.lo[0, 2]), LEAST_SHRINK)
     if lift is None or lift <= CONTACT_EPSILON + 2.0 * given:
         # No deeper than what the shrinking hides: it touches, or grazes.
         return None

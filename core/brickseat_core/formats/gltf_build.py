@@ -1,6 +1,7 @@
 """Build glTF documents: a prop from painted surfaces, and a set from props and poses."""
 
 import copy
+from collections import Counter
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
@@ -113,14 +114,21 @@ def material_entry(paint: Paint) -> Json:
     }
 
 
-def first_paint(document: GltfDocument) -> Paint:
-    """The first material of a model, without its textures; bare clay where it has none."""
-    for material in document.json.get("materials", []):
-        given = material.get("pbrMetallicRoughness", {})
-        red, green, blue = (float(c) for c in given.get("baseColorFactor", (1.0, 1.0, 1.0, 1.0))[:3])
-        rough, metal = float(given.get("roughnessFactor", 1.0)), float(given.get("metallicFactor", 1.0))
-        return Paint(str(material.get("name", "paint")), (red, green, blue), rough, metal)
-    return Paint("clay", (0.6, 0.42, 0.3))
+def main_paint(document: GltfDocument) -> Paint:
+    """The material that most of a model's triangles have, without its textures; bare clay where there is none."""
+    counts: Counter[int] = Counter()
+    for mesh in document.json.get("meshes", []):
+        for primitive in mesh["primitives"]:
+            corners = primitive.get("indices", primitive["attributes"]["POSITION"])
+            if "material" in primitive:
+                counts[primitive["material"]] += document.json["accessors"][corners]["count"]
+    if not counts:
+        return Paint("clay", (0.6, 0.42, 0.3))
+    material = document.json["materials"][counts.most_common(1)[0][0]]
+    given = material.get("pbrMetallicRoughness", {})
+    red, green, blue = (float(c) for c in given.get("baseColorFactor", (1.0, 1.0, 1.0, 1.0))[:3])
+    rough, metal = float(given.get("roughnessFactor", 1.0)), float(given.get("metallicFactor", 1.0))
+    return Paint(str(material.get("name", "paint")), (red, green, blue), rough, metal)
 
 
 class Carrier:

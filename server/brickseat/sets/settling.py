@@ -19,7 +19,7 @@ from brickseat.store.contact import kept_shape
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import shelve
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.formats.gltf_build import Surface, first_paint, prop_document
+from brickseat_core.formats.gltf_build import Surface, main_paint, prop_document
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.gravity import finish as gravity
 from brickseat_core.gravity.hand import Pull, Strength
@@ -124,8 +124,8 @@ def shards_to_adopt(job: Job, pieces: Iterable[Piece], owner: User) -> None:
 
 
 def shard_document(found: FoundShard) -> GltfDocument:
-    """A shard as a model, in the first paint of what it is of."""
-    paint = first_paint(GltfDocument.open(found.of.path))
+    """A shard as a model, in the paint that most of its whole has."""
+    paint = main_paint(GltfDocument.open(found.of.path))
     mesh = found.prop.mesh
     # Sharp where it broke: every triangle has corners of its own.
     corners = mesh.vertices[mesh.faces].reshape(-1, 3)
@@ -173,8 +173,10 @@ def watched(trial: Trial, asked: Asked, job: Job) -> Settled:
                 stream.to = command.to
         if job.enough.is_set():
             break
-        done = stream.let_go / stream.slip.most if stream is not None else run.simulated / trial.slip.seconds
-        if not job.tell("pouring" if stream is not None else "settling", 0.9 * min(done, 1.0)):
+        words, done = "settling", run.simulated / trial.slip.seconds
+        if stream is not None:
+            words, done = f"poured {stream.let_go} of {stream.slip.most}", stream.let_go / stream.slip.most
+        if not job.tell(words, 0.9 * min(done, 1.0)):
             raise Stopped
         if len(run.loose) > told or len(run.world.gone) > missed:
             keep_shards(job, run.loose[told:], run.shards)

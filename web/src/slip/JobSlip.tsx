@@ -18,15 +18,16 @@ export function JobSlip() {
   const outcome = job && trial !== null ? job.outcomes[trial] : undefined;
   if (!job) return null;
   if (job.state === "running") {
-    const pouring = job.words === "pouring";
+    const pouring = job.words.startsWith("poured");
     const shoving = settle.hand !== "no" && job.words === "settling";
     return (
       <div>
         <p role="status">
+          {pouring && <strong>{job.words}. </strong>}
           {pouring &&
             "Hold the pointer down on the stage, and the stream follows it; Enter pours in the middle. "}
           {shoving && "Drag pieces on the stage, and throw them by letting go; Esc lets go, too. "}
-          {!shoving && (
+          {!pouring && !shoving && (
             <>
               {job.words}, <span className="figure">{Math.round(job.share * 100)} %</span>.{" "}
             </>
