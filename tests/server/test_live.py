@@ -1,6 +1,7 @@
 """The WebSocket: who may listen, two stages at once, and pointing that never queues."""
 
 import asyncio
+import json
 from typing import Any
 
 import pytest
@@ -33,9 +34,12 @@ async def stage(dressed: DressedSet, user: User | None, origin: bytes = b"http:/
 
 
 async def heard(socket: WebsocketCommunicator, seconds: float, kind: str = "") -> dict[str, Any]:
-    """The next message; those about who is here are passed over unless asked for."""
+    """The next message; frames, and those about who is here, are passed over unless asked for."""
     while True:
-        message: dict[str, Any] = await socket.receive_json_from(timeout=seconds)
+        received = await socket.receive_output(timeout=seconds)
+        if not received.get("text"):
+            continue
+        message: dict[str, Any] = json.loads(received["text"])
         if message["kind"] == kind or (not kind and message["kind"] != "presence"):
             return message
 

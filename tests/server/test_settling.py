@@ -11,7 +11,9 @@ from django.contrib.auth.models import User
 from django.test import Client
 from test_live import heard, opened
 
+from brickseat.live.session import sessions
 from brickseat.sets.models import DressedSet
+from brickseat.store.models import StoredProp
 
 Move = Callable[..., Any]
 
@@ -82,4 +84,91 @@ async def test_frames_come_live_and_a_stop_leaves_the_set_as_it_was(dressed: Dre
             break
     await dressed.arefresh_from_db()
     assert dressed.revision == 0
+    await socket.disconnect()
+
+
+@pytest.mark.django_db(transaction=True)
+def test_what_breaks_is_exchanged_for_its_shards_in_one_step_and_back(
+    client: Client, dressed: DressedSet, other: User, as_user: Callable[[User], Client]
+) -> None:
+    url = f"/api/sets/{dressed.key}"
+    before = client.get(url).json()["pieces"]
+    asked = {"keys": ["sits"], "lift": 0.45, "calm": 0.0, "breaks": 0.15}
+    job = f"{url}/jobs/{client.post(f'{url}/settle', asked, content_type='application/json').json()['key']}"
+    (outcome,) = waited(client, job)["outcomes"]
+    assert outcome["gone"] == ["sits"]
+    assert {p["key"] for p in outcome["born"]} == {p["key"] for p in outcome["poses"]}
+    assert {p["name"] for p in outcome["born"]} >= {f"shard {n} of crate 1" for n in (1, 2, 3)}
+    file = outcome["files"][outcome["born"][0]["prop"]]
+    model = client.get(file)
+    assert model.status_code == 200
+    assert model.content[:4] == b"glTF"
+    assert as_user(other).get(file).status_code == 404
+    assert StoredProp.objects.count() == 1, "nothing is stored before it is adopted"
+
+    adopted = client.post(f"{job}/adopt", {}, content_type="application/json").json()
+    assert adopted["words"] == "broke crate 1"
+    now = {p["key"]: p for p in client.get(url).json()["pieces"]}
+    assert "sits" not in now
+    shards = [p for p in now.values() if p["name"].startswith("shard")]
+    assert len(shards) == len(outcome["born"]) >= 3
+    stored = StoredProp.objects.filter(key__in={p["prop"] for p in shards})
+    assert sum(p.volume or 0.0 for p in stored) == pytest.approx(0.125, rel=1e-3)
+    assert not any(p.listed for p in stored)
+    assert len(client.get("/api/props").json()) == 1, "the store is not flooded"
+    again = client.post(f"{job}/adopt", {}, content_type="application/json")
+    assert again.status_code == 409
+
+    sessions.clear()
+    fits = {f["key"]: f for f in client.get(url).json()["fits"]}
+    named = {n["key"] for n in outcome["named"]}
+    assert {p["key"] for p in shards if fits[p["key"]]["faults"]} == named, "read back from its files it fits as before"
+    assert client.get(f"{url}/hand-over.glb").status_code == 200
+    client.post(f"{url}/undo")
+    back = {p["key"]: p for p in client.get(url).json()["pieces"]}
+    assert back == {p["key"]: p for p in before}
+    client.post(f"{url}/redo")
+    assert {p["key"] for p in client.get(url).json()["pieces"]} == set(now)
+
+
+@pytest.mark.django_db(transaction=True)
+@pytest.mark.asyncio
+async def test_a_stream_follows_the_pointer_pauses_and_is_adopted_in_part(dressed: DressedSet, wren: User) -> None:
+    socket = await opened(dressed, wren)
+    client = Client()
+    await sync_to_async(client.force_login)(wren)
+    post, get = sync_to_async(client.post), sync_to_async(client.get)
+    url = f"/api/sets/{dressed.key}"
+    asked = {"props": ["crate"], "size": [0.1, 0.2], "rate": 20, "most": 6, "spread": 0.1}
+    started = await post(f"{url}/pour", asked, content_type="application/json")
+    assert started.status_code == 202, started.content
+    job = f"{url}/jobs/{started.json()['key']}"
+    told = await heard(socket, 60, "job")
+    while not told["words"].startswith("poured"):
+        told = await heard(socket, 60, "job")
+    assert told["words"] == "poured 0 of 6", "it waits until it is told where"
+    await socket.send_json_to({"tell": "shove", "pour": True, "to": [-1.5, 0.0, 0.5]})
+    joined: list[Any] = []
+    while len(joined) < 6:
+        cast = await heard(socket, 60, "cast")
+        joined += cast["joined"]
+        assert cast["gone"] == []
+    assert {p["prop"] for p in joined} == {"crate"}
+    for p in joined:
+        x, y, z = p["pose"]["position"]
+        assert np.hypot(x + 1.5, z - 0.5) < 0.2
+        assert y > 0.0
+    done = await sync_to_async(waited)(client, job)
+    (outcome,) = done["outcomes"]
+    assert len(outcome["born"]) == 6
+    half = [p["key"] for p in outcome["born"][:3]]
+    change = await post(f"{job}/adopt", {"keys": half}, content_type="application/json")
+    assert change.json()["words"] == "poured 3 pieces"
+    names = [p["name"] for p in (await get(url)).json()["pieces"]]
+    assert len(names) == 4 + 3 == len(set(names)), "every piece has a name of its own"
+    await post(f"{url}/undo")
+    assert len((await get(url)).json()["pieces"]) == 4
+    await socket.send_json_to({"tell": "shove", "pour": True, "to": ["x", 0, 0]})
+    bad = await post(f"{url}/pour", {**asked, "props": ["nothing"]}, content_type="application/json")
+    assert bad.status_code == 404
     await socket.disconnect()

@@ -6,13 +6,13 @@ import threading
 import time
 import uuid
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
 log = logging.getLogger(__name__)
 JOBS_KEPT_SECONDS = 3600.0
 NEWS_SECONDS = 0.3
+MOST_AT_ONCE = 4
 State = Literal["running", "done", "stopped", "failed"]
 
 
@@ -60,7 +60,7 @@ class Jobs:
     def __init__(self) -> None:
         self._jobs: dict[str, Job] = {}
         self._lock = threading.Lock()
-        self._pool = ThreadPoolExecutor(max_workers=4, thread_name_prefix="job")
+        self._turns = threading.Semaphore(MOST_AT_ONCE)
 
     def start(self, dressed: uuid.UUID, run: Callable[[Job], Any], heard: Callable[[Job], None]) -> Job:
         """Run ``run`` in the background; ``heard`` is called now and then, and at the end.
@@ -76,12 +76,14 @@ class Jobs:
                 raise Failed("something is under way on this set already; stop it first, or wait")
             job = Job(dressed, heard=heard)
             self._jobs[job.key] = job
-        self._pool.submit(self._run, job, run)
+        # A daemon: a server that is told to end does not wait for what was not adopted yet.
+        threading.Thread(target=self._run, args=(job, run), name="job", daemon=True).start()
         return job
 
     def _run(self, job: Job, run: Callable[[Job], Any]) -> None:
         try:
-            job.outcome = run(job)
+            with self._turns:
+                job.outcome = run(job)
             job.state = "stopped" if job.stop.is_set() else "done"
         except Stopped:
             job.state = "stopped"
