@@ -166,6 +166,7 @@ function OpenStage({ data }: { data: SetData }) {
         askAs(stageName);
         set({ stage: stageName });
         if (now !== useStage.getState().revision) void reload(data.key);
+        void fall.askAgain();
       },
       state: (state) => set({ line: state }),
       refused: (words) => set({ note: words }),

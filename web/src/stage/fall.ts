@@ -2,7 +2,7 @@
  * is adopted. */
 import * as THREE from "three";
 
-import type { Piece, Pose } from "../api/client";
+import { type Job, type Piece, type Pose, client, wanted } from "../api/client";
 import type { CastNews, JobNews } from "../api/live";
 import { useStage } from "./store";
 import type { StageView } from "./view";
@@ -43,6 +43,17 @@ export class Fall {
         .getState()
         .set({ job: null, trial: null, note: news.problem ?? "stopped; the set is as it was" });
     }
+  }
+
+  /** After the line was lost: what has become of the job meanwhile. A server that was away has forgotten it. */
+  async askAgain(): Promise<void> {
+    const { key, job } = useStage.getState();
+    if (!key || job?.state !== "running") return;
+    const lost: Job = { ...job, state: "stopped", problem: "the server was away; the set is as it was" };
+    const now = await wanted<Job>(
+      client.GET("/api/sets/{key}/jobs/{job}", { params: { path: { key, job: job.key } } }),
+    ).catch(() => lost);
+    if (now.state !== "running" && useStage.getState().job?.key === job.key) this.news(now);
   }
 
   private follow(key: string, pose: Pose): void {

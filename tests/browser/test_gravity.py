@@ -1,0 +1,183 @@
+"""Gravity in a real browser: a heap and its trials, a stream of stones, jars that break, a server that dies meanwhile."""
+
+import math
+from pathlib import Path
+from typing import Any
+
+import pytest
+from playwright.sync_api import Browser, Page, expect
+from running import DemoServer, on_screen, set_key, wait_drawn
+from test_dressing import choose, post, stored
+
+YARD = (0.6, 0.0, 3.4)
+"""An empty place of the kiln yard, well in view."""
+
+
+def yard(page: Page, address: str) -> str:
+    key = set_key(page, address, "Kiln yard")
+    page.goto(f"{address}/sets/{key}?quality=low")
+    wait_drawn(page)
+    return key
+
+
+def set_down(page: Page, address: str, key: str, prop: str, x: float, y: float, z: float) -> str:
+    pose = {"position": [x, y, z], "orientation": [0, 0, 0, 1], "scale": [1, 1, 1]}
+    made = post(page, f"{address}/api/sets/{key}/moves", {"move": {"kind": "set_down", "prop": prop, "pose": pose}})
+    return str(made["deltas"][0]["key"])
+
+
+def last_step(page: Page, begins: str) -> None:
+    page.wait_for_function("w => (window.brickseat.state().canUndo ?? '').startsWith(w)", arg=begins)
+
+
+def ended(page: Page) -> dict[str, Any]:
+    """The only outcome of the job, once it is done."""
+    page.wait_for_function("window.brickseat.state().job?.state === 'done'", timeout=180_000)
+    found: dict[str, Any] = page.evaluate("window.brickseat.state().job.outcomes[0]")
+    return found
+
+
+def faulty(found: dict[str, Any], keys: set[str]) -> set[str]:
+    return {f["key"] for f in found["fits"] if f["key"] in keys and f["faults"]}
+
+
+def test_a_heap_of_sixty_settles_in_three_trials_and_half_of_one_is_adopted(page: Page, address: str) -> None:
+    key = yard(page, address)
+    props = ["fire-brick", "mug", "floor-tile", "dip-bowl", "round-stone"]
+    heap = [
+        set_down(
+            page, address, key, props[n % 5], 0.6 + 0.3 * math.cos(2.4 * n), 0.3 + 0.09 * n, 3.4 + 0.3 * math.sin(n)
+        )
+        for n in range(60)
+    ]
+    page.reload()
+    wait_drawn(page)
+    before = stored(page, address, key)["pieces"]
+    page.evaluate("keys => window.brickseat.state().select(keys)", heap)
+    page.keyboard.press("6")
+    page.evaluate("window.brickseat.state().setSettle({jitter: 0.02, trials: 3})")
+    slip = page.get_by_label("Slip")
+    slip.get_by_role("button", name="Settle").click()
+    trials = page.get_by_role("region", name="Trials")
+    expect(trials.get_by_role("button")).to_have_count(3, timeout=300_000)
+    trials.get_by_role("button").nth(2).click()
+    outcome = page.evaluate("window.brickseat.state().job.outcomes[2]")
+    assert len(outcome["poses"]) == 60
+    page.evaluate("keys => window.brickseat.state().select(keys)", heap[:30])
+    slip.get_by_role("button", name="Adopt only the 30 selected").click()
+    last_step(page, "settled")
+    now = {p["key"]: p for p in stored(page, address, key)["pieces"]}
+    moved = {p["key"] for p in before if now[p["key"]] != p}
+    assert moved == set(heap[:30]), "just those that were chosen fell"
+    page.keyboard.press("Control+z")
+    page.wait_for_function("!(window.brickseat.state().canUndo ?? '').startsWith('settled')")
+    for old, new in zip(before, stored(page, address, key)["pieces"], strict=True):
+        assert new["pose"]["position"] == pytest.approx(old["pose"]["position"], abs=1e-12)
+
+
+def test_a_hundred_stones_are_poured_round_a_boulder(page: Page, address: str) -> None:
+    key = yard(page, address)
+    before = {p["key"] for p in stored(page, address, key)["pieces"]}
+    page.keyboard.press("7")
+    choose(page, "round stone")
+    choose(page, "flat stone")
+    slip = page.get_by_label("Slip")
+    expect(slip).to_contain_text("Pour round stone and flat stone")
+    page.evaluate("window.brickseat.state().setPour({from: 0.2, to: 0.5, most: 100, rate: 20, spread: 0.25})")
+    boulder = next(p for p in stored(page, address, key)["pieces"] if p["prop"] == "round-stone")
+    x, _, z = boulder["pose"]["position"]
+    page.mouse.move(*on_screen(page, x + 0.5, 0.0, z))
+    page.mouse.down()
+    expect(slip).to_contain_text("poured", timeout=60_000)
+    angle = 0.0
+    while page.evaluate("window.brickseat.state().job?.state") == "running" and angle < 60.0:
+        angle += 0.5
+        page.mouse.move(*on_screen(page, x + 0.5 * math.cos(angle), 0.0, z + 0.5 * math.sin(angle)))
+        page.wait_for_timeout(250)
+    page.mouse.up()
+    outcome = ended(page)
+    assert len(outcome["born"]) == 100
+    assert {p["key"] for p in stored(page, address, key)["pieces"]} == before, "nothing of it is on the set yet"
+    expect(slip).to_contain_text("100 pieces lie still")
+    slip.get_by_role("button", name="Adopt", exact=True).click()
+    last_step(page, "poured 100 pieces")
+    found = stored(page, address, key)
+    fresh = {p["key"] for p in found["pieces"]} - before
+    assert len(fresh) == 100
+    assert faulty(found, fresh) <= {n["key"] for n in outcome["named"]}
+    assert len(outcome["named"]) <= 5
+    page.keyboard.press("Control+z")
+    page.wait_for_function("!(window.brickseat.state().canUndo ?? '').startsWith('poured')")
+    assert {p["key"] for p in stored(page, address, key)["pieces"]} == before
+
+
+def test_a_stack_of_jars_is_shoved_over_and_breaks(page: Page, address: str) -> None:
+    key = yard(page, address)
+    page.keyboard.press("2")
+    stack = []
+    for n in range(3):
+        stack.append(set_down(page, address, key, "squat-jar", YARD[0], 0.3 + 0.17 * n, YARD[2]))
+        # As it would be built up: each rests on the one before.
+        post(page, f"{address}/api/sets/{key}/moves", {"move": {"kind": "rest", "keys": stack[-1:]}})
+    page.reload()
+    wait_drawn(page)
+    page.evaluate("keys => window.brickseat.state().select(keys)", stack)
+    page.keyboard.press("6")
+    page.evaluate("window.brickseat.state().setSettle({hand: 'firm', breaks: 0.03, calm: 0, trials: 1, jitter: 0})")
+    slip = page.get_by_label("Slip")
+    slip.get_by_role("button", name="Settle").click()
+    expect(slip).to_contain_text("Drag pieces on the stage", timeout=60_000)
+    page.wait_for_timeout(1000)
+    top = page.evaluate("k => window.brickseat.view.pieces.frame(k).matrix.elements.slice(12, 15)", stack[2])
+    start = on_screen(page, top[0], top[1] + 0.08, top[2])
+    page.mouse.move(*start)
+    page.mouse.down()
+    for n in range(12):
+        page.mouse.move(start[0] + 6 * n, start[1] - 18 * n)
+        page.wait_for_timeout(60)
+    page.mouse.up()
+    page.wait_for_function("window.brickseat.view.pieces.absent.size > 0", timeout=20_000)
+    page.wait_for_timeout(1500)
+    slip.get_by_role("button", name="Enough").click()
+    outcome = ended(page)
+    assert set(outcome["gone"]) & set(stack)
+    shards = [p for p in outcome["born"] if p["name"].startswith("shard")]
+    assert len(shards) >= 3
+    expect(slip).to_contain_text("shards of the")
+    slip.get_by_role("button", name="Adopt", exact=True).click()
+    page.wait_for_function("(window.brickseat.state().canUndo ?? '').includes('broke')")
+    wait_drawn(page)
+    found = {p["key"] for p in stored(page, address, key)["pieces"]}
+    assert found >= {p["key"] for p in shards}
+    assert found.isdisjoint(outcome["gone"])
+    page.keyboard.press("Control+z")
+    page.wait_for_function("!(window.brickseat.state().canUndo ?? '').includes('broke')")
+    assert {p["key"] for p in stored(page, address, key)["pieces"]} >= set(stack)
+
+
+def test_a_server_killed_while_things_fall_leaves_the_set_as_it_was(browser: Browser, tmp_path: Path) -> None:
+    server = DemoServer(tmp_path)
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
+    try:
+        page = context.new_page()
+        key = yard(page, server.address)
+        before = stored(page, server.address, key)
+        loose = [p["key"] for p in before["pieces"] if p["role"] == "prop" and not p["spiked"]]
+        page.evaluate("keys => window.brickseat.state().select(keys)", loose)
+        page.keyboard.press("6")
+        page.evaluate("window.brickseat.state().setSettle({lift: 1.0, trials: 1, hand: 'soft'})")
+        page.get_by_label("Slip").get_by_role("button", name="Settle").click()
+        expect(page.get_by_label("Slip")).to_contain_text("Drag pieces on the stage", timeout=90_000)
+        page.wait_for_timeout(500)
+        server.kill()
+        expect(page.get_by_text("the server is away")).to_be_visible(timeout=15_000)
+        server.start()
+        expect(page.get_by_text("saved", exact=True)).to_be_visible(timeout=30_000)
+        expect(page.get_by_label("Slip")).to_contain_text("the server was away; the set is as it was")
+        assert stored(page, server.address, key) == before
+        page.get_by_label("Slip").get_by_role("button", name="Settle").click()
+        expect(page.get_by_label("Slip")).to_contain_text("Drag pieces on the stage", timeout=90_000)
+        page.get_by_label("Slip").get_by_role("button", name="Discard").click()
+    finally:
+        context.close()
+        server.stop()
