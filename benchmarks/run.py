@@ -1,4 +1,5 @@
-"""Everything that speed is held by, side by side in one run: python benchmarks/run.py [drop] [check] [rest] [settle] [pointing]."""
+"""Everything that speed is held by, side by side in one run: python benchmarks/run.py [drop] [check] [rest] [settle] [engines]
+[shove] [pointing]."""
 
 import gc
 import resource
@@ -6,7 +7,7 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -28,7 +29,10 @@ from brickseat_core.fit.seat import seat
 from brickseat_core.formats.gltf_build import Paint, Surface, prop_document, set_document
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.prop_file import whole_mesh
+from brickseat_core.gravity.hand import Pull
 from brickseat_core.gravity.settling import Run, SettleSlip, shapes_for, stepping
+from brickseat_core.gravity.shapes import ContactShape
+from brickseat_core.gravity.world import World
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Prop, rotation_about
 from brickseat_core.warm import warm
@@ -146,6 +150,9 @@ def bench_rest() -> None:
     print(f"  {ms(seconds)}, {stands} of {len(seconds)} stand   (to reach: 40 ms median)")
 
 
+PLAIN = ["fire-brick", "floor-tile", "round-stone", "flat-stone"]
+"""Props of one hull each."""
+ENGINE_SECONDS = 2.0
 FALLING = (
     "mug",
     "dip-bowl",
@@ -192,6 +199,96 @@ def bench_settle() -> None:
             f"  {count:4d} pieces: settled {run.simulated:.1f} s in {fallen - start:.1f} s, finished in "
             f"{ended - resumed:.1f} s; not right before {rough} ({', '.join(sorted(lying))}), after {len(done.named)}"
         )
+
+
+def columns(props: dict[str, Prop], kinds: Sequence[str], count: int) -> list[Piece]:
+    """Copies of ``kinds`` one above the other in nine columns, over a floor at height 0."""
+    apart, high = 0.55, 0.32
+    return [
+        Piece(
+            f"c{n:04d}",
+            f"c{n:04d}",
+            props[kinds[n % len(kinds)]],
+            Pose((apart * (n % 3 - 1), 0.3 + high * (n // 9), apart * (n // 3 % 3 - 1))),
+        )
+        for n in range(count)
+    ]
+
+
+def other_engine(pieces: list[Piece], shapes: dict[str, ContactShape], seconds: float) -> tuple[float, float]:
+    """CPU seconds a simulated second in MuJoCo, same hulls, same step, and its deepest overlap at the end (m)."""
+    import mujoco
+
+    meshes = [
+        f'<mesh name="{key}-{n}" vertex="{" ".join(f"{v:.6g}" for v in solid.ravel())}"/>'
+        for key, shape in shapes.items()
+        for n, solid in enumerate(shape.solids)
+    ]
+    bodies = []
+    for p in pieces:
+        x, y, z = p.pose.position
+        geoms = "".join(
+            f'<geom type="mesh" mesh="{p.prop.key}-{n}" density="1900" friction="0.6"/>'
+            for n in range(len(shapes[p.prop.key].solids))
+        )
+        bodies.append(f'<body pos="{x} {y} {z}"><freejoint/>{geoms}</body>')
+    model = mujoco.MjModel.from_xml_string(
+        f'<mujoco><option timestep="{1 / 120}" gravity="0 -9.81 0"/><size memory="2G"/>'
+        f'<asset>{"".join(meshes)}</asset><worldbody><geom type="box" size="10 0.5 10" pos="0 -0.5 0"/>'
+        f"{''.join(bodies)}</worldbody></mujoco>"
+    )
+    data = mujoco.MjData(model)
+    start = time.process_time()
+    for _ in range(round(seconds * 120)):
+        mujoco.mj_step(model, data)
+    spent = time.process_time() - start
+    return spent / seconds, -float(min(data.contact.dist, default=0.0))
+
+
+def bench_engines() -> None:
+    """The same falling columns in two engines: the CPU that a simulated second costs, and what is left of overlaps."""
+    props = demo_props()
+    floor = Piece(
+        "floor", "floor", Prop("floor", "floor", mesh_of(trimesh.creation.box((20, 1, 20)))), Pose((0, -0.5, 0))
+    )
+    print("\nFalling columns in our world and in MuJoCo, same hulls, same step (to reach: a tenth of its CPU)")
+    for words, kinds in (("hulls", PLAIN), ("mixed", FALLING)):
+        shapes = shapes_for({key: props[key] for key in kinds})
+        for count in (100, 300):
+            pieces = columns(props, kinds, count)
+            world = World(pieces, [floor], shapes, {})
+            start = time.process_time()
+            for _ in range(round(ENGINE_SECONDS * 120)):
+                world.step()
+            ours = (time.process_time() - start) / ENGINE_SECONDS
+            deepest = max(world.overlaps(0.0).values(), default=0.0)
+            theirs, overlap = other_engine(pieces, shapes, ENGINE_SECONDS)
+            print(
+                f"  {count:4d} {words}: {ours:6.2f} CPU s a second, overlaps up to {1e3 * deepest:.2f} mm   MuJoCo "
+                f"{theirs:6.2f}, up to {1e3 * overlap:.2f} mm, {theirs / ours:.1f} times"
+            )
+
+
+def bench_shove() -> None:
+    """A hand stirs a heap that lies on the yard: how long a frame of a sixtieth takes."""
+    props = demo_props()
+    fixed = [p for p in yard(props) if p.role == "bearer"]
+    print("\nA hand in a heap on the yard (to reach: 16.7 ms a frame)")
+    for words, kinds, count in (("plain", PLAIN, 300), ("mixed", FALLING, 150)):
+        pieces = [p.at(p.pose.moved(np.array([0.0, 0.6, 4.0]))) for p in columns(props, kinds, count)]
+        index = SceneIndex([*fixed, *pieces])
+        shapes = shapes_for({key: props[key] for key in kinds})
+        run = Run(index, [p.key for p in pieces], SettleSlip(hand=True, seconds=600.0), shapes)
+        for _ in range(90):
+            run.advance()
+        spent = []
+        for n in range(180):
+            to = (0.6 * float(np.sin(0.05 * n)), 0.5, 4.0 + 0.6 * float(np.cos(0.05 * n)))
+            run.hand.pull(Pull(tuple(p.key for p in pieces[:5]), to))
+            start = time.perf_counter()
+            run.advance(1.0 / 60.0)
+            spent.append(time.perf_counter() - start)
+        print(f"  {count:4d} {words}: {ms(spent)} a frame, {1.0 / median(spent):.0f} frames a second")
 
 
 def bench_workshop() -> None:
@@ -369,6 +466,8 @@ def main(chosen: list[str]) -> None:
         "check": [bench_memory, bench_check],
         "rest": [bench_rest],
         "settle": [bench_settle],
+        "engines": [bench_engines],
+        "shove": [bench_shove],
         "pointing": [bench_pointing],
     }
     for name, runs in benches.items():

@@ -212,7 +212,7 @@ def run_settle(args: argparse.Namespace) -> int:
     from brickseat_core.formats.gltf_motion import animate
     from brickseat_core.formats.settle_extras import stuffs_and_kinds
     from brickseat_core.gravity.settling import SettleSlip, shapes_for
-    from brickseat_core.gravity.trials import Trial, executor, run_all, run_trial, trials_of
+    from brickseat_core.gravity.trials import NoCluster, Trial, executor, run_all, run_trial, trials_of
     from brickseat_core.gravity.world import NotForGravity
 
     found = open_set(args.set, args.bearer, args.tolerance)
@@ -235,12 +235,15 @@ def run_settle(args: argparse.Namespace) -> int:
         else:
             told = progress("trials")
             outcomes = {}
-            with executor(min(args.trials, os.cpu_count() or 1)) as pool:
+            cluster = os.environ.get("BRICKSEAT_CLUSTER", "")
+            with executor(min(args.trials, os.cpu_count() or 1), cluster) as pool:
                 for number, settled in run_all(trials_of(trial, args.trials), pool):
                     outcomes[number] = settled
                     told(len(outcomes), args.trials)
     except NotForGravity as error:
         raise FileError(f"{args.set}: {error}") from None
+    except NoCluster as error:
+        raise FileError(str(error)) from None
     for _, settled in sorted(outcomes.items()):
         print(
             f"seed {settled.seed}: {len(settled.pieces)} settled in {settled.simulated:.1f} s, spread "

@@ -2,6 +2,7 @@
 
 BRICKSEAT_DATA    folder of the database, the props' files and the secret key (default: ./data)
 BRICKSEAT_DEMO    1: the visitor on a loopback address is signed in as the demo's dresser
+BRICKSEAT_CLUSTER address of a Dask cluster that runs trials, like tcp://host:8786 (default: processes of this machine)
 BRICKSEAT_HOSTS   comma-separated host names served (default: this machine)
 """
 
@@ -12,6 +13,7 @@ from pathlib import Path
 DATA = Path(os.environ.get("BRICKSEAT_DATA", "data")).absolute()
 DATA.mkdir(parents=True, exist_ok=True)
 DEMO = os.environ.get("BRICKSEAT_DEMO") == "1"
+CLUSTER = os.environ.get("BRICKSEAT_CLUSTER", "")
 WEB = Path(__file__).parent / "web"
 
 

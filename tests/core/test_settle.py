@@ -14,7 +14,7 @@ from brickseat_core.gravity.finish import Stopped, finish
 from brickseat_core.gravity.hand import Pull
 from brickseat_core.gravity.settling import Run, Settled, SettleSlip, settle, shapes_for, stepping
 from brickseat_core.gravity.shapes import ContactShape
-from brickseat_core.gravity.trials import Trial, executor, run_all, run_trial, trials_of
+from brickseat_core.gravity.trials import NoCluster, Trial, executor, run_all, run_trial, trials_of
 from brickseat_core.gravity.world import NotForGravity, Stuff, World
 from brickseat_core.scene import Piece, Pose, Prop
 from shapes import FLOOR, ball, box, piece, revolved, standing
@@ -76,6 +76,22 @@ def test_the_same_seed_gives_the_same_outcome_in_any_process() -> None:
     assert [p.pose for p in there[0].pieces] == [p.pose for p in here.pieces]
     assert [p.pose for p in there[1].pieces] != [p.pose for p in here.pieces]
     assert there[1].seed == 4
+
+
+def test_a_cluster_gives_the_same_outcome_and_one_that_is_away_is_told() -> None:
+    distributed = pytest.importorskip("distributed")
+    pieces = heap(2)
+    slip = SettleSlip(seed=3, jitter=0.01, seconds=1.0)
+    trial = Trial((FLOOR, *pieces), tuple(p.key for p in pieces), slip, shapes(pieces), {}, 0.0005)
+    with (
+        distributed.LocalCluster(n_workers=1, threads_per_worker=1, processes=False, dashboard_address=None) as there,
+        executor(cluster=there.scheduler_address) as pool,
+    ):
+        done = dict(run_all(trials_of(trial, 2), pool))
+    assert [p.pose for p in done[0].pieces] == [p.pose for p in run_trial(trial).pieces]
+    assert done[1].seed == 4
+    with pytest.raises(NoCluster, match="no cluster answers"), executor(cluster="tcp://127.0.0.1:9"):
+        pass
 
 
 def test_pieces_that_start_inside_each_other_are_parted_and_not_thrown() -> None:

@@ -72,7 +72,7 @@ def first_contact(
     )
     if who >= 0 and best <= CONTACT_EPSILON:
         hung_kernel(index.forest, index.placed, mover, near.rows, near.matrix, near.offset, near.facing, slack, started)
-    if flush:
+    if flush and (who < 0 or best > CONTACT_EPSILON):
         known = -1 if within else who
         flush_kernel(
             index.forest, index.placed, mover, near.rows, near.matrix, near.offset, near.facing, known, started
@@ -111,7 +111,8 @@ def flush_kernel(forest, placed, mover, rows, matrix, offset, facing, known, sta
     """Add to ``started`` the solids that overlap the mover although no two of their triangles cross.
 
     So it is where they are flush on all sides. Each is asked by itself, since it may be met long after what is
-    ``known`` to be met first, and from without. What stands wholly inside the other is ``around_kernel``'s to find.
+    ``known`` to be met first, and from without. Asked before a travel is believed: where something is touched already,
+    faces across the travel tell. What stands wholly inside the other is ``around_kernel``'s to find.
     """
     lo = np.empty(3)
     hi = np.empty(3)

@@ -115,7 +115,8 @@ def reach_kernel(  # type: ignore[no-untyped-def]
     )
     if who >= 0 and travel <= CONTACT_EPSILON:
         hung_kernel(forest, placed, mover, near, matrix, offset, facing, slack, started)
-    flush_kernel(forest, placed, mover, near, matrix, offset, facing, -1 if within else who, started)
+    if who < 0 or travel > CONTACT_EPSILON:
+        flush_kernel(forest, placed, mover, near, matrix, offset, facing, -1 if within else who, started)
     holders, guests = around_kernel(forest, placed, near, started, skip, lo, hi, probes)
     points = np.empty((0, 3))
     rows = np.empty(0, np.int64)

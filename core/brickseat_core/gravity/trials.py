@@ -1,9 +1,11 @@
 """Trials: the same pieces settled with several seeds, side by side in processes of their own."""
 
+import importlib
 import multiprocessing
 import os
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, ProcessPoolExecutor, wait
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 
 from brickseat_core.contact.index import SceneIndex
@@ -13,6 +15,11 @@ from brickseat_core.gravity.world import Stuff
 from brickseat_core.scene import Piece
 
 LOOK_SECONDS = 0.25
+CLUSTER_SECONDS = 10.0
+
+
+class NoCluster(RuntimeError):
+    """The cluster that trials were to run on is not there; says what to do."""
 
 
 @dataclass(frozen=True)
@@ -39,9 +46,34 @@ def trials_of(trial: Trial, count: int) -> list[Trial]:
     return [replace(trial, slip=replace(trial.slip, seed=trial.slip.seed + k, jitter=jitter)) for k in range(count)]
 
 
-def executor(workers: int | None = None) -> Executor:
-    """Local processes, spawned: forking after the engine has run hangs."""
-    return ProcessPoolExecutor(workers or os.cpu_count() or 1, mp_context=multiprocessing.get_context("spawn"))
+@contextmanager
+def executor(workers: int | None = None, cluster: str = "") -> Iterator[Executor]:
+    """Where trials run: local processes, or the Dask cluster at an address like ``tcp://host:8786``.
+
+    Raises NoCluster when there is none at that address.
+    """
+    if cluster:
+        with cluster_executor(cluster) as pool:
+            yield pool
+        return
+    # Spawned: forking after the engine has run hangs.
+    with ProcessPoolExecutor(workers or os.cpu_count() or 1, mp_context=multiprocessing.get_context("spawn")) as pool:
+        yield pool
+
+
+@contextmanager
+def cluster_executor(address: str) -> Iterator[Executor]:
+    try:
+        # Not among what is always installed.
+        distributed = importlib.import_module("distributed")
+    except ImportError:
+        raise NoCluster("a cluster needs the package “distributed”; install it, or run on this machine") from None
+    try:
+        client = distributed.Client(address, timeout=CLUSTER_SECONDS, set_as_default=False)
+    except (OSError, ValueError) as problem:
+        raise NoCluster(f"no cluster answers at {address} ({problem}); start it, or run on this machine") from None
+    with client, client.get_executor(pure=False) as pool:
+        yield pool
 
 
 def run_all(

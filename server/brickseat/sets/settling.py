@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from django.conf import settings
 from django.contrib.auth.models import User
 
 from brickseat.jobs.running import Failed, Job, Stopped, jobs
@@ -27,7 +28,7 @@ from brickseat_core.gravity.materials import MATERIALS, USUAL_MATERIAL
 from brickseat_core.gravity.pouring import PourSlip, Stream
 from brickseat_core.gravity.settling import Run, Settled, SettleSlip, stepping
 from brickseat_core.gravity.shapes import SHAPE_KINDS, ContactShape, NoShape
-from brickseat_core.gravity.trials import Trial, executor, run_all, trials_of
+from brickseat_core.gravity.trials import NoCluster, Trial, executor, run_all, trials_of
 from brickseat_core.gravity.world import NotForGravity, Stuff
 from brickseat_core.placing.moves import Adopt
 from brickseat_core.scene import Piece, Prop, Triple, Vec
@@ -84,7 +85,7 @@ def start(live: LiveSet, asked: Asked) -> Job:
             for settled in found:
                 keep_shards(job, settled.pieces, settled.shards)
             return found
-        except NotForGravity as problem:
+        except (NotForGravity, NoCluster) as problem:
             raise Failed(str(problem)) from None
         except gravity.Stopped:
             raise Stopped from None
@@ -219,7 +220,7 @@ def shove(dressed: uuid.UUID, asked: Any) -> None:
 def side_by_side(trial: Trial, count: int, job: Job) -> list[Settled]:
     found: dict[int, Settled] = {}
     job.tell(f"0 of {count} trials", 0.0)
-    with executor(min(count, 2)) as pool:
+    with executor(min(count, 2), settings.CLUSTER) as pool:
         for number, settled in run_all(trials_of(trial, count), pool, job.stop.is_set):
             found[number] = settled
             job.tell(f"{len(found)} of {count} trials", len(found) / count)
