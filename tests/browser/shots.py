@@ -8,6 +8,8 @@ from playwright.sync_api import Page
 from running import chromium, demo_server, on_screen, set_key, wait_drawn
 
 SETTLE_MS = 3500
+POURED = (0.6, 0.0, 3.4)
+"""An empty place of the kiln yard."""
 
 
 def choose(page: Page, prop: str) -> None:
@@ -92,6 +94,41 @@ def main(folder: Path) -> None:
         page.get_by_label("Slip").get_by_role("button", name="Settle").click()
         page.get_by_role("region", name="Trials").get_by_role("img").nth(2).wait_for(timeout=180_000)
         shot("trials")
+        page.get_by_label("Slip").get_by_role("button", name="Discard").click()
+        page.keyboard.press("7")
+        page.evaluate("window.brickseat.state().select([])")
+        choose(page, "round stone")
+        choose(page, "mug")
+        page.evaluate("window.brickseat.state().setPour({from: 0.3, to: 0.8, most: 60, rate: 15, spread: 0.25})")
+        page.mouse.move(*on_screen(page, *POURED))
+        page.mouse.down()
+        page.get_by_text("poured 45 of 60").or_(page.get_by_text("poured 5")).first.wait_for(timeout=120_000)
+        page.screenshot(path=folder / "pour.png")
+        page.wait_for_function("window.brickseat.state().job?.state === 'done'", timeout=120_000)
+        page.mouse.up()
+        page.get_by_label("Slip").get_by_role("button", name="Discard").click()
+        page.keyboard.press("1")
+        for prop, across in (("cider jug", -0.3), ("milk jug", 0.0), ("tall jar", 0.3)):
+            choose(page, prop)
+            page.mouse.move(*on_screen(page, POURED[0] + across, 0.0, POURED[2]))
+            page.wait_for_timeout(SETTLE_MS)
+            page.mouse.down()
+            page.mouse.up()
+            page.wait_for_timeout(SETTLE_MS)
+        pots = "[...window.brickseat.state().pieces.values()].filter(p => /jug|tall-jar/.test(p.prop))"
+        page.keyboard.press("Escape")
+        page.evaluate(f"window.brickseat.state().select({pots}.map(p => p.key))")
+        page.keyboard.press("6")
+        page.evaluate(
+            "window.brickseat.state().setSettle({lift: 0.45, jitter: 0.05, trials: 1, calm: 0, breaks: 0.03})"
+        )
+        page.get_by_label("Slip").get_by_role("button", name="Settle").click()
+        page.wait_for_function("window.brickseat.state().job?.state === 'done'", timeout=120_000)
+        page.get_by_label("Slip").get_by_role("button", name="Adopt", exact=True).click()
+        page.wait_for_function("(window.brickseat.state().canUndo ?? '').includes('broke')")
+        page.evaluate("window.brickseat.view.standAt([0.9, 1.1, 5.6], [0.6, 0.0, 3.4])")
+        page.keyboard.press("2")
+        shot("shards")
 
 
 if __name__ == "__main__":

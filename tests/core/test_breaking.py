@@ -205,19 +205,19 @@ def test_a_stream_pauses_and_pours_nothing_into_walls_or_the_void() -> None:
     wall = piece("wall", box(2.0, 2.0, 0.5), (0.0, 1.0, 0.0), bearer=True)
     index = standing(piece("ledge", box(2.0, 0.2, 2.0), (0.0, -0.1, 0.0), bearer=True), wall)
     stream = Stream(index, PourSlip((STONE,), spread=0.05))
-    nothing = (np.zeros((0, 3)), np.zeros(0))
+    nothing = (np.zeros((0, 3)), np.zeros(0), np.zeros(0, np.bool_))
     assert stream.due(1.0, *nothing) == []
     stream.to = np.array([0.0, 0.5, 0.0])
     assert stream.due(1.0, *nothing) == [], "inside the wall"
     stream.to = np.array([9.0, 0.0, 0.0])
     assert stream.due(1.0, *nothing) == [], "nothing is below"
     stream.to = np.array([0.0, 0.0, 0.6])
-    drops = stream.due(1.0, *nothing)
-    assert len(drops) == 3, "no more than a few at once"
-    gaps = [
-        float(np.linalg.norm(a.piece.pose.origin - b.piece.pose.origin)) for a in drops for b in drops if a is not b
-    ]
-    assert min(gaps) >= 0.1, "they are let go beside or above each other"
+    (drop,) = stream.due(1.0, *nothing)
+    height = drop.piece.pose.origin[1]
+    there = (drop.piece.pose.origin[None], np.array([0.05]))
+    assert stream.due(1.0, *there, np.array([True])) == [], "what was let go before is still in the way"
+    (following,) = stream.due(0.0, *there, np.array([False]))
+    assert following.piece.pose.origin[1] >= height + 0.05, "above what lies there"
     with pytest.raises(NotForGravity, match="nothing was poured"):
         Run(index, [], SettleSlip(), shapes_for({"stone": STONE}), {}, Stream(index, PourSlip((STONE,)))).end()
 

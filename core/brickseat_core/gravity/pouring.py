@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from brickseat_core.contact.clash import column, contained
 from brickseat_core.contact.drop import first_contact
@@ -68,9 +69,9 @@ class Stream:
     def over(self) -> bool:
         return self.let_go >= self.slip.most
 
-    def due(self, seconds: float, around: Vec, reach: Vec) -> list[Drop]:
+    def due(self, seconds: float, around: Vec, reach: Vec, moving: NDArray[np.bool_]) -> list[Drop]:
         """What is let go in the next ``seconds``. ``around`` (n, 3), ``reach`` (n,): middles and half sizes of what
-        has been let go or moves."""
+        is loose; ``moving`` (n,): whether it still falls."""
         if self.to is None or self.over:
             self._owed = 0.0
             return []
@@ -78,18 +79,20 @@ class Stream:
         self._owed = min(self._owed + seconds * self.slip.rate, 3.0)
         found: list[Drop] = []
         while self._owed >= 1.0 and not self.over:
-            self._owed -= 1.0
-            drop = self._next(around, reach)
+            drop = self._next(around, reach, moving)
             if drop is None:
+                # No room yet: it waits until what was let go before has fallen out of the way.
                 break
+            self._owed -= 1.0
             lo, hi = drop.piece.world_box()
             around = np.vstack([around, 0.5 * (lo + hi)])
             reach = np.append(reach, 0.5 * np.linalg.norm(hi - lo))
+            moving = np.append(moving, True)
             found.append(drop)
             self.let_go += 1
         return found
 
-    def _next(self, around: Vec, reach: Vec) -> Drop | None:
+    def _next(self, around: Vec, reach: Vec, moving: NDArray[np.bool_]) -> Drop | None:
         """The next piece where it is free of everything, above something that bears it; None where no place is."""
         slip, rng, number = self.slip, self._rng, self.let_go
         prop = slip.props[self._which[number]]
@@ -105,12 +108,15 @@ class Stream:
             way = rng.normal(size=2)
             aside = slip.spread * np.sqrt(rng.random()) * way / max(float(np.linalg.norm(way)), 1e-9)
             spot = self.to + np.array([aside[0], 0.0, aside[1]])
-            # Above everything loose in its column, as far as balls about them tell.
+            # Above everything that lies in its column, as far as balls about them tell.
             level = np.hypot(around[:, 0] - spot[0], around[:, 2] - spot[2])
-            below = level < reach + half
+            below = ~moving & (level < reach + half)
             tops = around[below, 1] + np.sqrt(np.maximum((reach[below] + half) ** 2 - level[below] ** 2, 0.0))
             # Lower each time, where something is in the way above.
-            height = max(spot[1] + half + slip.fall / (tried + 1), float(tops.max(initial=-np.inf)) + HEADROOM)
+            height = max(spot[1] + half, float(tops.max(initial=-np.inf))) + HEADROOM + slip.fall / (tried + 1)
+            near = np.hypot(level, around[:, 1] - height) < reach + half + HEADROOM
+            if (near & moving).any():
+                continue
             middle = 0.5 * (box.min(axis=0) + box.max(axis=0))
             pose = Pose.of(linear, np.array([spot[0], height, spot[2]]) - middle)
             name = f"{prop.name} {number + 1}"

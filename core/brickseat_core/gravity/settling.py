@@ -52,6 +52,8 @@ MOST_CARRIED = 5
 BELOW = 1.0
 """Metres under everything that stands there: what gets so far down has left the set."""
 MOST_RESCUES = 3
+FALLING_SPEED = 0.3
+"""Metres a second from which a poured piece is still on its way."""
 TENDER_SECONDS = 0.1
 """Shards part from each other for so long, and do not break by that."""
 FRAME_SECONDS = 1.0 / 30.0
@@ -251,7 +253,8 @@ class Run:
         lying = self.world.placed()
         boxes = np.array([p.world_box() for p in lying]).reshape(-1, 2, 3)
         reach = 0.5 * np.linalg.norm(boxes[:, 1] - boxes[:, 0], axis=1)
-        for drop in stream.due(seconds, boxes.mean(axis=1), reach):
+        moving = np.linalg.norm(self.world.velocities(self.world.left), axis=1) > FALLING_SPEED
+        for drop in stream.due(seconds, boxes.mean(axis=1), reach, moving):
             self._join(drop.piece, None, drop.velocity, drop.spin)
 
     def _shatter(self, number: int) -> None:
