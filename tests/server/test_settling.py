@@ -70,11 +70,16 @@ async def test_frames_come_live_and_a_stop_leaves_the_set_as_it_was(dressed: Dre
         assert told["words"] == "making contact shapes"
         told = await heard(socket, 30, "job")
     assert told["keys"] == ["sits"]
-    heights = []
+    heights: list[float] = []
+    until, drawn = time.monotonic() + 0.8, False
     while len(heights) < 6:
         message = await socket.receive_output(timeout=20)
         if message.get("bytes"):
             heights.append(float(np.frombuffer(message["bytes"], "<f4").reshape(-1, 7)[0, 1]))
+            assert len(heights) <= 2 or drawn, "no more than two are under way before one is drawn"
+        drawn = time.monotonic() > until
+        if drawn:
+            await socket.send_json_to({"tell": "drawn"})
     assert heights == sorted(heights, reverse=True)
     assert heights[0] > heights[-1]
     assert (await sync_to_async(client.delete)(f"{url}/jobs/{started.json()['key']}")).status_code == 204

@@ -25,6 +25,8 @@ from brickseat.store.models import StoredProp
 from brickseat_core.scene import Triple
 
 LARGEST_MESSAGE = 262_144
+FRAMES_AHEAD = 2
+"""Frames that may be under way to a stage at once: more would only be drawn late."""
 REFUSED = 4404
 pointing_threads = ThreadPoolExecutor(max_workers=2, thread_name_prefix="pointing")
 log = logging.getLogger(__name__)
@@ -36,7 +38,7 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         self.asked = asyncio.Event()
         self.worker: asyncio.Task[None] | None = None
         self.frame: bytes | None = None
-        self.sending: asyncio.Task[None] | None = None
+        self.undrawn = 0
         self.directions: dict[str, Triple] = {}
         self.stage = uuid.uuid4().hex
         self.key: uuid.UUID = self.scope["url_route"]["kwargs"]["key"]
@@ -87,6 +89,10 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         if isinstance(question, dict) and question.get("tell") == "hold":
             await self._hold(question.get("keys"))
             return
+        if isinstance(question, dict) and question.get("tell") == "drawn":
+            self.undrawn = max(0, self.undrawn - 1)
+            await self._send_frame()
+            return
         if isinstance(question, dict) and question.get("tell") == "shove":
             try:
                 shove(self.key, question)
@@ -113,6 +119,9 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         await self._send({"kind": "presence", "here": presence.records(self.key)})
 
     async def set_job(self, event: dict[str, Any]) -> None:
+        if event["job"].get("keys"):
+            # The beginning of another run: what was sent before does not count.
+            self.frame, self.undrawn = None, 0
         await self._send({"kind": "job", **event["job"]})
 
     async def set_cast(self, event: dict[str, Any]) -> None:
@@ -122,13 +131,15 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
     async def set_frame(self, event: dict[str, Any]) -> None:
         """A frame of a settling: (n, 7) float32, position and turn since the start. A stage that lags gets the newest."""
         self.frame = event["data"]
-        if self.sending is None or self.sending.done():
-            self.sending = asyncio.create_task(self._send_frames())
+        await self._send_frame()
 
-    async def _send_frames(self) -> None:
-        while self.frame is not None:
-            data, self.frame = self.frame, None
-            await self.send(bytes_data=data)
+    async def _send_frame(self) -> None:
+        """The newest frame, as long as no more than ``FRAMES_AHEAD`` of those sent are not drawn yet."""
+        if self.frame is None or self.undrawn >= FRAMES_AHEAD:
+            return
+        data, self.frame = self.frame, None
+        self.undrawn += 1
+        await self.send(bytes_data=data)
 
     async def _answer_newest(self) -> None:
         loop = asyncio.get_running_loop()

@@ -89,6 +89,7 @@ export class LiveLine {
   private n = 0;
   private asked: (Waiting & { n: number; at: number }) | null = null;
   private next: Waiting | null = null;
+  private newest: Float32Array | null = null;
   /** Milliseconds from question until the answer had arrived and until it was read, newest last; for the benchmark. */
   readonly latencies: { arrived: number; read: number }[] = [];
 
@@ -106,7 +107,7 @@ export class LiveLine {
     socket.binaryType = "arraybuffer";
     this.handlers.state("joining");
     socket.onmessage = (event: MessageEvent<string | ArrayBuffer>) => {
-      if (event.data instanceof ArrayBuffer) this.handlers.frame(new Float32Array(event.data));
+      if (event.data instanceof ArrayBuffer) this.frame(new Float32Array(event.data));
       else this.receive(JSON.parse(event.data), event.timeStamp);
     };
     socket.onclose = () => {
@@ -115,6 +116,23 @@ export class LiveLine {
       this.handlers.state("lost");
       setTimeout(() => !this.closed && this.open(), RETRY_MS[Math.min(this.tries++, RETRY_MS.length - 1)]);
     };
+  }
+
+  /** Drawn with the next picture, unless a newer frame has come by then; then the server may send another. */
+  private frame(poses: Float32Array): void {
+    const asked = this.newest !== null;
+    this.newest = poses;
+    if (asked) return this.drawn();
+    requestAnimationFrame(() => {
+      const { newest } = this;
+      this.newest = null;
+      if (newest) this.handlers.frame(newest);
+      this.drawn();
+    });
+  }
+
+  private drawn(): void {
+    if (this.socket?.readyState === WebSocket.OPEN) this.socket.send('{"tell":"drawn"}');
   }
 
   private dropQuestions(): void {

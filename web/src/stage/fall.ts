@@ -8,6 +8,9 @@ import { useStage } from "./store";
 import type { StageView } from "./view";
 
 const PICTURE = [232, 148] as const;
+/** Milliseconds from the last frame into the exact end: the finish moves things by little, and is not to be seen as a jump. */
+const GLIDE_MS = 350;
+const NOWHERE: ReadonlyMap<string, Pose> = new Map();
 const NOBODY: ReadonlyMap<string, Piece> = new Map();
 
 export class Fall {
@@ -19,6 +22,9 @@ export class Fall {
   private shown = new Set<string>();
   private pictures = new Map<number, string>();
   private visited = false;
+  /** The last frame, until its outcome is looked at. */
+  private last: ReadonlyMap<string, Pose> = new Map();
+  private gliding = 0;
 
   constructor(private readonly view: StageView) {}
 
@@ -86,6 +92,7 @@ export class Fall {
         scale: this.scales[i]!,
       });
     }
+    this.last = poses;
     this.show(poses);
   }
 
@@ -95,9 +102,28 @@ export class Fall {
     if (job?.state === "running") return;
     const outcome = trial === null ? undefined : job?.outcomes[trial];
     if (!outcome) return this.clear();
+    this.gliding += 1;
     Object.assign(this.files, outcome.files);
     this.visit(new Map(outcome.born.map((piece) => [piece.key, piece])), new Set(outcome.gone));
-    this.show(new Map(outcome.poses.map(({ key, pose }) => [key, pose])));
+    const end = new Map(outcome.poses.map(({ key, pose }) => [key, pose]));
+    const from = this.last;
+    this.last = NOWHERE;
+    // Of several trials none was seen falling.
+    if (from.size > 0 && job?.outcomes.length === 1) this.glide(from, end);
+    else this.show(end);
+  }
+
+  private glide(from: ReadonlyMap<string, Pose>, to: ReadonlyMap<string, Pose>): void {
+    if (matchMedia("(prefers-reduced-motion: reduce)").matches) return this.show(to);
+    const mine = ++this.gliding;
+    const began = performance.now();
+    const step = () => {
+      if (mine !== this.gliding) return;
+      const share = Math.min(1, (performance.now() - began) / GLIDE_MS);
+      this.show(new Map([...to].map(([key, end]) => [key, between(from.get(key) ?? end, end, share)])));
+      if (share < 1) requestAnimationFrame(step);
+    };
+    step();
   }
 
   /** A small picture of an outcome, taken once. */
@@ -129,7 +155,22 @@ export class Fall {
   }
 
   private clear(): void {
+    this.gliding += 1;
+    this.last = NOWHERE;
     this.visit(NOBODY, new Set());
     if (this.shown.size) this.show(new Map());
   }
+}
+
+/** On the straight way from one pose to another; exactly the second at the end. */
+function between(from: Pose, to: Pose, share: number): Pose {
+  if (share >= 1) return to;
+  const position = new THREE.Vector3(...from.position)
+    .lerp(new THREE.Vector3(...to.position), share)
+    .toArray();
+  const turn = new THREE.Quaternion(...from.orientation).slerp(
+    new THREE.Quaternion(...to.orientation),
+    share,
+  );
+  return { position, orientation: [turn.x, turn.y, turn.z, turn.w], scale: to.scale };
 }
