@@ -9,33 +9,25 @@ import time
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 import numpy as np
 
-from brickseat_core.contact.clash import column
-from brickseat_core.contact.drop import first_contact
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.contact.retreat import first_window
-from brickseat_core.fit.seat import out_of_flush, seat
 from brickseat_core.gravity.breaking import Blows, shattered
 from brickseat_core.gravity.finish import Finished, Stopped, Told, finish, rebuilt, standing_in, swept
 from brickseat_core.gravity.hand import Hand
 from brickseat_core.gravity.pouring import Stream
 from brickseat_core.gravity.shapes import ContactShape, NoShape, ShapeKind, settling_shape
 from brickseat_core.gravity.shards import Unbreakable
+from brickseat_core.gravity.starting import jittered, parted
 from brickseat_core.gravity.world import EASE, RELAX, SETTLE, NotForGravity, Settings, Stuff, World, calmed, pose_after
-from brickseat_core.scene import DOWN, Piece, Pose, Prop, Vec, rotation_about
-from brickseat_core.tolerances import CONTACT_EPSILON, SEATED_TOLERANCE
+from brickseat_core.scene import Piece, Pose, Prop, Vec
+from brickseat_core.tolerances import SEATED_TOLERANCE
 
 LEAST_OVERLAP = 5e-4
 """Metres that shapes may be inside each other at the start; more is eased apart first."""
 MOST_EASING = 240
-MOST_PARTING, PARTED = 3.0, 1e-3
-"""Metres a piece is raised at most out of what it starts in, and how far it is then kept off."""
-MOST_LAYERS, MOST_SPOTS = 4, 600
-"""Heights of itself that a piece is raised before a place beside is looked for, and how many places."""
-GOLDEN_ANGLE = np.pi * (3.0 - np.sqrt(5.0))
 QUIET_SHARE, QUIET_TRAVEL, QUIET_SECONDS = 0.98, 2e-3, 0.5
 """It lies still when so many have moved less than so far (m) within so long (s): in a heap something always rocks."""
 CALM_AFTER = 2.5
@@ -157,7 +149,7 @@ class Run:
         self.slip = slip
         self.started = time.perf_counter()
         self.before = [index.pieces[k] for k in sorted(keys)]
-        self.loose = parted(index, jittered(self.before, slip))
+        self.loose = parted(index, jittered(self.before, slip.lift, slip.jitter, slip.seed))
         chosen = {p.key for p in self.loose}
         self.fixed = [p for p in index.pieces.values() if p.key not in chosen]
         self.two_sided = frozenset(p.key for p in self.fixed if index.placed.sense[index.row[p.key]] == 0.0)
@@ -387,8 +379,8 @@ class Run:
         loose = [p for p in done.pieces if p.key in restless]
         with standing_in(self.index, list(done.pieces), self.gone):
             if failed:
-                shaken = SettleSlip(lift=LAST_LIFT * failed, jitter=LAST_LIFT * failed, seed=self.slip.seed + failed)
-                loose = parted(self.index, jittered(loose, shaken))
+                lift = LAST_LIFT * failed
+                loose = parted(self.index, jittered(loose, lift, lift, self.slip.seed + failed))
             fallen = self._fallen(loose, LAST_FALL_SECONDS, lying)
             again = finish(self.index, fallen, tolerance, told)
         at = {p.key: p for p in again.pieces}
@@ -447,65 +439,3 @@ def farthest(before: list[Piece], after: list[Piece]) -> float:
     """Metres of the farthest movement."""
     moved = [float(np.abs(a.pose.origin - b.pose.origin).max()) for a, b in zip(before, after, strict=True)]
     return max(moved, default=0.0)
-
-
-def parted(index: SceneIndex, pieces: list[Piece]) -> list[Piece]:
-    """The pieces with those that start inside others raised, from the lowest up, to the first height where they are free.
-
-    Where that would be a tower, they go beside, the nearest first (on the spiral of Vogel, 1979). On the true meshes:
-    shapes locked into each other are never parted by an engine that knows only their overlaps.
-    """
-    out = {p.key: p for p in pieces}
-    before = {p.key: index.pieces[p.key] for p in pieces}
-    full: Counter[tuple[int, int]] = Counter()
-    for piece in pieces:
-        index.remove(piece.key)
-    try:
-        for piece in sorted(pieces, key=lambda p: (float(p.world_box()[0][1]), p.key)):
-            upright = replace(piece, direction=DOWN)
-            lift = lift_out(index, upright)
-            lo, hi = piece.world_box()
-            high, wide = MOST_LAYERS * float(hi[1] - lo[1]), float(np.hypot(hi[0] - lo[0], hi[2] - lo[2]))
-            if lift is None or lift > high:
-                spot = (round(float(lo[0]) / wide), round(float(lo[2]) / wide))
-                for number in range(full[spot], MOST_SPOTS):
-                    turn, far = GOLDEN_ANGLE * number, wide * np.sqrt(number)
-                    beside = upright.at(piece.pose.moved(np.array([far * np.cos(turn), 0.0, far * np.sin(turn)])))
-                    aside = lift_out(index, beside)
-                    if aside is not None and aside <= high and seat(index, beside).travel is not None:
-                        upright, lift, full[spot] = beside, aside, number
-                        break
-            upright = upright.at(upright.pose.moved(np.array([0.0, lift + PARTED if lift else 0.0, 0.0])))
-            out[piece.key] = piece.at(upright.pose)
-            index.put(upright)
-    finally:
-        for piece in before.values():
-            index.put(piece)
-    return [out[p.key] for p in pieces]
-
-
-def lift_out(index: SceneIndex, piece: Piece) -> float | None:
-    """Metres straight up to where a piece is inside nothing; None where that is farther than ``MOST_PARTING``."""
-    mover, near = column(index, piece, index.row.get(piece.key, -1))
-    probes = piece.pose.apply(piece.prop.mesh.probes)
-    lift = first_window(index, mover, near, probes, limit=MOST_PARTING)
-    if lift is not None and lift <= CONTACT_EPSILON and first_contact(index, mover, near).started:
-        travel = out_of_flush(index, piece, near)
-        return lift if travel is None else -travel if -travel <= MOST_PARTING else None
-    return lift
-
-
-def jittered(pieces: list[Piece], slip: SettleSlip) -> list[Piece]:
-    """The pieces lifted, and each turned and moved a little by chance."""
-    rng = np.random.default_rng(slip.seed)
-    out = []
-    for piece in pieces:
-        shift = rng.uniform(-1.0, 1.0, 3) * slip.jitter
-        axis = rng.normal(size=3)
-        angle = float(rng.uniform(-1.0, 1.0)) * min(1.0, 4.0 * slip.jitter)
-        pose = piece.pose.moved(shift + np.array([0.0, slip.lift + slip.jitter, 0.0]))
-        if angle:
-            turn = rotation_about(axis / np.linalg.norm(axis), angle)
-            pose = replace(pose, basis=tuple(float(v) for v in (turn @ pose.linear).ravel()))
-        out.append(piece.at(pose))
-    return out
