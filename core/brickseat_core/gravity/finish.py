@@ -15,7 +15,7 @@ import numpy as np
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import Fit, check, measure_fit, touched_by
 from brickseat_core.fit.landing import landed_after
-from brickseat_core.fit.rest import LEAST_GAIN, lowered, tilt_between
+from brickseat_core.fit.rest import LEAST_GAIN, lowered, rest, tilt_between
 from brickseat_core.scene import Piece, Vec
 
 SWEEPS = 3
@@ -27,6 +27,7 @@ DOWNWARD = np.array([0.0, -1.0, 0.0])
 REST_ROUNDS = 4
 REST_STEPS, FIRST_ANGLE = 8, np.radians(1.5)
 """Steps of a rest and the angle of the first: the engine has brought it within a degree or so of where it stands."""
+STAND_TRIES = 3
 MOST_TILT_DEG = 20.0
 """A stand farther off is another outcome, not a finish."""
 
@@ -119,6 +120,29 @@ def finish(
         moved += swept(index, at, touching(index, at, moved))
         fits.update(check(index, tolerance, touching(index, at, moved)))
         return Finished(tuple(at[p.key] for p in pieces), fits)
+
+
+def toppled(index: SceneIndex, done: Finished, tolerance: float, gone: Iterable[str] = ()) -> Finished:
+    """Of what does not stand and carries nothing, each brought to the nearest stand there is, however far it tilts.
+
+    A stand cuts nothing. The index is left as it was.
+    """
+    carrying = {k for f in done.fits.values() for k in f.rests_on}
+    fits = dict(done.fits)
+    with standing_in(index, list(done.pieces), gone) as at:
+        for key in upwards(at, [k for k, f in fits.items() if f.faults == ("tippy",) and k not in carrying]):
+            found = rest(index, at[key], STAND_TRIES)
+            if not found.stable:
+                continue
+            before, at[key] = at[key], at[key].at(found.pose)
+            index.put(at[key])
+            fresh = check(index, tolerance, touching(index, at, [key]))
+            if any(f.faults and not fits[k].faults for k, f in fresh.items()) or fresh[key].faults:
+                at[key] = before
+                index.put(before)
+            else:
+                fits.update(fresh)
+        return Finished(tuple(at[p.key] for p in done.pieces), fits)
 
 
 def touching(index: SceneIndex, at: dict[str, Piece], moved: Iterable[str]) -> list[str]:

@@ -15,7 +15,7 @@ import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.gravity.breaking import Blows, shattered
-from brickseat_core.gravity.finish import Finished, Stopped, Told, finish, rebuilt, standing_in, swept
+from brickseat_core.gravity.finish import Finished, Stopped, Told, finish, rebuilt, standing_in, swept, toppled
 from brickseat_core.gravity.hand import Hand
 from brickseat_core.gravity.pouring import Stream
 from brickseat_core.gravity.shapes import ContactShape, NoShape, ShapeKind, settling_shape
@@ -331,6 +331,7 @@ class Run:
         starts = {p.key: p for p in self.loose}
         lying = [starts[p.key] if p.key in self.named else p for p in lying]
         done = finish(self.index, lying, tolerance, told, self.gone)
+        done = toppled(self.index, done, tolerance, self.gone)
         failed = 0
         for _ in range(MOST_LAST_FALLS):
             restless = done.restless(MOST_CARRIED) - self.named.keys()
@@ -339,6 +340,7 @@ class Run:
             again = self._last_fall(done, restless, failed, tolerance, told)
             better = len(again.named) < len(done.named)
             done, failed = (again, failed) if better else (done, failed + 1)
+        done = toppled(self.index, done, tolerance, self.gone)
         middles = np.array([0.5 * (p.world_box()[0] + p.world_box()[1]) for p in done.pieces])
         apart = middles[:, [0, 2]] - middles[:, [0, 2]].mean(axis=0)
         tops = [p.world_box()[1][1] for p in done.pieces]
