@@ -234,7 +234,7 @@ def adopt(request: HttpRequest, key: uuid.UUID, job: str, asked: schemas.Adoptio
 
     def command(live: LiveSet) -> Move:
         move = settling.adoption(found, asked.trial, keys, live.index.pieces)
-        settling.shards_to_adopt(found, move.born, user_of(request))
+        settling.shards_to_adopt(found, move.born)
         return move
 
     stage = request.headers.get("X-Stage", "")[:64]

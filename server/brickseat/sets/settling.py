@@ -9,7 +9,6 @@ from typing import Any
 
 import numpy as np
 from django.conf import settings
-from django.contrib.auth.models import User
 
 from brickseat.jobs.running import Failed, Job, Stopped, jobs
 from brickseat.live.pointing import vector
@@ -111,14 +110,17 @@ def keep_shards(job: Job, pieces: Iterable[Piece], shards: Mapping[str, str]) ->
     job.findings.update({key: FoundShard(prop, kinds[shards[key]]) for key, prop in fresh.items()})
 
 
-def shards_to_adopt(job: Job, pieces: Iterable[Piece], owner: User) -> None:
-    """Put the shards among ``pieces`` into the store, where they are kept but not shown. Raises FileError."""
+def shards_to_adopt(job: Job, pieces: Iterable[Piece]) -> None:
+    """Put the shards among ``pieces`` into the store, where they are kept but not shown. Raises FileError.
+
+    They belong to whom the whole belongs: two dressers who break copies of one prop share its shards.
+    """
     wanted = {p.prop.key for p in pieces} & job.findings.keys()
     there = set(StoredProp.objects.filter(key__in=wanted).values_list("key", flat=True))
     for key in sorted(wanted - there):
         found: FoundShard = job.findings[key]
         document = shard_document(found)
-        made = shelve(key, found.prop.name[:200], document, category="shards", owner=owner, listed=False)
+        made = shelve(key, found.prop.name[:200], document, category="shards", owner=found.of.owner, listed=False)
         StoredProp.objects.filter(pk=made.pk).update(
             material=found.of.material, grip=found.of.grip, bounce=found.of.bounce, contact="hull"
         )
