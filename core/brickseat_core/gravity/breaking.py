@@ -62,7 +62,7 @@ def shattered(piece: Piece, stuff: Stuff, seed: int, least: float) -> Shattered:
         stuffs[key] = replace(
             stuff,
             mass=None if stuff.mass is None else stuff.mass * share,
-            fall=HARDER * (stuff.material.fall if stuff.fall is None else stuff.fall),
+            fall=HARDER * stuff.bears,
         )
         pose = piece.pose.moved(linear @ shard.centre)
         pieces.append(

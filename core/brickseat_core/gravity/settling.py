@@ -50,7 +50,7 @@ TENDER_SECONDS = 0.1
 """Shards part from each other for so long, and do not break by that."""
 FRAME_SECONDS = 1.0 / 30.0
 FRAMES_KEPT = 120
-"""Of a shove, which may go on for long, when its motion is not wanted."""
+"""When its motion is not wanted: a shove or a pour may go on for long."""
 
 
 @dataclass(frozen=True)
@@ -180,7 +180,6 @@ class Run:
     ) -> World:
         """``reach``: metres that nothing will travel aside or up; None when that is not known. ``lying``: pieces that
         are fixed besides."""
-        origin = None if pieces or self.stream is None else self.stream.to
         region = None
         if reach is not None and pieces:
             boxes = np.array([p.world_box() for p in pieces])
@@ -188,7 +187,7 @@ class Run:
             region[0][1] = -np.inf
         lying = list(lying)
         two_sided = self.two_sided | {p.key for p in lying if not p.prop.mesh.health.closed}
-        return World(pieces, [*self.fixed, *lying], self.shapes, self.stuffs, settings, two_sided, origin, region)
+        return World(pieces, [*self.fixed, *lying], self.shapes, self.stuffs, settings, two_sided, region)
 
     def _strength(self, number: int) -> float:
         if self.slip.breaks is None:
@@ -227,7 +226,7 @@ class Run:
         self._rescue(now)
         self.times.append(self.simulated)
         self.frames.append(now)
-        if self.slip.hand and not self.slip.motion and len(self.frames) > FRAMES_KEPT:
+        if not self.slip.motion and len(self.frames) > FRAMES_KEPT:
             del self.times[0], self.frames[0]
         self._judge()
         return now
@@ -330,8 +329,7 @@ class Run:
         # What fell out again and again lies where it began.
         starts = {p.key: p for p in self.loose}
         lying = [starts[p.key] if p.key in self.named else p for p in lying]
-        done = finish(self.index, lying, tolerance, told, self.gone)
-        done = toppled(self.index, done, tolerance, self.gone)
+        done = toppled(self.index, finish(self.index, lying, tolerance, told, self.gone), tolerance, self.gone)
         failed = 0
         for _ in range(MOST_LAST_FALLS):
             restless = done.restless(MOST_CARRIED) - self.named.keys()
@@ -340,7 +338,6 @@ class Run:
             again = self._last_fall(done, restless, failed, tolerance, told)
             better = len(again.named) < len(done.named)
             done, failed = (again, failed) if better else (done, failed + 1)
-        done = toppled(self.index, done, tolerance, self.gone)
         middles = np.array([0.5 * (p.world_box()[0] + p.world_box()[1]) for p in done.pieces])
         apart = middles[:, [0, 2]] - middles[:, [0, 2]].mean(axis=0)
         tops = [p.world_box()[1][1] for p in done.pieces]
@@ -386,7 +383,8 @@ class Run:
             fallen = self._fallen(loose, LAST_FALL_SECONDS, lying)
             again = finish(self.index, fallen, tolerance, told)
         at = {p.key: p for p in again.pieces}
-        return Finished(tuple(at.get(p.key, p) for p in done.pieces), {**done.fits, **again.fits})
+        fallen_again = Finished(tuple(at.get(p.key, p) for p in done.pieces), {**done.fits, **again.fits})
+        return toppled(self.index, fallen_again, tolerance, self.gone)
 
     def motion(self, ends: Iterable[Piece]) -> Motion:
         """What was seen, and then ``ends``. What came later waits where it began."""

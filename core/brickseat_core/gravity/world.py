@@ -52,9 +52,14 @@ class Stuff:
     fall: float | None = None
 
     @property
+    def bears(self) -> float:
+        """Metres that it falls onto something hard without breaking."""
+        return self.material.fall if self.fall is None else self.fall
+
+    @property
     def strength(self) -> float:
         """Metres a second by which it may be stopped at once without breaking."""
-        return math.sqrt(2.0 * GRAVITY * (self.material.fall if self.fall is None else self.fall))
+        return math.sqrt(2.0 * GRAVITY * self.bears)
 
     @property
     def friction(self) -> float:
@@ -98,22 +103,20 @@ class World:
         stuffs: Mapping[str, Stuff],
         settings: Settings = SETTLE,
         two_sided: frozenset[str] = frozenset(),
-        origin: Vec | None = None,
         region: tuple[Vec, Vec] | None = None,
     ) -> None:
         """``shapes``, ``stuffs``: by prop key. ``two_sided``: keys of fixed pieces whose faces may look either way.
-        ``origin``: (3,) in the world; by default amid the loose pieces. ``region``: a box that none of them leaves:
-        what is fixed outside it is left out.
+        ``region``: a box that no loose piece leaves: what is fixed outside it is left out.
 
         Raises NotForGravity, with the piece named, before anything reaches the engine.
         """
-        loose = list(loose)
+        loose, fixed = list(loose), list(fixed)
         self.pieces: list[Piece] = []
         self.keys: list[str] = []
         self.shapes, self.stuffs = shapes, stuffs
-        origins = np.array([p.pose.origin for p in loose]).reshape(-1, 3)
-        amid = origins.mean(axis=0) if len(origins) else np.zeros(3)
-        self.origin: Vec = amid if origin is None else origin
+        # What is poured comes later, amid what stands there.
+        origins = np.array([p.pose.origin for p in loose or fixed]).reshape(-1, 3)
+        self.origin: Vec = origins.mean(axis=0) if len(origins) else np.zeros(3)
         self.world = rapier3d.PhysicsWorld((0.0, -settings.gravity, 0.0))
         # Heaps are one island, which more threads do not make quicker.
         self.world.set_num_threads(1)

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brickseat_core.contact.drop import first_contact, rows_cut
+from brickseat_core.contact.drop import first_contact
 from brickseat_core.contact.features import near_features
 from brickseat_core.contact.index import SceneIndex, frame_along
 from brickseat_core.fit.seat import seat
@@ -106,7 +106,7 @@ def pushed(index: SceneIndex, at: Piece, row: int, way: Vec, most: float) -> tup
     mover = index.mover(at.prop.mesh, raised.pose, frame_along(way))
     near = index.near(mover, raised.pose.origin, row)
     drop = first_contact(index, mover, near)
-    cut = {*rows_cut(index, mover, near), *drop.started}
+    cut = set(drop.started)
     if cut or drop.travel is None or drop.travel >= most:
         # Something it cuts, or something it meets only on its way down: it stays where it is.
         return 0.0, next(iter(sorted(cut)), None)

@@ -16,6 +16,7 @@ from brickseat.api import schemas
 from brickseat.api.access import LARGEST_UPLOAD, PROBLEMS, own_prop, user_of, visible_prop, visible_props
 from brickseat.api.errors import NOT_FOUND
 from brickseat.sets.refreshing import refresh
+from brickseat.sets.settling import stuff_of
 from brickseat.store import prop_house
 from brickseat.store.contact import contact_document, contact_of
 from brickseat.store.importing import import_prop, joint_names, new_key, pose_prop, remake, source_of
@@ -42,8 +43,8 @@ FOREVER = "private, max-age=31536000, immutable"
 
 def breaking_fall(prop: StoredProp) -> float | None:
     """Metres it falls before it breaks; None for what does not break."""
-    fall = MATERIALS[prop.material].fall if prop.fall is None else prop.fall
-    return fall if 0.0 < fall < math.inf else None
+    fall = stuff_of(prop).bears
+    return fall if fall < math.inf else None
 
 
 def prop_record(prop: StoredProp, user: User) -> dict[str, Any]:

@@ -189,15 +189,15 @@ def pour(request: HttpRequest, key: uuid.UUID, asked: schemas.PourAsked) -> Any:
     props = tuple(prop_of(visible_prop(request, k)) for k in dict.fromkeys(asked.props))
     slip = PourSlip(
         props,
-        asked.rate,
-        asked.most,
-        asked.size,
-        asked.tumbled,
-        asked.spread,
-        asked.fall,
-        1.0 - asked.calm,
-        asked.large_first,
-        asked.seed,
+        rate=asked.rate,
+        most=asked.most,
+        size=asked.size,
+        tumbled=asked.tumbled,
+        spread=asked.spread,
+        fall=asked.fall,
+        lively=1.0 - asked.calm,
+        large_first=asked.large_first,
+        seed=asked.seed,
     )
     run = SettleSlip(seed=asked.seed, calm=asked.calm, seconds=LONGEST_POUR, breaks=asked.breaks)
     started = settling.start(sessions.of(dressed), settling.Asked((), run, pour=slip, at=asked.at))

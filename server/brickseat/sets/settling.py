@@ -22,6 +22,7 @@ from brickseat_core.contact.index import SceneIndex
 from brickseat_core.formats.gltf_build import Surface, main_paint, prop_document
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.gravity import finish as gravity
+from brickseat_core.gravity.breaking import HARDER
 from brickseat_core.gravity.hand import Pull, Strength
 from brickseat_core.gravity.materials import MATERIALS, USUAL_MATERIAL
 from brickseat_core.gravity.pouring import PourSlip, Stream
@@ -120,9 +121,16 @@ def shards_to_adopt(job: Job, pieces: Iterable[Piece]) -> None:
     for key in sorted(wanted - there):
         found: FoundShard = job.findings[key]
         document = shard_document(found)
-        made = shelve(key, found.prop.name[:200], document, category="shards", owner=found.of.owner, listed=False)
+        whole = found.of
+        made = shelve(key, found.prop.name[:200], document, category="shards", owner=whole.owner, listed=False)
+        share = (made.volume or 0.0) / whole.volume if whole.volume else 0.0
         StoredProp.objects.filter(pk=made.pk).update(
-            material=found.of.material, grip=found.of.grip, bounce=found.of.bounce, contact="hull"
+            material=whole.material,
+            mass=whole.mass * share if whole.mass is not None and share else None,
+            grip=whole.grip,
+            bounce=whole.bounce,
+            fall=HARDER * stuff_of(whole).bears,
+            contact="hull",
         )
 
 
