@@ -44,3 +44,13 @@ def kernel(function: F) -> F:
     """
     compiled = numba.njit(cache=True, nogil=True, error_model="numpy")(function)
     return cast(F, compiled)
+
+
+def inner_kernel(function: F) -> F:
+    """As ``kernel``, for what is called in the innermost loops: it may make no array.
+
+    A kernel counts the references to every array it is given, one locked addition each and far more work than a box or
+    a triangle; what makes no array has nothing to count.
+    """
+    compiled = numba.njit(cache=True, nogil=True, error_model="numpy", _nrt=False)(function)
+    return cast(F, compiled)

@@ -7,8 +7,9 @@ import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from brickseat_core.contact.clash import held_kernel, penetration
+from brickseat_core.contact.clash import penetration
 from brickseat_core.contact.index import SceneIndex, frame_along
+from brickseat_core.contact.parting import held_kernel
 from brickseat_core.contact.retreat import first_window
 from brickseat_core.scene import Piece, Pose, Vec, quaternion_of, rotation_matrix
 from shapes import ball, box, inward, piece, revolved, standing
@@ -118,7 +119,7 @@ def test_corners_inside_bound_the_way_out_from_below(
 
 def held(index: SceneIndex, moving: Piece, other: Piece, ways: Vec) -> Vec:
     mesh = moving.prop.mesh
-    body = index.body(mesh, index.span(mesh))
+    body = index.body(mesh)
     found: Vec = held_kernel(
         index.forest,
         index.placed,

@@ -4,7 +4,7 @@ import math
 
 import numpy as np
 
-from brickseat_core.kernels import kernel
+from brickseat_core.kernels import inner_kernel, kernel
 from brickseat_core.scene import Vec
 
 SAME_POINT = 1e-12
@@ -28,7 +28,7 @@ def balance_margin(polygon: Vec, centre: Vec) -> float:
     return math.hypot(x, y) * (1.0 if inside else -1.0)
 
 
-@kernel
+@inner_kernel
 def nearest_edge_kernel(polygon, centre):  # type: ignore[no-untyped-def]
     """The way from ``centre`` to the nearest point of the edge, and whether it lies inside."""
     k = polygon.shape[0]
@@ -50,7 +50,7 @@ def nearest_edge_kernel(polygon, centre):  # type: ignore[no-untyped-def]
     return x, y, inside
 
 
-@kernel
+@inner_kernel
 def turn(points, a, b, c):  # type: ignore[no-untyped-def]
     return (points[b, 0] - points[a, 0]) * (points[c, 1] - points[a, 1]) - (points[b, 1] - points[a, 1]) * (
         points[c, 0] - points[a, 0]

@@ -10,31 +10,18 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from brickseat_core.contact.drop import HUNG
-from brickseat_core.contact.index import (
-    Mover,
-    Near,
-    SceneIndex,
-    frame_along,
-    frame_kernel,
-    mover_kernel,
-    transforms_kernel,
-)
-from brickseat_core.contact.inside import around_kernel, crossings, holds, holds_point, way_out
+from brickseat_core.contact.index import Mover, Near, SceneIndex, frame_along
+from brickseat_core.contact.inside import around_kernel, holds_point
 from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
-from brickseat_core.contact.pairs import pairs_within, triangle_in_frame
-from brickseat_core.contact.retreat import first_window_kernel
-from brickseat_core.kernels import kernel
+from brickseat_core.contact.pairs import mover_triangle, pairs_within, triangle_in_frame
+from brickseat_core.contact.parting import shortest_way
+from brickseat_core.kernels import inner_kernel, kernel
 from brickseat_core.scene import Piece, Vec
 from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH, LEAST_SHRINK, SHRINK
 
 MOST_NORMALS = 16
 MOST_PAIRS = 16_384
 """Pairs of triangles looked at for the normals and the place of a cut; two leafy plants can have millions."""
-FIRST_TURN, LEAST_TURN = 0.16, 0.03
-"""Radians by which the best way out is turned to find a shorter one: at first, and in the end."""
-LEAST_GAIN = 2e-3
-MOST_HELD = 12
-"""Corners of one inside the other that are followed on their way out."""
 SAME_NORMAL = 0.985
 
 
@@ -126,70 +113,11 @@ def measured_cut(index: SceneIndex, piece: Piece, row: int, most: int, limit: fl
     if not len(normals):
         tried += [*piece.pose.linear.T, *-piece.pose.linear.T]
     ways = np.array([way / length for way in tried if (length := float(np.linalg.norm(way))) >= 1e-9])
-    extent = 0.5 * (hi - lo + index.placed.hi[row] - index.placed.lo[row])
-    least_turn = LEAST_TURN if most == MOST_NORMALS else None
-    lift, way = shortest_way(index, piece, row, ways, extent, middle, least_turn, limit)
+    lift, way = shortest_way(index, piece, row, ways, most == MOST_NORMALS, limit)
     at = points.mean(axis=0) @ mover.frame + piece.pose.origin if len(points) else centre
     if way is None:
         return Cut(row, float(np.linalg.norm(hi - lo)), -down, at)
     return Cut(row, lift, way, at)
-
-
-def shortest_way(
-    index: SceneIndex,
-    piece: Piece,
-    row: int,
-    ways: Vec,
-    extent: Vec,
-    middle: Vec,
-    least_turn: float | None,
-    limit: float,
-) -> tuple[float, Vec | None]:
-    """Least travel below ``limit`` that parts ``piece`` from ``row``, and along which way; None when no way does.
-
-    Starts with the best of ``ways`` ((n, 3) unit) and, unless ``least_turn`` is None, turns it while that makes
-    it shorter, by smaller and smaller angles down to ``least_turn`` (compass search). ``extent``: half the sum
-    of both boxes. ``middle``: from the middle of the one in ``row`` to this one's.
-    """
-    mesh, pose = piece.prop.mesh, piece.pose
-    body = index.body(mesh, index.span(mesh))
-    other = index.pieces[index.keys[row] or ""]
-    inverse = np.linalg.inv(pose.linear)
-    probes = pose.apply(mesh.probes)
-    mine, theirs = pose.apply(mesh.far_corners), other.pose.apply(other.prop.mesh.far_corners)
-
-    def best_of(tried: Vec, best: float) -> tuple[float, int]:
-        lift, which = parting_kernel(
-            index.forest,
-            index.placed,
-            body,
-            pose.linear,
-            inverse,
-            pose.origin,
-            row,
-            tried,
-            np.abs(tried) @ extent - tried @ middle + CONTACT_EPSILON,
-            probes,
-            mine,
-            theirs,
-            best,
-        )
-        return float(lift), int(which)
-
-    best, which = best_of(ways, limit)
-    if which < 0:
-        return best, None
-    way: Vec = ways[which]
-    turn = FIRST_TURN
-    while least_turn is not None and turn > least_turn:
-        u, v, _ = frame_along(way)
-        tried = np.stack([way + turn * u, way - turn * u, way + turn * v, way - turn * v]) / np.hypot(1.0, turn)
-        lift, which = best_of(tried, best * (1.0 - LEAST_GAIN))
-        if which >= 0:
-            best, way = lift, tried[which]
-        else:
-            turn *= 0.5
-    return best, way
 
 
 def column(index: SceneIndex, piece: Piece, skip: int) -> tuple[Mover, Near]:
@@ -198,84 +126,7 @@ def column(index: SceneIndex, piece: Piece, skip: int) -> tuple[Mover, Near]:
     return mover, index.near(mover, piece.pose.origin, skip)
 
 
-@kernel
-def held_kernel(forest, placed, body, linear, inverse, origin, row, ways, mine, theirs):  # type: ignore[no-untyped-def]
-    """(n,) least travel along each of ``ways`` that frees those corners of one that lie inside the other.
-
-    ``mine``, ``theirs``: (k, 3) far corners of the mover and of the piece in ``row``, in the world. Until such
-    a corner has left, the two are not parted, so this bounds the way out from below.
-    """
-    held = np.zeros(ways.shape[0])
-    o = np.empty(3)
-    d = np.empty(3)
-    inside = 0
-    if placed.sense[row] != 0.0:
-        for i in range(mine.shape[0]):
-            if inside == MOST_HELD:
-                break
-            if not holds(forest, placed, row, mine[i, 0], mine[i, 1], mine[i, 2]):
-                continue
-            inside += 1
-            for w in range(ways.shape[0]):
-                for c in range(3):
-                    o[c] = d[c] = 0.0
-                    for k in range(3):
-                        o[c] += placed.inverse[row, c, k] * (mine[i, k] - placed.origin[row, k])
-                        d[c] += placed.inverse[row, c, k] * ways[w, k]
-                out = way_out(forest, placed.root[row], placed.sense[row], o, d)
-                held[w] = max(held[w], out - CONTACT_EPSILON)
-    inside = 0
-    if body.outside != 0.0:
-        for i in range(theirs.shape[0]):
-            if inside == MOST_HELD:
-                break
-            for w in range(ways.shape[0]):
-                for c in range(3):
-                    o[c] = d[c] = 0.0
-                    for k in range(3):
-                        o[c] += inverse[c, k] * (theirs[i, k] - origin[k])
-                        d[c] -= inverse[c, k] * ways[w, k]
-                if w == 0 and body.outside * crossings(forest, body.node0, o, d) <= 0.0:
-                    break
-                inside += w == 0
-                out = way_out(forest, body.node0, body.outside, o, d)
-                held[w] = max(held[w], out - CONTACT_EPSILON)
-    return held
-
-
-@kernel
-def parting_kernel(  # type: ignore[no-untyped-def]
-    forest, placed, body, linear, inverse, origin, row, ways, apart, probes, mine, theirs, best
-):
-    """Least travel along one of ``ways`` ((n, 3) unit) that parts a mover from ``row``, and which.
-
-    (``best``, -1) when none is shorter than ``best``. ``apart``: (n,) metres along each way that part the
-    boxes, beyond which nothing can be in the way. ``mine``, ``theirs``: as in ``held_kernel``.
-    """
-    which = -1
-    rows = np.full(1, row)
-    slack = np.full(1, FLUSH_WIDTH)
-    held = held_kernel(forest, placed, body, linear, inverse, origin, row, ways, mine, theirs)
-    # The way that surely is short first, then the most promising ones: a good one makes short work of the rest.
-    rank = held + 1e-3 * apart
-    rank[np.argmin(apart)] = -1.0
-    for _ in range(ways.shape[0]):
-        i = int(np.argmin(rank))
-        rank[i] = np.inf
-        if held[i] >= best:
-            continue
-        frame = frame_kernel(-ways[i])
-        mover = mover_kernel(forest, body, linear, frame)
-        matrix, offset, _ = transforms_kernel(placed, rows, frame, origin)
-        limit = min(best, apart[i])
-        lift = first_window_kernel(forest, placed, mover, rows, matrix, offset, probes, ways[i], limit, slack)
-        if lift < best:
-            best = lift
-            which = i
-    return best, which
-
-
-@kernel
+@inner_kernel
 def unit_normal(t, out):  # type: ignore[no-untyped-def]
     ax, ay, az = t[1, 0] - t[0, 0], t[1, 1] - t[0, 1], t[1, 2] - t[0, 2]
     bx, by, bz = t[2, 0] - t[0, 0], t[2, 1] - t[0, 1], t[2, 2] - t[0, 2]
@@ -287,7 +138,7 @@ def unit_normal(t, out):  # type: ignore[no-untyped-def]
     return True
 
 
-@kernel
+@inner_kernel
 def note_normal(normals, weight, found, n, sign):  # type: ignore[no-untyped-def]
     for i in range(found):
         if sign * (normals[i, 0] * n[0] + normals[i, 1] * n[1] + normals[i, 2] * n[2]) > SAME_NORMAL:
@@ -301,7 +152,7 @@ def note_normal(normals, weight, found, n, sign):  # type: ignore[no-untyped-def
     return found
 
 
-@kernel
+@inner_kernel
 def pierces(t, s, n, edge):  # type: ignore[no-untyped-def]
     """Does an edge of ``t`` go through triangle ``s`` of normal ``n``? Unit vector along it into ``edge``."""
     for k in range(3):
@@ -344,12 +195,13 @@ def cut_kernel(forest, mover, matrix, offset, pairs):  # type: ignore[no-untyped
     other = np.empty(3)
     cross = np.empty(3)
     s = np.empty((3, 3))
+    t = np.empty((3, 3))
     out = np.empty((POLYGON_ROOM, 4))
     work = np.empty((POLYGON_ROOM, 3))
     for pair in range(pairs.shape[0]):
         i = pairs[pair, 2]
-        t = mover.tri[pairs[pair, 0]]
-        triangle_in_frame(forest, pairs[pair, 1], matrix[i], offset[i], s)
+        mover_triangle(mover, pairs[pair, 0], t)
+        triangle_in_frame(forest, pairs[pair, 1], matrix, offset, i, s)
         corners = overlap_polygon(t, s, FLUSH_WIDTH, out, work)
         if corners == 0:
             continue

@@ -27,6 +27,7 @@ from brickseat_core.contact.pairs import (
     leaf_span,
     low_w,
     mover_leaf_span,
+    mover_triangle,
     same_side,
     splits_mover,
     triangle_in_frame,
@@ -120,7 +121,7 @@ def flush_kernel(forest, placed, mover, rows, matrix, offset, facing, known, sta
     for i in range(rows.shape[0]):
         if i == known or started[i] or not placed.closed[rows[i]] or mover.facing * facing[i] == 0.0:
             continue
-        box_in_frame(forest, placed.root[rows[i]], matrix[i], offset[i], lo, hi)
+        box_in_frame(forest, placed.root[rows[i]], matrix, offset, i, lo, hi)
         overlap, inner, outer = True, True, True
         for k in range(3):
             low, high = lo[k] - mover.lo[0, k], mover.hi[0, k] - hi[k]
@@ -153,12 +154,13 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
     lo = np.empty(3)
     hi = np.empty(3)
     s = np.empty((3, 3))
+    t = np.empty((3, 3))
     out = np.empty((POLYGON_ROOM, 4))
     work = np.empty((POLYGON_ROOM, 3))
     n = np.int64(0)
     for place in range(rows.shape[0]):
         root = placed.root[rows[place]]
-        box_in_frame(forest, root, matrix[place], offset[place], lo, hi)
+        box_in_frame(forest, root, matrix, offset, place, lo, hi)
         if mover.hi[0, 2] - lo[2] < -CONTACT_EPSILON:
             continue
         key, item = heap_room(key, item, n)
@@ -173,18 +175,16 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
         n = heap_drop_top(key, item, n)
         if started[i] and limit <= 0.0:
             continue
-        m = matrix[i]
-        o = offset[i]
         p_leaf = forest.child[mover.node0 + p] < 0
         q_leaf = forest.child[q] < 0
         if p_leaf and q_leaf:
             first = forest.start[mover.node0 + p] - mover.tri0
             for a in range(forest.start[q], forest.start[q] + forest.length[q]):
-                triangle_in_frame(forest, a, m, o, s)
+                triangle_in_frame(forest, a, matrix, offset, i, s)
                 s_top = high_w(s)
                 s_low = low_w(s)
                 for b in range(first, first + forest.length[mover.node0 + p]):
-                    t = mover.tri[b]
+                    mover_triangle(mover, b, t)
                     lowest = low_w(t) - s_top
                     if lowest >= best + tie and lowest > CONTACT_EPSILON:
                         continue
@@ -214,7 +214,7 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
                         started[i] = True
             continue
         key, item = heap_room(key, item, n)
-        box_in_frame(forest, q, m, o, lo, hi)
+        box_in_frame(forest, q, matrix, offset, i, lo, hi)
         if splits_mover(forest, mover, p, q, lo, hi):
             left = forest.child[mover.node0 + p] - mover.node0
             for child in range(left, left + 2):
@@ -228,7 +228,7 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
                     continue
                 top = hi[2]
                 if q_leaf:
-                    bottom, top = leaf_span(forest, q, m, o, s, mover.lo[child], mover.hi[child])
+                    bottom, top = leaf_span(forest, q, matrix, offset, i, s, mover, child)
                     if bottom > top or mover.hi[child, 2] - bottom < -CONTACT_EPSILON:
                         continue
                 k = mover.lo[child, 2] - top
@@ -237,7 +237,7 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
         else:
             left = forest.child[q]
             for child in range(left, left + 2):
-                box_in_frame(forest, child, m, o, lo, hi)
+                box_in_frame(forest, child, matrix, offset, i, lo, hi)
                 if (
                     mover.lo[p, 0] > hi[0]
                     or mover.hi[p, 0] < lo[0]

@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 
 from brickseat_core.contact.clash import unit_normal as plane_of
 from brickseat_core.contact.index import Mover, Near, SceneIndex
-from brickseat_core.contact.pairs import box_in_frame, splits_mover, triangle_in_frame
-from brickseat_core.kernels import kernel
+from brickseat_core.contact.pairs import box_in_frame, mover_triangle, splits_mover, triangle_in_frame
+from brickseat_core.kernels import inner_kernel, kernel
 from brickseat_core.meshes.nearest import nearest_on_triangle
 from brickseat_core.scene import Vec
 
@@ -38,7 +38,7 @@ def near_features(index: SceneIndex, mover: Mover, near: Near, margin: float) ->
     return Features(points, normals, gaps, near.rows[whose])
 
 
-@kernel
+@inner_kernel
 def nearest_inside_edges(a, b, c, d, on_ab, on_cd):  # type: ignore[no-untyped-def]
     """Nearest points of two segments when both lie between their ends; False otherwise, or when parallel."""
     u0, u1, u2 = b[0] - a[0], b[1] - a[1], b[2] - a[2]
@@ -57,7 +57,7 @@ def nearest_inside_edges(a, b, c, d, on_ab, on_cd):  # type: ignore[no-untyped-d
     return True
 
 
-@kernel
+@inner_kernel
 def boxes_apart(t, s, margin):  # type: ignore[no-untyped-def]
     for k in range(3):
         if min(t[0, k], t[1, k], t[2, k]) - max(s[0, k], s[1, k], s[2, k]) > margin:
@@ -67,17 +67,46 @@ def boxes_apart(t, s, margin):  # type: ignore[no-untyped-def]
     return False
 
 
-@kernel
-def beyond(t, s, n, margin):  # type: ignore[no-untyped-def]
-    """Does all of ``t`` lie farther than ``margin`` to one side of the plane of ``s``, of unit normal ``n``?"""
-    low, high = np.inf, -np.inf
+@inner_kernel
+def slab_box(t, s, n, margin, lo, hi):  # type: ignore[no-untyped-def]
+    """Write the box of that part of ``t`` which lies within ``margin`` of the plane of ``s``, of unit normal ``n``.
+
+    False when there is no such part. Only there can ``t`` be near to ``s``.
+    """
+    d = (
+        n[0] * (t[0, 0] - s[0, 0]) + n[1] * (t[0, 1] - s[0, 1]) + n[2] * (t[0, 2] - s[0, 2]),
+        n[0] * (t[1, 0] - s[0, 0]) + n[1] * (t[1, 1] - s[0, 1]) + n[2] * (t[1, 2] - s[0, 2]),
+        n[0] * (t[2, 0] - s[0, 0]) + n[1] * (t[2, 1] - s[0, 1]) + n[2] * (t[2, 2] - s[0, 2]),
+    )
+    if min(d[0], d[1], d[2]) > margin or max(d[0], d[1], d[2]) < -margin:
+        return False
+    for c in range(3):
+        lo[c], hi[c] = np.inf, -np.inf
     for k in range(3):
-        d = n[0] * (t[k, 0] - s[0, 0]) + n[1] * (t[k, 1] - s[0, 1]) + n[2] * (t[k, 2] - s[0, 2])
-        low, high = min(low, d), max(high, d)
-    return low > margin or high < -margin
+        if abs(d[k]) <= margin:
+            for c in range(3):
+                lo[c], hi[c] = min(lo[c], t[k, c]), max(hi[c], t[k, c])
+        m = (k + 1) % 3
+        for level in (-margin, margin):
+            if (d[k] < level) != (d[m] < level):
+                f = (level - d[k]) / (d[m] - d[k])
+                for c in range(3):
+                    x = t[k, c] + f * (t[m, c] - t[k, c])
+                    lo[c], hi[c] = min(lo[c], x), max(hi[c], x)
+    return True
 
 
-@kernel
+@inner_kernel
+def too_far(lo, hi, other_lo, other_hi, margin):  # type: ignore[no-untyped-def]
+    """Are two boxes farther apart than ``margin`` metres, give or take a rounding error?"""
+    apart = 0.0
+    for c in range(3):
+        side = max(lo[c] - other_hi[c], other_lo[c] - hi[c], 0.0)
+        apart += side * side
+    return apart > margin * margin * 1.000001 + 1e-20
+
+
+@inner_kernel
 def note_feature(points, normals, gaps, n, mine, other, margin):  # type: ignore[no-untyped-def]
     if n == points.shape[0]:
         return n
@@ -112,20 +141,24 @@ def near_features_kernel(forest, placed, mover, rows, matrix, offset, margin):  
     lo = np.empty(3)
     hi = np.empty(3)
     s = np.empty((3, 3))
+    t = np.empty((3, 3))
     mine = np.empty(3)
     other = np.empty(3)
     plane = np.empty(3)
+    own = np.empty(3)
+    t_lo = np.empty(3)
+    t_hi = np.empty(3)
+    s_lo = np.empty(3)
+    s_hi = np.empty(3)
     for i in range(rows.shape[0]):
         before = n
-        m = matrix[i]
-        o = offset[i]
         stack[0, 0] = 0
         stack[0, 1] = placed.root[rows[i]]
         depth = 1
         while depth > 0:
             depth -= 1
             p, q = np.int64(stack[depth, 0]), np.int64(stack[depth, 1])
-            box_in_frame(forest, q, m, o, lo, hi)
+            box_in_frame(forest, q, matrix, offset, i, lo, hi)
             apart = 0.0
             for k in range(3):
                 side = max(mover.lo[p, k] - hi[k], lo[k] - mover.hi[p, k], 0.0)
@@ -142,14 +175,17 @@ def near_features_kernel(forest, placed, mover, rows, matrix, offset, margin):  
                 continue
             first = forest.start[mover.node0 + p] - mover.tri0
             for a in range(forest.start[q], forest.start[q] + forest.length[q]):
-                triangle_in_frame(forest, a, m, o, s)
+                triangle_in_frame(forest, a, matrix, offset, i, s)
                 flat = plane_of(s, plane)
                 for b in range(first, first + forest.length[mover.node0 + p]):
-                    t = mover.tri[b]
-                    if boxes_apart(t, s, margin) or (flat and beyond(t, s, plane, margin)):
+                    mover_triangle(mover, b, t)
+                    if boxes_apart(t, s, margin):
                         continue
-                    if plane_of(t, mine) and beyond(s, t, mine, margin):
-                        continue
+                    if flat and plane_of(t, own):
+                        if not slab_box(t, s, plane, margin, t_lo, t_hi) or not slab_box(s, t, own, margin, s_lo, s_hi):
+                            continue
+                        if too_far(t_lo, t_hi, s_lo, s_hi, margin):
+                            continue
                     for k in range(3):
                         nearest_on_triangle(t[k], s, other)
                         n = note_feature(points, normals, gaps, n, t[k], other, margin)

@@ -2,18 +2,17 @@
 
 A centre of mass over the support polygon proves balance only where all contacts look up. Elsewhere forces within
 the friction cones have to add up to the weight, with no turning moment left (a non-negative least squares problem
-in six equations; Lawson and Hanson, 1974; cones of sixteen sides).
+in six equations; cones of sixteen sides).
 """
 
-from dataclasses import dataclass
-
 import numpy as np
-from scipy.optimize import nnls
 
-from brickseat_core.contact.features import near_features
-from brickseat_core.contact.index import SceneIndex, frame_along
+from brickseat_core.contact.features import near_features_kernel
+from brickseat_core.contact.index import near_kernel, transforms_kernel
+from brickseat_core.contact.least_squares import least_residue
 from brickseat_core.contact.region import spread_kernel
-from brickseat_core.scene import Piece, Vec
+from brickseat_core.kernels import inner_kernel, kernel
+from brickseat_core.scene import Vec
 
 BACK_OFF = 3e-5
 """Metres a piece is moved off what it leans on before normals are read: in contact they have no direction."""
@@ -27,77 +26,141 @@ RESIDUE = 1e-6
 MOST_POINTS = 24
 
 
-@dataclass(frozen=True)
-class Leaning:
-    """``points`` (n, 3) in the world touch ``rows`` (n,). ``grip``: the least friction that holds it there."""
-
-    points: Vec
-    rows: np.ndarray
-    grip: float
-
-
-def leaning(
-    index: SceneIndex, piece: Piece, row: int, centre: Vec, foot: Vec, fall: Vec, band: float
-) -> Leaning | None:
-    """Is a piece whose weight lies outside its foot held by what it leans on? None when it is not.
-
-    ``foot``: (n, 3) where it stands. ``fall``: (2,) the way along x and z its weight pulls it. ``band``: metres
-    within which contacts count.
-    """
-    direction = np.asarray(piece.direction)
-    unit = fall / max(float(np.linalg.norm(fall)), 1e-12)
-    shift = BACK_OFF * (np.array([-unit[0], 0.0, -unit[1]]) - direction)
-    off = piece.at(piece.pose.moved(shift))
-    mover = index.mover(piece.prop.mesh, off.pose, frame_along(direction))
-    margin = band + 2.0 * BACK_OFF
-    found = near_features(index, mover, index.near(mover, off.pose.origin, row, margin), margin)
-    normals = found.normals @ mover.frame
-    touching = found.gaps - normals @ shift <= band
-    if not touching.any():
-        return None
-    points = (found.points @ mover.frame + off.pose.origin - shift)[touching]
-    normals, rows = normals[touching], found.rows[touching]
-    # Held only by something beyond the foot, or by something that does not look up.
-    beyond = points[:, [0, 2]] @ unit > (foot[:, [0, 2]] @ unit).max() + BEYOND_FOOT
-    if not (beyond | (normals[:, 1] < STEEP)).any():
-        return None
-    kept = few_of(points, normals)
-    grip = least_grip(points[kept], normals[kept], centre)
-    return None if grip is None else Leaning(points, rows, grip)
-
-
-def few_of(points: Vec, normals: Vec) -> np.ndarray:
-    """Numbers of at most ``MOST_POINTS`` contacts that bear as well as all: spread over place and direction."""
-    if len(points) <= MOST_POINTS:
-        return np.arange(len(points))
-    size = max(float(np.ptp(points, axis=0).max()), 1e-9)
-    chosen = spread_kernel(np.ascontiguousarray(points / size + 0.5 * normals), MOST_POINTS)
-    return np.array([int(np.argmin(np.abs(points / size + 0.5 * normals - c).sum(axis=1))) for c in chosen])
-
-
 def least_grip(points: Vec, normals: Vec, centre: Vec) -> float | None:
     """Least friction, up to ``MOST_GRIP``, with which contacts (n, 3) hold a weight at ``centre``; None if none does.
 
     ``normals``: (n, 3) unit, away from what stands.
     """
-    arms = points - centre
-    size = max(float(np.linalg.norm(arms, axis=1).max()), 1e-9)
-    across = np.cross(normals, np.eye(3)[np.argmin(np.abs(normals), axis=1)])
-    across /= np.linalg.norm(across, axis=1)[:, None]
-    other = np.cross(normals, across)
-    turns = 2.0 * np.pi * np.arange(CONE_SIDES) / CONE_SIDES
-    sides = across[:, None] * np.cos(turns)[None, :, None] + other[:, None] * np.sin(turns)[None, :, None]
+    grip = least_grip_kernel(points, normals, centre)
+    return None if grip < 0.0 else float(grip)
 
-    def holds(friction: float) -> bool:
-        forces = (normals[:, None] + friction * sides).reshape(-1, 3)
-        moments = np.cross(np.repeat(arms / size, CONE_SIDES, axis=0), forces)
-        wanted = np.array([0.0, 1.0, 0.0, 0.0, 0.0, 0.0])
-        return bool(nnls(np.concatenate([forces, moments], axis=1).T, wanted)[1] < RESIDUE)
 
-    if not holds(MOST_GRIP):
-        return None
+@kernel
+def leaning_kernel(forest, placed, count, mover, origin, direction, skip, centre, foot, fall, near, far):  # type: ignore[no-untyped-def]
+    """Is a piece whose weight lies outside its foot held by what it leans on?
+
+    ``foot``: (n, 3) where it stands. ``fall``: (2,) unit, the way along x and z its weight pulls it. ``near``, ``far``:
+    metres within which contacts count; the second is asked when the first do not hold it, since in a heap a piece
+    is often held by what it all but touches.
+
+    Returns world points (n, 3), the rows touched there, and the least friction that holds it, -1 when none does.
+    """
+    shift = np.empty(3)
+    shift[0], shift[1], shift[2] = -fall[0] - direction[0], -direction[1], -fall[1] - direction[2]
+    shift *= BACK_OFF
+    off = origin + shift
+    margin = far + 2.0 * BACK_OFF
+    rows = near_kernel(placed, count, mover.frame, off, mover.lo[0] - margin, mover.hi[0] + margin, skip)
+    matrix, offset, _ = transforms_kernel(placed, rows, mover.frame, off)
+    found, normals, gaps, whose = near_features_kernel(forest, placed, mover, rows, matrix, offset, margin)
+    n = gaps.shape[0]
+    end = -np.inf
+    for i in range(foot.shape[0]):
+        end = max(end, foot[i, 0] * fall[0] + foot[i, 2] * fall[1])
+    points = np.empty((n, 3))
+    ways = np.empty((n, 3))
+    who = np.empty(n, np.int64)
+    for within in (near, far):
+        touching = 0
+        # Held only by something beyond the foot, or by something that does not look up.
+        hopeful = False
+        for i in range(n):
+            p, w = points[touching], ways[touching]
+            for k in range(3):
+                p[k] = off[k] - shift[k]
+                w[k] = 0.0
+                for c in range(3):
+                    p[k] += found[i, c] * mover.frame[c, k]
+                    w[k] += normals[i, c] * mover.frame[c, k]
+            if gaps[i] - (w[0] * shift[0] + w[1] * shift[1] + w[2] * shift[2]) > within:
+                continue
+            hopeful = hopeful or w[1] < STEEP or p[0] * fall[0] + p[2] * fall[1] > end + BEYOND_FOOT
+            who[touching] = rows[whose[i]]
+            touching += 1
+        if not hopeful:
+            continue
+        grip = least_grip_kernel(points[:touching], ways[:touching], centre)
+        if grip >= 0.0:
+            return points[:touching].copy(), who[:touching].copy(), grip
+    return points[:0].copy(), who[:0].copy(), -1.0
+
+
+@kernel
+def few_of(points, normals):  # type: ignore[no-untyped-def]
+    """Numbers of at most ``MOST_POINTS`` contacts that bear as well as all: spread over place and direction."""
+    n = points.shape[0]
+    if n <= MOST_POINTS:
+        return np.arange(n)
+    size = 1e-9
+    for k in range(3):
+        size = max(size, points[:, k].max() - points[:, k].min())
+    mixed = points / size + 0.5 * normals
+    chosen = spread_kernel(mixed, MOST_POINTS)
+    kept = np.empty(chosen.shape[0], np.int64)
+    for j in range(chosen.shape[0]):
+        least = np.inf
+        for i in range(n):
+            away = abs(mixed[i, 0] - chosen[j, 0]) + abs(mixed[i, 1] - chosen[j, 1]) + abs(mixed[i, 2] - chosen[j, 2])
+            if away < least:
+                least, kept[j] = away, i
+    return kept
+
+
+@inner_kernel
+def cross(a, b, out):  # type: ignore[no-untyped-def]
+    out[0], out[1], out[2] = a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]
+
+
+@kernel
+def least_grip_kernel(points, normals, centre):  # type: ignore[no-untyped-def]
+    """As ``least_grip``; -1 when no friction holds it."""
+    kept = few_of(points, normals)
+    n = kept.shape[0]
+    arms = np.empty((n, 3))
+    sides = np.empty((n, CONE_SIDES, 3))
+    size = 1e-9
+    axis = np.empty(3)
+    across = np.empty(3)
+    other = np.empty(3)
+    for i in range(n):
+        normal = normals[kept[i]]
+        length = 0.0
+        least = 0
+        for k in range(3):
+            arms[i, k] = points[kept[i], k] - centre[k]
+            length += arms[i, k] * arms[i, k]
+            axis[k] = 0.0
+            if abs(normal[k]) < abs(normal[least]):
+                least = k
+        size = max(size, np.sqrt(length))
+        axis[least] = 1.0
+        cross(normal, axis, across)
+        across /= np.sqrt((across * across).sum())
+        cross(normal, across, other)
+        for j in range(CONE_SIDES):
+            turn = 2.0 * np.pi * j / CONE_SIDES
+            for k in range(3):
+                sides[i, j, k] = np.cos(turn) * across[k] + np.sin(turn) * other[k]
+    wanted = np.zeros(6)
+    wanted[1] = 1.0
+    columns = np.empty((n * CONE_SIDES, 6))
     low, high = 0.0, MOST_GRIP
-    for _ in range(GRIP_STEPS):
-        middle = 0.5 * (low + high)
-        low, high = (low, middle) if holds(middle) else (middle, high)
+    friction = MOST_GRIP
+    for step in range(GRIP_STEPS + 1):
+        for i in range(n):
+            arm = arms[i] / size
+            normal = normals[kept[i]]
+            for j in range(CONE_SIDES):
+                column = columns[i * CONE_SIDES + j]
+                for k in range(3):
+                    column[k] = normal[k] + friction * sides[i, j, k]
+                cross(arm, column[:3], column[3:])
+        holds = least_residue(columns, wanted, RESIDUE) < RESIDUE
+        if step == 0 and not holds:
+            return -1.0
+        if holds:
+            high = friction
+        else:
+            low = friction
+        friction = 0.5 * (low + high)
     return high

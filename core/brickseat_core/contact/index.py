@@ -10,7 +10,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from brickseat_core.kernels import kernel
+from brickseat_core.kernels import inner_kernel, kernel
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Set, Vec
 
@@ -69,13 +69,18 @@ class Near(NamedTuple):
 
 
 class Body(NamedTuple):
-    """A mesh's place in the forest, and where its outside is: +1, -1 (turned inside out) or 0 (open)."""
+    """What kernels know of a mesh that moves: its place in the forest, where its outside is (+1, -1 when it is turned
+    inside out, 0 when it is open), and in its own coordinates its box, its centre of mass and its probes."""
 
     node0: int
     nodes: int
     tri0: int
     triangles: int
     outside: float
+    lo: Vec
+    hi: Vec
+    centre: Vec
+    probes: Vec
 
 
 @dataclass(frozen=True)
@@ -105,6 +110,7 @@ class SceneIndex:
 
     def __init__(self, pieces: Iterable[Piece] = ()) -> None:
         self._spans: dict[int, MeshSpan] = {}
+        self._bodies: dict[int, Body] = {}
         self._meshes: list[Mesh] = []
         self.keys: list[str | None] = []
         self.row: dict[str, int] = {}
@@ -233,9 +239,14 @@ class SceneIndex:
         finally:
             while self._meshes[-1] is not mesh:
                 # Planted meanwhile, by a move that put something new: its pieces are gone again.
-                del self._spans[id(self._meshes.pop())]
-            del self._spans[id(self._meshes.pop())]
+                self._uproot()
+            self._uproot()
             self._forest = before
+
+    def _uproot(self) -> None:
+        last = id(self._meshes.pop())
+        del self._spans[last]
+        self._bodies.pop(last, None)
 
     def _sense(self, piece: Piece) -> float:
         mesh = piece.prop.mesh
@@ -281,13 +292,19 @@ class SceneIndex:
 
     def mover(self, mesh: Mesh, pose: Pose, frame: Vec) -> Mover:
         """``mesh`` at ``pose``, in ``frame`` and relative to the pose's position."""
-        span = self.span(mesh)
-        return Mover(*mover_kernel(self.forest, self.body(mesh, span), pose.linear, frame))
+        body = self.body(mesh)
+        return Mover(*mover_kernel(self.forest, body, pose.linear, frame))
 
-    def body(self, mesh: Mesh, span: MeshSpan) -> Body:
+    def body(self, mesh: Mesh) -> Body:
         """What a kernel needs to make a mover of ``mesh``."""
-        outside = 0.0 if not mesh.health.closed else -1.0 if mesh.health.inward else 1.0
-        return Body(span.node0, span.nodes, span.tri0, span.triangles, outside)
+        found = self._bodies.get(id(mesh))
+        if found is None:
+            span = self.span(mesh)
+            outside = 0.0 if not mesh.health.closed else -1.0 if mesh.health.inward else 1.0
+            found = self._bodies[id(mesh)] = Body(
+                span.node0, span.nodes, span.tri0, span.triangles, outside, *mesh.box, mesh.mass[1], mesh.probes
+            )
+        return found
 
     def near(self, mover: Mover, origin: Vec, skip: int = -1, margin: float = 0.0) -> Near:
         """All pieces whose box comes within ``margin`` metres of the mover's column, without row ``skip``."""
@@ -323,7 +340,7 @@ def frame_kernel(direction):  # type: ignore[no-untyped-def]
     return frame
 
 
-@kernel
+@inner_kernel
 def handedness(m):  # type: ignore[no-untyped-def]
     """Sign of the determinant of a (3, 3) matrix."""
     return np.sign(
@@ -334,12 +351,19 @@ def handedness(m):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def mover_kernel(forest, body, linear, frame):  # type: ignore[no-untyped-def]
-    """The mover of a mesh at a pose of this linear part, in ``frame``."""
+def turned_kernel(frame, linear):  # type: ignore[no-untyped-def]
+    """(3, 3) ``frame`` times ``linear``."""
     matrix = np.empty((3, 3))
     for a in range(3):
         for b in range(3):
             matrix[a, b] = frame[a, 0] * linear[0, b] + frame[a, 1] * linear[1, b] + frame[a, 2] * linear[2, b]
+    return matrix
+
+
+@kernel
+def mover_kernel(forest, body, linear, frame):  # type: ignore[no-untyped-def]
+    """The mover of a mesh at a pose of this linear part, in ``frame``."""
+    matrix = turned_kernel(frame, linear)
     tri, lo, hi = turn_kernel(forest, body.node0, body.nodes, body.tri0, body.triangles, matrix)
     return Mover(frame, tri, lo, hi, body.node0, body.tri0, body.outside * handedness(linear))
 

@@ -8,24 +8,24 @@ covers vertex against face, face against vertex and edge against edge.
 
 import numpy as np
 
-from brickseat_core.kernels import kernel
+from brickseat_core.kernels import inner_kernel
 
 POLYGON_ROOM = 12
 
 
-@kernel
+@inner_kernel
 def double_area(t):  # type: ignore[no-untyped-def]
     return (t[1, 0] - t[0, 0]) * (t[2, 1] - t[0, 1]) - (t[1, 1] - t[0, 1]) * (t[2, 0] - t[0, 0])
 
 
-@kernel
+@inner_kernel
 def diameter(t):  # type: ignore[no-untyped-def]
     du = max(t[0, 0], t[1, 0], t[2, 0]) - min(t[0, 0], t[1, 0], t[2, 0])
     dv = max(t[0, 1], t[1, 1], t[2, 1]) - min(t[0, 1], t[1, 1], t[2, 1])
     return max(du, dv)
 
 
-@kernel
+@inner_kernel
 def height_over(t, area, u, v):  # type: ignore[no-untyped-def]
     """w of the plane of ``t`` at (u, v), kept within the triangle's own range."""
     e1u, e1v, e1w = t[1, 0] - t[0, 0], t[1, 1] - t[0, 1], t[1, 2] - t[0, 2]
@@ -37,7 +37,7 @@ def height_over(t, area, u, v):  # type: ignore[no-untyped-def]
     return min(max(w, min(t[0, 2], t[1, 2], t[2, 2])), max(t[0, 2], t[1, 2], t[2, 2]))
 
 
-@kernel
+@inner_kernel
 def clip_segment(t, area, au, av, bu, bv, flush):  # type: ignore[no-untyped-def]
     """Parameters (t0, t1) of the part of a segment inside the projection of ``t``; t1 < t0 for none."""
     t0, t1 = 0.0, 1.0
@@ -68,7 +68,7 @@ def clip_segment(t, area, au, av, bu, bv, flush):  # type: ignore[no-untyped-def
     return t0, t1
 
 
-@kernel
+@inner_kernel
 def add_point(out, n, u, v, w, g):  # type: ignore[no-untyped-def]
     out[n, 0] = u
     out[n, 1] = v
@@ -77,7 +77,7 @@ def add_point(out, n, u, v, w, g):  # type: ignore[no-untyped-def]
     return n + 1
 
 
-@kernel
+@inner_kernel
 def upright_against_face(upright, face, area, sign, flush, out):  # type: ignore[no-untyped-def]
     """Edges of a triangle seen edge-on against a face. ``sign`` is 1 when the upright one travels."""
     n = 0
@@ -95,7 +95,7 @@ def upright_against_face(upright, face, area, sign, flush, out):  # type: ignore
     return n
 
 
-@kernel
+@inner_kernel
 def upright_against_upright(p, s, flush, out):  # type: ignore[no-untyped-def]
     """Two triangles seen edge-on whose lines cross: every crossing of an edge with an edge."""
     n = 0
@@ -122,7 +122,7 @@ def upright_against_upright(p, s, flush, out):  # type: ignore[no-untyped-def]
     return n
 
 
-@kernel
+@inner_kernel
 def overlap_polygon(p, s, flush, out, work):  # type: ignore[no-untyped-def]
     """The corners over which P and S share their projection.
 

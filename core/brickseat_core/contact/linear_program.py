@@ -6,12 +6,12 @@ plane, and the same is solved there in one dimension less. Expected time is line
 
 import numpy as np
 
-from brickseat_core.kernels import kernel
+from brickseat_core.kernels import inner_kernel, kernel
 
 NOTHING = 1e-12
 
 
-@kernel
+@inner_kernel
 def best_on_line(a, b, n, c, low, high):  # type: ignore[no-untyped-def]
     """Maximise c·x over low <= x <= high with a[i]·x <= b[i]; (x, feasible)."""
     for i in range(n):
@@ -26,7 +26,7 @@ def best_on_line(a, b, n, c, low, high):  # type: ignore[no-untyped-def]
     return (high if c > 0.0 else low if c < 0.0 else min(max(0.0, low), high)), True
 
 
-@kernel
+@inner_kernel
 def best_in_plane(a, b, n, c0, c1, reach, line_a, line_b):  # type: ignore[no-untyped-def]
     """Maximise c·x, |x| <= reach in each variable, with a[i]·x <= b[i], i < n; (x0, x1, feasible)."""
     x0 = reach if c0 > 0.0 else -reach if c0 < 0.0 else 0.0

@@ -3,7 +3,7 @@
 import numpy as np
 
 from brickseat_core.contact.interval import diameter, double_area
-from brickseat_core.kernels import kernel
+from brickseat_core.kernels import inner_kernel, kernel
 
 HEAP_START = 1024
 ALL_PAIRS = np.int64(2**31 - 1)
@@ -15,29 +15,40 @@ SLIVER = 1e-6
 """Projected area over squared width below which the plane of a triangle is not trusted."""
 
 
-@kernel
-def box_in_frame(forest, node, m, o, lo, hi):  # type: ignore[no-untyped-def]
-    """Write the frame box of a standing node into ``lo``, ``hi`` ((3,))."""
+@inner_kernel
+def box_in_frame(forest, node, matrix, offset, i, lo, hi):  # type: ignore[no-untyped-def]
+    """Write the frame box of a standing node into ``lo``, ``hi`` ((3,)).
+
+    ``matrix`` (n, 3, 3), ``offset`` (n, 3): the transforms of what stands into the frame, of which this is number ``i``.
+    """
     for c in range(3):
-        middle = o[c]
+        middle = offset[i, c]
         reach = 0.0
         for k in range(3):
-            middle += m[c, k] * (0.5 * (forest.lo[node, k] + forest.hi[node, k]))
-            reach += abs(m[c, k]) * (0.5 * (forest.hi[node, k] - forest.lo[node, k]))
+            middle += matrix[i, c, k] * (0.5 * (forest.lo[node, k] + forest.hi[node, k]))
+            reach += abs(matrix[i, c, k]) * (0.5 * (forest.hi[node, k] - forest.lo[node, k]))
         lo[c] = middle - reach
         hi[c] = middle + reach
 
 
-@kernel
-def triangle_in_frame(forest, t, m, o, out):  # type: ignore[no-untyped-def]
+@inner_kernel
+def triangle_in_frame(forest, t, matrix, offset, i, out):  # type: ignore[no-untyped-def]
     """Write standing triangle ``t`` in the frame into ``out`` ((3, 3))."""
     for k in range(3):
         x, y, z = forest.corners[t, k, 0], forest.corners[t, k, 1], forest.corners[t, k, 2]
         for c in range(3):
-            out[k, c] = m[c, 0] * x + m[c, 1] * y + m[c, 2] * z + o[c]
+            out[k, c] = matrix[i, c, 0] * x + matrix[i, c, 1] * y + matrix[i, c, 2] * z + offset[i, c]
 
 
-@kernel
+@inner_kernel
+def mover_triangle(mover, t, out):  # type: ignore[no-untyped-def]
+    """Write the mover's triangle ``t`` into ``out`` ((3, 3)): quicker than a view of it, whose references are counted."""
+    for k in range(3):
+        for c in range(3):
+            out[k, c] = mover.tri[t, k, c]
+
+
+@inner_kernel
 def apart(p, s):  # type: ignore[no-untyped-def]
     """Do the projections' boxes of two triangles miss each other?"""
     return (
@@ -48,17 +59,17 @@ def apart(p, s):  # type: ignore[no-untyped-def]
     )
 
 
-@kernel
+@inner_kernel
 def low_w(t):  # type: ignore[no-untyped-def]
     return min(t[0, 2], t[1, 2], t[2, 2])
 
 
-@kernel
+@inner_kernel
 def high_w(t):  # type: ignore[no-untyped-def]
     return max(t[0, 2], t[1, 2], t[2, 2])
 
 
-@kernel
+@inner_kernel
 def back_to_back(p, s, p_facing, s_facing):  # type: ignore[no-untyped-def]
     """Can these two not press on each other: P's outside looks up, or S's outside looks down?
 
@@ -67,13 +78,13 @@ def back_to_back(p, s, p_facing, s_facing):  # type: ignore[no-untyped-def]
     return p_facing * double_area(p) > 0.0 or s_facing * double_area(s) < 0.0
 
 
-@kernel
+@inner_kernel
 def same_side(p, s, p_facing, s_facing):  # type: ignore[no-untyped-def]
     """Do both look the same way? Where they lie in one plane, the solids behind them overlap."""
     return p_facing * double_area(p) * s_facing * double_area(s) > 0.0
 
 
-@kernel
+@inner_kernel
 def heap_push(key, item, n, k, a, b, c):  # type: ignore[no-untyped-def]
     """Sift (k; a, b, c) up into a binary heap of ``n`` entries; returns n + 1."""
     i = n
@@ -92,7 +103,7 @@ def heap_push(key, item, n, k, a, b, c):  # type: ignore[no-untyped-def]
     return n + 1
 
 
-@kernel
+@inner_kernel
 def heap_drop_top(key, item, n):  # type: ignore[no-untyped-def]
     """Remove the least entry; returns n - 1."""
     n -= 1
@@ -135,7 +146,7 @@ def heap_room(key, item, n):  # type: ignore[no-untyped-def]
     return new_key, new_item
 
 
-@kernel
+@inner_kernel
 def splits_mover(forest, mover, p, s, s_lo, s_hi):  # type: ignore[no-untyped-def]
     """Which side of a pair of nodes to open: the larger box, or the one that is not a leaf."""
     if forest.child[mover.node0 + p] < 0:
@@ -147,7 +158,7 @@ def splits_mover(forest, mover, p, s, s_lo, s_hi):  # type: ignore[no-untyped-de
     return mine >= other
 
 
-@kernel
+@inner_kernel
 def triangle_span(s, lo, hi):  # type: ignore[no-untyped-def]
     """Lowest and highest w of a triangle over the rectangle lo..hi of (u, v); lowest > highest when it misses it.
 
@@ -174,18 +185,18 @@ def triangle_span(s, lo, hi):  # type: ignore[no-untyped-def]
     return bottom, top
 
 
-@kernel
-def leaf_span(forest, q, m, o, s, lo, hi):  # type: ignore[no-untyped-def]
-    """``triangle_span`` of all triangles of a standing leaf. ``s``: room for one triangle, (3, 3)."""
+@inner_kernel
+def leaf_span(forest, q, matrix, offset, i, s, mover, p):  # type: ignore[no-untyped-def]
+    """``triangle_span`` of all triangles of a standing leaf over a node ``p`` of the mover. ``s``: room, (3, 3)."""
     low, high = np.inf, -np.inf
     for t in range(forest.start[q], forest.start[q] + forest.length[q]):
-        triangle_in_frame(forest, t, m, o, s)
-        bottom, top = triangle_span(s, lo, hi)
+        triangle_in_frame(forest, t, matrix, offset, i, s)
+        bottom, top = triangle_span(s, mover.lo[p], mover.hi[p])
         low, high = min(low, bottom), max(high, top)
     return low, high
 
 
-@kernel
+@inner_kernel
 def mover_leaf_span(forest, mover, p, lo, hi):  # type: ignore[no-untyped-def]
     """``triangle_span`` of all triangles of a leaf of the mover."""
     low, high = np.inf, -np.inf
@@ -208,16 +219,15 @@ def pairs_within(forest, placed, mover, rows, matrix, offset, low, high, most): 
     lo = np.empty(3)
     hi = np.empty(3)
     s = np.empty((3, 3))
+    t = np.empty((3, 3))
     for i in range(rows.shape[0]):
-        m = matrix[i]
-        o = offset[i]
         stack[0, 0] = 0
         stack[0, 1] = placed.root[rows[i]]
         depth = 1
         while depth > 0 and n < most:
             depth -= 1
             p, q = np.int64(stack[depth, 0]), np.int64(stack[depth, 1])
-            box_in_frame(forest, q, m, o, lo, hi)
+            box_in_frame(forest, q, matrix, offset, i, lo, hi)
             if (
                 mover.lo[p, 0] > hi[0]
                 or mover.hi[p, 0] < lo[0]
@@ -230,7 +240,7 @@ def pairs_within(forest, placed, mover, rows, matrix, offset, low, high, most): 
             p_leaf, q_leaf = forest.child[mover.node0 + p] < 0, forest.child[q] < 0
             if p_leaf != q_leaf:
                 if q_leaf:
-                    bottom, top = leaf_span(forest, q, m, o, s, mover.lo[p], mover.hi[p])
+                    bottom, top = leaf_span(forest, q, matrix, offset, i, s, mover, p)
                     if mover.lo[p, 2] - top > high or mover.hi[p, 2] - bottom < low:
                         continue
                 else:
@@ -247,9 +257,9 @@ def pairs_within(forest, placed, mover, rows, matrix, offset, low, high, most): 
                 continue
             first = forest.start[mover.node0 + p] - mover.tri0
             for a in range(forest.start[q], forest.start[q] + forest.length[q]):
-                triangle_in_frame(forest, a, m, o, s)
+                triangle_in_frame(forest, a, matrix, offset, i, s)
                 for b in range(first, first + forest.length[mover.node0 + p]):
-                    t = mover.tri[b]
+                    mover_triangle(mover, b, t)
                     if low_w(t) - high_w(s) > high or high_w(t) - low_w(s) < low or apart(t, s):
                         continue
                     if n == found.shape[0]:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.kernels import kernel
+from brickseat_core.kernels import inner_kernel, kernel
 from brickseat_core.scene import Vec
 
 
@@ -40,7 +40,7 @@ def first_hit(index: SceneIndex, origin: Vec, direction: Vec, skip: int = -1) ->
     return Hit(int(row), float(distance), origin + distance * direction, normal, int(triangle))
 
 
-@kernel
+@inner_kernel
 def ray_triangle(forest, t, origin, direction):  # type: ignore[no-untyped-def]
     """Distance along the ray (-1 for a miss) and normal · direction (Möller and Trumbore, 1997)."""
     ax, ay, az = forest.corners[t, 0, 0], forest.corners[t, 0, 1], forest.corners[t, 0, 2]
@@ -62,7 +62,7 @@ def ray_triangle(forest, t, origin, direction):  # type: ignore[no-untyped-def]
     return (e2x * qx + e2y * qy + e2z * qz) / det, -det
 
 
-@kernel
+@inner_kernel
 def misses_box(lo, hi, o, d, best):  # type: ignore[no-untyped-def]
     """Does a ray (o, d) miss a box, or meet it only beyond ``best``? (Slabs: Kay and Kajiya, 1986.)"""
     t0, t1 = 0.0, best

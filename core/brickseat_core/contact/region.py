@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from brickseat_core.contact.index import Mover, Near, SceneIndex
 from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
-from brickseat_core.contact.pairs import ALL_PAIRS, back_to_back, pairs_within, triangle_in_frame
+from brickseat_core.contact.pairs import ALL_PAIRS, back_to_back, mover_triangle, pairs_within, triangle_in_frame
 from brickseat_core.kernels import kernel
 from brickseat_core.scene import Vec
 from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH
@@ -36,12 +36,13 @@ def contact_region_kernel(forest, mover, matrix, offset, facing, pairs, low, hig
     who = np.empty(64, np.int64)
     found = 0
     s = np.empty((3, 3))
+    t = np.empty((3, 3))
     out = np.empty((POLYGON_ROOM, 4))
     work = np.empty((POLYGON_ROOM, 3))
     for pair in range(pairs.shape[0]):
         i = pairs[pair, 2]
-        triangle_in_frame(forest, pairs[pair, 1], matrix[i], offset[i], s)
-        t = mover.tri[pairs[pair, 0]]
+        triangle_in_frame(forest, pairs[pair, 1], matrix, offset, i, s)
+        mover_triangle(mover, pairs[pair, 0], t)
         if back_to_back(t, s, mover.facing, facing[i]):
             continue
         corners = overlap_polygon(t, s, FLUSH_WIDTH, out, work)

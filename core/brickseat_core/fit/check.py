@@ -8,14 +8,12 @@ from dataclasses import dataclass, replace
 from typing import Literal, get_args
 
 import numpy as np
-from numpy.typing import NDArray
 
-from brickseat_core.contact.balance import support_polygon, way_to_balance
+from brickseat_core.contact.bearing import UPWARD, Bearing, bearing, bearing_or_leaning
 from brickseat_core.contact.clash import Cut, column, guests_within, hidden_cut, penetration
 from brickseat_core.contact.drop import first_contact
-from brickseat_core.contact.grip import leaning
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.contact.reach import Reach, bearing, reach
+from brickseat_core.contact.reach import Reach, reach
 from brickseat_core.contact.region import contact_region
 from brickseat_core.meshes.lengths import in_words
 from brickseat_core.scene import Piece, Triple, Vec
@@ -24,9 +22,6 @@ from brickseat_core.tolerances import BALANCE_SLACK, CONTACT_BAND_SHARE, CONTACT
 State = Literal["clashing", "sunk", "unborne", "floating", "tippy", "seated", "unchecked"]
 STATES: tuple[State, ...] = get_args(State)
 """In the order in which one of several faults is shown first."""
-
-UPWARD = 0.5
-"""An overlap whose shortest way out points this much against the direction is a sinking, not a clash."""
 
 
 @dataclass(frozen=True)
@@ -86,12 +81,13 @@ def measure_fit(index: SceneIndex, piece: Piece, tolerance: float = SEATED_TOLER
     direction = np.asarray(piece.direction)
     raised = piece.at(piece.pose.moved(-piece.sink * direction)) if piece.sink else piece
     band = CONTACT_BAND_SHARE * tolerance
-    found = reach(index, raised, row, piece.sink, band)
-    points, rows = found.points, found.rows
+    leaning = None if piece.stand_off else (band, tolerance)
+    found = reach(index, raised, row, piece.sink, band, leaning)
+    borne = found.bearing
     cuts: list[Cut] = []
     if found.started or found.holders or found.guests:
         cuts = cuts_of(index, raised, row, found)
-        points, rows = borne_among_cuts(index, raised, row, found, cuts, piece.sink, band)
+        borne = borne_among_cuts(index, raised, row, found, cuts, piece.sink, band, leaning)
 
     bearing_cuts = [c for c in cuts if float(c.normal @ -direction) > UPWARD]
     beside = [c for c in cuts if float(c.normal @ -direction) <= UPWARD and c.depth > tolerance]
@@ -99,20 +95,8 @@ def measure_fit(index: SceneIndex, piece: Piece, tolerance: float = SEATED_TOLER
     gap = 0.0 if bearing_cuts else None if found.travel is None else max(0.0, found.travel - piece.sink)
 
     touching = gap is not None and gap <= tolerance
-    borne = bearing(points, rows, piece.pose.apply(piece.prop.mesh.mass[1]))
     margin = borne.margin if borne is not None and abs(direction[1]) > UPWARD else None
-    grip = None
-    if touching and borne is not None and margin is not None and margin < -BALANCE_SLACK and not piece.stand_off:
-        centre = piece.pose.apply(piece.prop.mesh.mass[1])
-        away = way_to_balance(support_polygon(points[:, [0, 2]]), centre[[0, 2]])
-        held = None
-        for reach_of_touch in (band, tolerance) if direction[1] < -UPWARD else ():
-            # In a heap a piece is often held by what it all but touches.
-            held = held or leaning(index, raised, row, centre, points, -away, reach_of_touch)
-        if held is not None:
-            both, whose = np.concatenate([points, held.points]), np.concatenate([rows, held.rows])
-            borne, grip = bearing(both, whose, centre) or borne, held.grip
-            margin = borne.margin
+    grip = borne.grip if borne is not None else None
 
     faults: list[State] = []
     if beside:
@@ -148,25 +132,37 @@ def measure_fit(index: SceneIndex, piece: Piece, tolerance: float = SEATED_TOLER
 
 
 def borne_among_cuts(
-    index: SceneIndex, raised: Piece, row: int, found: Reach, cuts: list[Cut], sink: float, band: float
-) -> tuple[Vec, NDArray[np.int64]]:
-    """Where a piece that interpenetrates others is borne: by what it sinks into, else by what it lies on."""
+    index: SceneIndex,
+    raised: Piece,
+    row: int,
+    found: Reach,
+    cuts: list[Cut],
+    sink: float,
+    band: float,
+    leaning: tuple[float, float] | None,
+) -> Bearing | None:
+    """What bears a piece that interpenetrates others: what it sinks into, else what it lies on."""
     direction = np.asarray(raised.direction)
     mover, near = column(index, raised, row)
     sunk = [c for c in cuts if float(c.normal @ -direction) > UPWARD]
+    touching = bool(sunk)
     if sunk:
         chosen = [c.row for c in sunk]
         low, high = -max(c.depth for c in sunk) - CONTACT_EPSILON, sink + band
     elif found.travel is None:
-        return np.zeros((0, 3)), np.zeros(0, np.int64)
+        return None
     else:
         # A grazed neighbour bears nothing, unless it is also what is touched first.
         grazed = {c.row for c in cuts}
         first = first_contact(index, mover, near).row
         chosen = [r for r in near.rows.tolist() if r not in grazed or r == first]
         low, high = found.travel - CONTACT_EPSILON, max(found.travel, sink) + band
+        touching = leaning is not None and found.travel - sink <= leaning[1]
     region = contact_region(index, mover, index.only(mover, raised.pose.origin, chosen), low, high)
-    return region.points @ mover.frame + raised.pose.origin, region.rows
+    points = region.points @ mover.frame + raised.pose.origin
+    if leaning is None or not touching:
+        return bearing(points, region.rows, raised.pose.apply(raised.prop.mesh.mass[1]))
+    return bearing_or_leaning(index, raised, row, points, region.rows, *leaning)
 
 
 def reason_of(fit: Fit, piece: Piece, pieces: Mapping[str, Piece]) -> str:

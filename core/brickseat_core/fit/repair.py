@@ -6,9 +6,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from brickseat_core.contact.balance import support_polygon, way_to_balance
+from brickseat_core.contact.bearing import UPWARD
 from brickseat_core.contact.index import SceneIndex, frame_along
 from brickseat_core.contact.retreat import first_window
-from brickseat_core.fit.check import UPWARD, Fit, check, measure_fit, touched_by
+from brickseat_core.fit.check import Fit, check, measure_fit, touched_by
 from brickseat_core.fit.seat import seat
 from brickseat_core.meshes.lengths import in_words
 from brickseat_core.scene import Change, Delta, Piece, Pose, Vec

@@ -14,7 +14,7 @@ from brickseat_core.contact.balance import balance_margin, support_polygon, way_
 from brickseat_core.contact.features import near_features
 from brickseat_core.contact.index import SceneIndex, frame_along
 from brickseat_core.contact.linear_program import best_in_space
-from brickseat_core.contact.reach import bearing, reach
+from brickseat_core.contact.reach import reach
 from brickseat_core.fit.check import measure_fit
 from brickseat_core.fit.landing import REAL_CONTACT, landed_after, turned_about
 from brickseat_core.fit.lean import tipped
@@ -203,9 +203,8 @@ def nudged(index: SceneIndex, at: Piece, row: int) -> Piece | None:
     mesh = at.prop.mesh
     centre = at.pose.apply(mesh.mass[1])
     where = reach(index, at, row, 0.0, REAL_CONTACT)
-    borne = bearing(where.points, where.rows, centre)
     lo, hi = at.world_box()
-    if borne is not None and borne.margin > SURE_MARGIN * float(np.linalg.norm(hi - lo)):
+    if where.bearing is not None and where.bearing.margin > SURE_MARGIN * float(np.linalg.norm(hi - lo)):
         return None
     best: Piece | None = None
     most = NUDGE_GAIN

@@ -71,8 +71,10 @@ class Mesh:
     @cached_property
     def box(self) -> tuple[Vec, Vec]:
         """Axis-aligned box of the triangles: (lo, hi)."""
-        used = self.vertices[self.faces.ravel()]
-        return used.min(axis=0), used.max(axis=0)
+        used = np.zeros(len(self.vertices), np.bool_)
+        used[self.faces] = True
+        corners = self.vertices[used]
+        return corners.min(axis=0), corners.max(axis=0)
 
     @cached_property
     def area(self) -> float:

@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from brickseat_core.kernels import kernel
+from brickseat_core.kernels import inner_kernel, kernel
 from brickseat_core.meshes.tree import Tree
 
 Vec = NDArray[np.float64]
@@ -14,7 +14,7 @@ def distances(tree: Tree, points: Vec) -> Vec:
     return np.asarray(distances_kernel(tree, np.ascontiguousarray(points, dtype=np.float64)))
 
 
-@kernel
+@inner_kernel
 def nearest_on_triangle(p, t, out):  # type: ignore[no-untyped-def]
     """Write the point of triangle ``t`` nearest to ``p`` into ``out`` (Ericson, Real-Time Collision Detection, 5.1.5)."""
     ab0, ab1, ab2 = t[1, 0] - t[0, 0], t[1, 1] - t[0, 1], t[1, 2] - t[0, 2]
@@ -51,7 +51,7 @@ def nearest_on_triangle(p, t, out):  # type: ignore[no-untyped-def]
     out[2] = t[0, 2] + v * ab2 + w * ac2
 
 
-@kernel
+@inner_kernel
 def box_distance(tree, node, p):  # type: ignore[no-untyped-def]
     """Squared distance of a point to the box of a node."""
     total = 0.0

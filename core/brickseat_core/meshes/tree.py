@@ -10,7 +10,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from brickseat_core.kernels import kernel
+from brickseat_core.kernels import inner_kernel, kernel
 
 LEAF_SIZE = 4
 BINS = 16
@@ -42,7 +42,7 @@ def build_tree(corners: NDArray[np.float64]) -> Tree:
     return Tree(lo, hi, child, start, count, corners[order], order)
 
 
-@kernel
+@inner_kernel
 def half_area(dx: float, dy: float, dz: float) -> float:
     return dx * dy + dy * dz + dz * dx
 

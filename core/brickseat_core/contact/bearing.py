@@ -1,0 +1,175 @@
+"""What bears a piece: where it touches, what it touches, and how far its weight lies inside what bears it."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brickseat_core.contact.balance import hull_kernel, nearest_edge_kernel
+from brickseat_core.contact.grip import leaning_kernel
+from brickseat_core.contact.index import SceneIndex, frame_kernel, mover_kernel
+from brickseat_core.contact.region import spread_kernel
+from brickseat_core.kernels import kernel
+from brickseat_core.scene import Piece, Vec
+from brickseat_core.tolerances import BALANCE_SLACK
+
+MOST_CONTACTS = 12
+UPWARD = 0.5
+"""What points this much against the direction points up: an overlap whose shortest way out does is a sinking, and
+only what is seated along gravity by as much leans."""
+
+
+@dataclass(frozen=True)
+class Bearing:
+    """What bears a piece. ``contacts``: at most ``MOST_CONTACTS`` of the points. ``touch``: their middle.
+
+    ``rows``: what is touched, most of all first. ``margin``: metres of the centre of mass inside (+) or
+    outside (-) the support polygon seen along gravity. ``grip``: the least friction that holds it where it leans,
+    None where it does not.
+    """
+
+    contacts: Vec
+    touch: Vec
+    rows: tuple[int, ...]
+    margin: float
+    grip: float | None
+
+
+def bearing_of(contacts: Vec, touch: Vec, rows: NDArray[np.int64], margin: float, grip: float) -> Bearing | None:
+    if not len(contacts):
+        return None
+    return Bearing(contacts, touch, tuple(rows.tolist()), margin, grip if grip >= 0.0 else None)
+
+
+def bearing(points: Vec, rows: NDArray[np.int64], centre: Vec) -> Bearing | None:
+    """How touching at world ``points`` (n, 3) of ``rows`` (n,) bears a centre of mass; None without points."""
+    return bearing_of(*bearing_kernel(points, rows, centre), -1.0)
+
+
+def bearing_or_leaning(
+    index: SceneIndex, piece: Piece, row: int, points: Vec, rows: NDArray[np.int64], near: float, far: float
+) -> Bearing | None:
+    """As ``bearing``; a piece out of balance may be held by what it leans on (``near``, ``far``: ``leaning_kernel``)."""
+    return bearing_of(
+        *bearing_or_leaning_alone(
+            index.forest,
+            index.placed,
+            len(index.keys),
+            index.body(piece.prop.mesh),
+            piece.pose.linear,
+            piece.pose.origin,
+            np.asarray(piece.direction, dtype=np.float64),
+            row,
+            points,
+            rows,
+            near,
+            far,
+        )
+    )
+
+
+@kernel
+def order_of(points):  # type: ignore[no-untyped-def]
+    """Numbers of points (n, 3) by x, then by z (Shell, 1959, with the gaps of Ciura, 2001)."""
+    n = points.shape[0]
+    order = np.arange(n)
+    for gap in (701, 301, 132, 57, 23, 10, 4, 1):
+        for i in range(gap, n):
+            moving = order[i]
+            x, z = points[moving, 0], points[moving, 2]
+            j = i
+            while j >= gap:
+                other = order[j - gap]
+                if points[other, 0] < x or (points[other, 0] == x and points[other, 2] <= z):
+                    break
+                order[j] = other
+                j -= gap
+            order[j] = moving
+    return order
+
+
+@kernel
+def most_first(rows):  # type: ignore[no-untyped-def]
+    """The different numbers among ``rows`` (n,), the most frequent first, equals in rising order."""
+    found = np.empty(rows.shape[0], np.int64)
+    times = np.empty(rows.shape[0], np.int64)
+    n = 0
+    for i in range(rows.shape[0]):
+        j = 0
+        while j < n and found[j] != rows[i]:
+            j += 1
+        if j == n:
+            found[n], times[n] = rows[i], 0
+            n += 1
+        times[j] += 1
+        while j > 0 and (times[j - 1] < times[j] or (times[j - 1] == times[j] and found[j - 1] > found[j])):
+            found[j - 1], found[j] = found[j], found[j - 1]
+            times[j - 1], times[j] = times[j], times[j - 1]
+            j -= 1
+    return found[:n].copy()
+
+
+@kernel
+def bearing_kernel(points, rows, centre):  # type: ignore[no-untyped-def]
+    """Spread contacts (k, 3), their middle (3,), the rows touched, and the margin of ``Bearing``."""
+    n = points.shape[0]
+    touch = np.zeros(3)
+    flat = np.empty((n, 2))
+    order = order_of(points)
+    for i in range(n):
+        for k in range(3):
+            touch[k] += points[i, k] / n
+        flat[i, 0], flat[i, 1] = points[order[i], 0], points[order[i], 2]
+    x, y, inside = nearest_edge_kernel(hull_kernel(flat), np.array([centre[0], centre[2]]))
+    margin = np.hypot(x, y) * (1.0 if inside else -1.0)
+    return spread_kernel(points, MOST_CONTACTS), touch, most_first(rows), margin
+
+
+@kernel
+def way_out_of_balance(points, centre):  # type: ignore[no-untyped-def]
+    """(2,) unit, from the support of ``points`` (n, 3) to the centre of mass outside it, along x and z."""
+    order = order_of(points)
+    flat = np.empty((points.shape[0], 2))
+    for i in range(points.shape[0]):
+        flat[i, 0], flat[i, 1] = points[order[i], 0], points[order[i], 2]
+    x, y, _ = nearest_edge_kernel(hull_kernel(flat), np.array([centre[0], centre[2]]))
+    return np.array([-x, -y]) / max(np.hypot(x, y), 1e-12)
+
+
+@kernel
+def bearing_or_leaning_kernel(  # type: ignore[no-untyped-def]
+    forest, placed, count, mover, origin, direction, skip, points, rows, centre, near, far
+):
+    contacts, touch, bearers, margin = bearing_kernel(points, rows, centre)
+    if points.shape[0] == 0 or margin >= -BALANCE_SLACK or direction[1] >= -UPWARD:
+        return contacts, touch, bearers, margin, -1.0
+    fall = way_out_of_balance(points, centre)
+    held, whose, grip = leaning_kernel(
+        forest, placed, count, mover, origin, direction, skip, centre, points, fall, near, far
+    )
+    if grip >= 0.0:
+        contacts, touch, bearers, margin = bearing_kernel(
+            np.concatenate((points, held)), np.concatenate((rows, whose)), centre
+        )
+    return contacts, touch, bearers, margin, grip
+
+
+@kernel
+def centre_of(body, linear, origin):  # type: ignore[no-untyped-def]
+    """(3,) the centre of mass of a body at a pose."""
+    out = origin.copy()
+    for k in range(3):
+        for c in range(3):
+            out[k] += linear[k, c] * body.centre[c]
+    return out
+
+
+@kernel
+def bearing_or_leaning_alone(  # type: ignore[no-untyped-def]
+    forest, placed, count, body, linear, origin, direction, skip, points, rows, near, far
+):
+    mover = mover_kernel(forest, body, linear, frame_kernel(direction))
+    centre = centre_of(body, linear, origin)
+    return bearing_or_leaning_kernel(
+        forest, placed, count, mover, origin, direction, skip, points, rows, centre, near, far
+    )
