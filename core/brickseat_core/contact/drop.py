@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brickseat_core.contact.index import Mover, Near, SceneIndex
-from brickseat_core.contact.interval import POLYGON_ROOM, double_area, overlap_polygon
+from brickseat_core.contact.interval import POLYGON_ROOM, double_area, gap_span, overlap_polygon
 from brickseat_core.contact.pairs import (
     FIRST_NODE,
     HEAP_START,
@@ -189,6 +189,9 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
                     if lowest >= best + tie and lowest > CONTACT_EPSILON:
                         continue
                     if high_w(t) - s_low < -CONTACT_EPSILON or apart(t, s):
+                        continue
+                    closest, farthest = gap_span(t, s)
+                    if farthest < -CONTACT_EPSILON or (closest >= best + tie and closest > CONTACT_EPSILON):
                         continue
                     corners = overlap_polygon(t, s, slack[i], out, work)
                     if corners == 0:

@@ -11,6 +11,9 @@ import numpy as np
 from brickseat_core.kernels import inner_kernel
 
 POLYGON_ROOM = 12
+STEEPEST = 1e-4
+"""Share of a normal along w under which heights over its plane are not trusted to ``ROUNDING``."""
+ROUNDING = 1e-9
 
 
 @inner_kernel
@@ -123,6 +126,46 @@ def upright_against_upright(p, s, flush, out):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
+def parted_by_edge(t, area, s):  # type: ignore[no-untyped-def]
+    """Do all of the projection of ``s`` lie beyond one of the edges of ``t``, of that doubled signed area?"""
+    sign = 1.0 if area > 0.0 else -1.0
+    for k in range(3):
+        m = (k + 1) % 3
+        eu, ev = sign * (t[m, 0] - t[k, 0]), sign * (t[m, 1] - t[k, 1])
+        if (
+            eu * (s[0, 1] - t[k, 1]) - ev * (s[0, 0] - t[k, 0]) < 0.0
+            and eu * (s[1, 1] - t[k, 1]) - ev * (s[1, 0] - t[k, 0]) < 0.0
+            and eu * (s[2, 1] - t[k, 1]) - ev * (s[2, 0] - t[k, 0]) < 0.0
+        ):
+            return True
+    return False
+
+
+@inner_kernel
+def heights_above(p, s):  # type: ignore[no-untyped-def]
+    """Least and greatest w of the corners of ``p`` above the plane of ``s``; of no bound where that is all but upright."""
+    au, av, aw = s[1, 0] - s[0, 0], s[1, 1] - s[0, 1], s[1, 2] - s[0, 2]
+    bu, bv, bw = s[2, 0] - s[0, 0], s[2, 1] - s[0, 1], s[2, 2] - s[0, 2]
+    nu, nv, nw = av * bw - aw * bv, aw * bu - au * bw, au * bv - av * bu
+    if abs(nw) <= STEEPEST * (abs(nu) + abs(nv)):
+        return -np.inf, np.inf
+    gu, gv = nu / nw, nv / nw
+    least, most = np.inf, -np.inf
+    for k in range(3):
+        h = p[k, 2] - s[0, 2] + gu * (p[k, 0] - s[0, 0]) + gv * (p[k, 1] - s[0, 1])
+        least, most = min(least, h), max(most, h)
+    return least - ROUNDING, most + ROUNDING
+
+
+@inner_kernel
+def gap_span(p, s):  # type: ignore[no-untyped-def]
+    """What w_P - w_S can be at most and at least where the projections overlap; far cheaper than the overlap itself."""
+    least, most = heights_above(p, s)
+    low, high = heights_above(s, p)
+    return max(least, -high), min(most, -low)
+
+
+@inner_kernel
 def overlap_polygon(p, s, flush, out, work):  # type: ignore[no-untyped-def]
     """The corners over which P and S share their projection.
 
@@ -139,6 +182,8 @@ def overlap_polygon(p, s, flush, out, work):  # type: ignore[no-untyped-def]
         return upright_against_upright(p, s, flush, out)
     if not p_flat:
         return upright_against_face(p, s, s_area, 1.0, flush, out)
+    if parted_by_edge(s, s_area, p) or parted_by_edge(p, p_area, s):
+        return 0
     # Sutherland-Hodgman: clip P by the three edges of S, carrying w.
     n = 3
     for i in range(3):

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from brickseat_core.contact.interval import diameter, double_area
+from brickseat_core.contact.interval import diameter, double_area, gap_span
 from brickseat_core.kernels import inner_kernel, kernel
 
 HEAP_START = 1024
@@ -261,6 +261,9 @@ def pairs_within(forest, placed, mover, rows, matrix, offset, low, high, most): 
                 for b in range(first, first + forest.length[mover.node0 + p]):
                     mover_triangle(mover, b, t)
                     if low_w(t) - high_w(s) > high or high_w(t) - low_w(s) < low or apart(t, s):
+                        continue
+                    closest, farthest = gap_span(t, s)
+                    if closest > high or farthest < low:
                         continue
                     if n == found.shape[0]:
                         more = np.empty((2 * n, 3), np.int32)

@@ -11,7 +11,7 @@ import numpy as np
 
 from brickseat_core.contact.index import Mover, Near, SceneIndex
 from brickseat_core.contact.inside import holds
-from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
+from brickseat_core.contact.interval import POLYGON_ROOM, gap_span, overlap_polygon
 from brickseat_core.contact.pairs import (
     FIRST_NODE,
     HEAP_START,
@@ -168,6 +168,9 @@ def first_window_kernel(  # type: ignore[no-untyped-def]
                 for b in range(first, first + forest.length[mover.node0 + p]):
                     mover_triangle(mover, b, t)
                     if s_top - low_w(t) <= lift or low_w(s) - high_w(t) >= limit or apart(t, s):
+                        continue
+                    closest, farthest = gap_span(t, s)
+                    if -closest <= lift or -farthest >= limit:
                         continue
                     corners = overlap_polygon(t, s, slack[i], out, work)
                     if corners == 0:
