@@ -19,6 +19,7 @@ from brickseat_core.contact.pairs import (
     NO_NODE,
     apart,
     back_to_back,
+    box_beside,
     box_in_frame,
     heap_drop_top,
     heap_push,
@@ -31,6 +32,7 @@ from brickseat_core.contact.pairs import (
     same_side,
     splits_mover,
     triangle_in_frame,
+    ways_back,
 )
 from brickseat_core.kernels import kernel
 from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH
@@ -153,6 +155,9 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
     item = np.empty((HEAP_START, 3), np.int32)
     lo = np.empty(3)
     hi = np.empty(3)
+    near_lo = np.empty(3)
+    near_hi = np.empty(3)
+    back = ways_back(placed, rows, mover.frame)
     s = np.empty((3, 3))
     t = np.empty((3, 3))
     out = np.empty((POLYGON_ROOM, 4))
@@ -163,7 +168,8 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
         box_in_frame(forest, root, matrix, offset, place, lo, hi)
         if mover.hi[0, 2] - lo[2] < -CONTACT_EPSILON:
             continue
-        key, item = heap_room(key, item, n)
+        if n + 2 > key.shape[0]:
+            key, item = heap_room(key, item, n)
         n = heap_push(key, item, n, mover.lo[0, 2] - hi[2], FIRST_NODE, root, place)
     while n > 0:
         # Pairs that touch at the start are all looked at, first contact or not: some may overlap.
@@ -175,6 +181,13 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
         n = heap_drop_top(key, item, n)
         if started[i] and limit <= 0.0:
             continue
+        if best < np.inf:
+            for k in range(3):
+                near_lo[k], near_hi[k] = mover.lo[p, k], mover.hi[p, k]
+            near_lo[2] -= max(best + tie, CONTACT_EPSILON)
+            near_hi[2] += CONTACT_EPSILON
+            if box_beside(forest, q, back, offset, i, near_lo, near_hi):
+                continue
         p_leaf = forest.child[mover.node0 + p] < 0
         q_leaf = forest.child[q] < 0
         if p_leaf and q_leaf:
@@ -216,7 +229,8 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
                     elif g1 > CONTACT_EPSILON and not (floors and facing[i] * double_area(s) < 0.0):
                         started[i] = True
             continue
-        key, item = heap_room(key, item, n)
+        if n + 2 > key.shape[0]:
+            key, item = heap_room(key, item, n)
         box_in_frame(forest, q, matrix, offset, i, lo, hi)
         if splits_mover(forest, mover, p, q, lo, hi):
             left = forest.child[mover.node0 + p] - mover.node0

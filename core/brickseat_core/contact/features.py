@@ -11,7 +11,14 @@ from numpy.typing import NDArray
 
 from brickseat_core.contact.clash import unit_normal as plane_of
 from brickseat_core.contact.index import Mover, Near, SceneIndex
-from brickseat_core.contact.pairs import box_in_frame, mover_triangle, splits_mover, triangle_in_frame
+from brickseat_core.contact.pairs import (
+    box_beside,
+    box_in_frame,
+    mover_triangle,
+    splits_mover,
+    triangle_in_frame,
+    ways_back,
+)
 from brickseat_core.kernels import inner_kernel, kernel
 from brickseat_core.meshes.nearest import nearest_on_triangle
 from brickseat_core.scene import Vec
@@ -130,6 +137,20 @@ def note_feature(points, normals, gaps, n, mine, other, margin):  # type: ignore
     return n + 1
 
 
+@inner_kernel
+def note_features(points, normals, gaps, n, t, s, mine, other, margin):  # type: ignore[no-untyped-def]
+    """All features of two triangles. ``mine``, ``other``: room for a point each."""
+    for k in range(3):
+        nearest_on_triangle(t[k], s, other)
+        n = note_feature(points, normals, gaps, n, t[k], other, margin)
+        nearest_on_triangle(s[k], t, mine)
+        n = note_feature(points, normals, gaps, n, mine, s[k], margin)
+        for j in range(3):
+            if nearest_inside_edges(t[k], t[(k + 1) % 3], s[j], s[(j + 1) % 3], mine, other):
+                n = note_feature(points, normals, gaps, n, mine, other, margin)
+    return n
+
+
 @kernel
 def near_features_kernel(forest, placed, mover, rows, matrix, offset, margin):  # type: ignore[no-untyped-def]
     points = np.empty((MOST_FEATURES, 3))
@@ -150,6 +171,9 @@ def near_features_kernel(forest, placed, mover, rows, matrix, offset, margin):  
     t_hi = np.empty(3)
     s_lo = np.empty(3)
     s_hi = np.empty(3)
+    near_lo = np.empty(3)
+    near_hi = np.empty(3)
+    back = ways_back(placed, rows, mover.frame)
     for i in range(rows.shape[0]):
         before = n
         stack[0, 0] = 0
@@ -164,6 +188,10 @@ def near_features_kernel(forest, placed, mover, rows, matrix, offset, margin):  
                 side = max(mover.lo[p, k] - hi[k], lo[k] - mover.hi[p, k], 0.0)
                 apart += side * side
             if apart > margin * margin:
+                continue
+            for k in range(3):
+                near_lo[k], near_hi[k] = mover.lo[p, k] - margin, mover.hi[p, k] + margin
+            if box_beside(forest, q, back, offset, i, near_lo, near_hi):
                 continue
             if forest.child[mover.node0 + p] >= 0 or forest.child[q] >= 0:
                 opens_mover = splits_mover(forest, mover, p, q, lo, hi)
@@ -186,14 +214,7 @@ def near_features_kernel(forest, placed, mover, rows, matrix, offset, margin):  
                             continue
                         if too_far(t_lo, t_hi, s_lo, s_hi, margin):
                             continue
-                    for k in range(3):
-                        nearest_on_triangle(t[k], s, other)
-                        n = note_feature(points, normals, gaps, n, t[k], other, margin)
-                        nearest_on_triangle(s[k], t, mine)
-                        n = note_feature(points, normals, gaps, n, mine, s[k], margin)
-                        for j in range(3):
-                            if nearest_inside_edges(t[k], t[(k + 1) % 3], s[j], s[(j + 1) % 3], mine, other):
-                                n = note_feature(points, normals, gaps, n, mine, other, margin)
+                    n = note_features(points, normals, gaps, n, t, s, mine, other, margin)
         for k in range(before, n):
             whose[k] = i
     return points[:n].copy(), normals[:n].copy(), gaps[:n].copy(), whose[:n].copy()

@@ -31,6 +31,36 @@ def box_in_frame(forest, node, matrix, offset, i, lo, hi):  # type: ignore[no-un
         hi[c] = middle + reach
 
 
+@kernel
+def ways_back(placed, rows, frame):  # type: ignore[no-untyped-def]
+    """(n, 3, 3) that turn vectors of the frame into those of each of the pieces in ``rows`` itself."""
+    out = np.zeros((rows.shape[0], 3, 3))
+    for i in range(rows.shape[0]):
+        for a in range(3):
+            for b in range(3):
+                for k in range(3):
+                    out[i, a, b] += placed.inverse[rows[i], a, k] * frame[b, k]
+    return out
+
+
+@inner_kernel
+def box_beside(forest, node, back, offset, i, lo, hi):  # type: ignore[no-untyped-def]
+    """Does a box of the frame miss that of a standing node, seen along the axes of the standing piece?
+
+    In the frame the box of what stands at a slant is far larger than need be; here the other one is. What meets in
+    both is most likely near. ``back``: as from ``ways_back``.
+    """
+    for c in range(3):
+        middle, reach = 0.0, 0.0
+        for k in range(3):
+            middle += back[i, c, k] * (0.5 * (lo[k] + hi[k]) - offset[i, k])
+            reach += abs(back[i, c, k]) * (0.5 * (hi[k] - lo[k]))
+        slack = 1e-12 * (abs(middle) + reach)
+        if middle - reach - slack > forest.hi[node, c] or middle + reach + slack < forest.lo[node, c]:
+            return True
+    return False
+
+
 @inner_kernel
 def triangle_in_frame(forest, t, matrix, offset, i, out):  # type: ignore[no-untyped-def]
     """Write standing triangle ``t`` in the frame into ``out`` ((3, 3))."""
@@ -133,9 +163,7 @@ def heap_drop_top(key, item, n):  # type: ignore[no-untyped-def]
 
 @kernel
 def heap_room(key, item, n):  # type: ignore[no-untyped-def]
-    """The same heap with room for two more entries."""
-    if n + 2 <= key.shape[0]:
-        return key, item
+    """The same heap with twice the room. Only called when there is no room for two more entries."""
     new_key = np.empty(2 * (n + 2))
     new_item = np.empty((2 * (n + 2), 3), np.int32)
     # Loops: assigning slices drags in numpy's broadcasting, seconds of compiling.
@@ -218,6 +246,9 @@ def pairs_within(forest, placed, mover, rows, matrix, offset, low, high, most): 
     stack = np.empty((256, 2), np.int32)
     lo = np.empty(3)
     hi = np.empty(3)
+    near_lo = np.empty(3)
+    near_hi = np.empty(3)
+    back = ways_back(placed, rows, mover.frame)
     s = np.empty((3, 3))
     t = np.empty((3, 3))
     for i in range(rows.shape[0]):
@@ -236,6 +267,12 @@ def pairs_within(forest, placed, mover, rows, matrix, offset, low, high, most): 
                 or mover.lo[p, 2] - hi[2] > high
                 or mover.hi[p, 2] - lo[2] < low
             ):
+                continue
+            for k in range(3):
+                near_lo[k], near_hi[k] = mover.lo[p, k], mover.hi[p, k]
+            near_lo[2] -= high
+            near_hi[2] -= low
+            if box_beside(forest, q, back, offset, i, near_lo, near_hi):
                 continue
             p_leaf, q_leaf = forest.child[mover.node0 + p] < 0, forest.child[q] < 0
             if p_leaf != q_leaf:

@@ -17,6 +17,7 @@ from brickseat_core.contact.pairs import (
     HEAP_START,
     NO_NODE,
     apart,
+    box_beside,
     box_in_frame,
     heap_drop_top,
     heap_push,
@@ -28,6 +29,7 @@ from brickseat_core.contact.pairs import (
     mover_triangle,
     splits_mover,
     triangle_in_frame,
+    ways_back,
 )
 from brickseat_core.kernels import inner_kernel, kernel
 from brickseat_core.scene import Vec
@@ -118,6 +120,9 @@ def first_window_kernel(  # type: ignore[no-untyped-def]
     waiting = np.int64(0)
     lo = np.empty(3)
     hi = np.empty(3)
+    near_lo = np.empty(3)
+    near_hi = np.empty(3)
+    back = ways_back(placed, rows, mover.frame)
     s = np.empty((3, 3))
     t = np.empty((3, 3))
     out = np.empty((POLYGON_ROOM, 4))
@@ -130,7 +135,8 @@ def first_window_kernel(  # type: ignore[no-untyped-def]
             continue
         if mover.lo[0, 0] > hi[0] or mover.hi[0, 0] < lo[0] or mover.lo[0, 1] > hi[1] or mover.hi[0, 1] < lo[1]:
             continue
-        key, item = heap_room(key, item, n)
+        if n + 2 > key.shape[0]:
+            key, item = heap_room(key, item, n)
         n = heap_push(
             key, item, n, waiting_key(lo[2] - mover.hi[0, 2], hi[2] - mover.lo[0, 2], lift), FIRST_NODE, root, place
         )
@@ -153,6 +159,13 @@ def first_window_kernel(  # type: ignore[no-untyped-def]
         n = heap_drop_top(key, item, n)
         if passed:
             continue
+        if p >= 0 and limit < np.inf:
+            for k in range(3):
+                near_lo[k], near_hi[k] = mover.lo[p, k], mover.hi[p, k]
+            near_lo[2] += lift
+            near_hi[2] += limit
+            if box_beside(forest, q, back, offset, i, near_lo, near_hi):
+                continue
         if p < 0:
             if ends[q] > lift:
                 lift = ends[q]
@@ -197,11 +210,13 @@ def first_window_kernel(  # type: ignore[no-untyped-def]
                         pairs = more_pairs
                     ends[waiting] = end
                     pairs[waiting, 0], pairs[waiting, 1] = b, a
-                    key, item = heap_room(key, item, n)
+                    if n + 2 > key.shape[0]:
+                        key, item = heap_room(key, item, n)
                     n = heap_push(key, item, n, begin, NO_NODE, waiting, i)
                     waiting += 1
             continue
-        key, item = heap_room(key, item, n)
+        if n + 2 > key.shape[0]:
+            key, item = heap_room(key, item, n)
         box_in_frame(forest, q, matrix, offset, i, lo, hi)
         if splits_mover(forest, mover, p, q, lo, hi):
             left = forest.child[mover.node0 + p] - mover.node0
