@@ -306,6 +306,11 @@ class SceneIndex:
             )
         return found
 
+    def with_body(self, mesh: Mesh) -> tuple[Forest, Placed, int, Body]:
+        """What kernels that move ``mesh`` begin with: the trees, with its own among them, what stands, and its body."""
+        body = self.body(mesh)
+        return self.forest, self.placed, len(self.keys), body
+
     def near(self, mover: Mover, origin: Vec, skip: int = -1, margin: float = 0.0) -> Near:
         """All pieces whose box comes within ``margin`` metres of the mover's column, without row ``skip``."""
         lo, hi = mover.lo[0] - margin, mover.hi[0] + margin
@@ -440,3 +445,22 @@ def transforms_kernel(placed, rows, frame, origin):  # type: ignore[no-untyped-d
                 matrix[i, a, b] = cell
         facing[i] = placed.sense[r] * handedness(placed.linear[r])
     return matrix, offset, facing
+
+
+@kernel
+def outline_kernel(body, linear, origin):  # type: ignore[no-untyped-def]
+    """A body at a pose, in the world: its axis-aligned box (lo, hi), and its probes (2k, 3)."""
+    lo = origin.copy()
+    hi = origin.copy()
+    probes = np.empty_like(body.probes)
+    for k in range(3):
+        for c in range(3):
+            a, b = linear[k, c] * body.lo[c], linear[k, c] * body.hi[c]
+            lo[k] += min(a, b)
+            hi[k] += max(a, b)
+    for i in range(probes.shape[0]):
+        for k in range(3):
+            probes[i, k] = origin[k]
+            for c in range(3):
+                probes[i, k] += linear[k, c] * body.probes[i, c]
+    return lo, hi, probes

@@ -38,10 +38,11 @@ def shortest_way(
     other = index.pieces[index.keys[row] or ""]
     lo, hi = piece.world_box()
     there_lo, there_hi = index.placed.lo[row], index.placed.hi[row]
+    forest, placed, _, body = index.with_body(mesh)
     best, way, found = shortest_way_kernel(
-        index.forest,
-        index.placed,
-        index.body(mesh),
+        forest,
+        placed,
+        body,
         pose.linear,
         np.linalg.inv(pose.linear),
         pose.origin,

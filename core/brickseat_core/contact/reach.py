@@ -15,6 +15,7 @@ from brickseat_core.contact.index import (
     frame_kernel,
     mover_kernel,
     near_kernel,
+    outline_kernel,
     transforms_kernel,
 )
 from brickseat_core.contact.inside import around_kernel
@@ -64,10 +65,7 @@ def reach(
     pose = piece.pose
     near, far = leaning if leaning is not None else (0.0, -1.0)
     rows_near, travel, who, started, holders, guests, points, rows, *borne = reach_kernel(
-        index.forest,
-        index.placed,
-        len(index.keys),
-        index.body(piece.prop.mesh),
+        *index.with_body(piece.prop.mesh),
         pose.linear,
         pose.origin,
         np.asarray(piece.direction, dtype=np.float64),
@@ -180,22 +178,3 @@ def reach_kernel(  # type: ignore[no-untyped-def]
         contacts, touch, bearers, margin = bearing_kernel(points, rows, centre)
         grip = -1.0
     return others, travel, who, started, holders, guests, points, rows, contacts, touch, bearers, margin, grip
-
-
-@kernel
-def outline_kernel(body, linear, origin):  # type: ignore[no-untyped-def]
-    """A body at a pose, in the world: its axis-aligned box (lo, hi), and its probes (2k, 3)."""
-    lo = origin.copy()
-    hi = origin.copy()
-    probes = np.empty_like(body.probes)
-    for k in range(3):
-        for c in range(3):
-            a, b = linear[k, c] * body.lo[c], linear[k, c] * body.hi[c]
-            lo[k] += min(a, b)
-            hi[k] += max(a, b)
-    for i in range(probes.shape[0]):
-        for k in range(3):
-            probes[i, k] = origin[k]
-            for c in range(3):
-                probes[i, k] += linear[k, c] * body.probes[i, c]
-    return lo, hi, probes

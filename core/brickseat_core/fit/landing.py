@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from brickseat_core.contact.drop import first_contact
+from brickseat_core.contact.free_drop import free_drop
 from brickseat_core.contact.index import SceneIndex, frame_along
 from brickseat_core.contact.retreat import first_window
 from brickseat_core.scene import Piece, Pose, Vec
@@ -22,10 +22,10 @@ def landed_after(index: SceneIndex, piece: Piece, row: int, limit: float) -> Pie
     It starts all but there, so that nothing can be flush with it on all sides.
     """
     direction = np.asarray(piece.direction)
+    free, travel = free_drop(index, piece, row, hidden=False)
+    if free:
+        return None if travel is None else piece.at(piece.pose.moved(direction * travel))
     mover = index.mover(piece.prop.mesh, piece.pose, frame_along(direction))
     near = index.near(mover, piece.pose.origin, row)
-    drop = first_contact(index, mover, near, flush=False)
-    if not drop.started:
-        return None if drop.travel is None else piece.at(piece.pose.moved(direction * drop.travel))
     lift = first_window(index, mover, near, piece.pose.apply(piece.prop.mesh.probes), limit=limit)
     return None if lift is None else piece.at(piece.pose.moved(-direction * lift))

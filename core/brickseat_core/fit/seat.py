@@ -8,6 +8,7 @@ import numpy as np
 from brickseat_core.contact.bearing import UPWARD
 from brickseat_core.contact.clash import Cut, column, contained, penetration
 from brickseat_core.contact.drop import first_contact
+from brickseat_core.contact.free_drop import free_drop
 from brickseat_core.contact.index import Mover, Near, SceneIndex, frame_along
 from brickseat_core.contact.retreat import first_window
 from brickseat_core.scene import Piece, Pose, Vec
@@ -37,10 +38,12 @@ def seat(index: SceneIndex, piece: Piece, rows: list[int] | None = None) -> Seat
     direction = np.asarray(piece.direction)
     row = index.row.get(piece.key, -1)
     raised = piece.at(piece.pose.moved(-piece.sink * direction)) if piece.sink else piece
-    mover, near = column(index, raised, row)
-    if rows is not None:
-        near = index.only(mover, raised.pose.origin, rows)
-    travel = travel_to_seat(index, raised, row, mover, near)
+    free, travel = free_drop(index, raised, row) if rows is None else (False, None)
+    if not free:
+        mover, near = column(index, raised, row)
+        if rows is not None:
+            near = index.only(mover, raised.pose.origin, rows)
+        travel = travel_to_seat(index, raised, row, mover, near)
     if travel is None:
         return Seat(piece.pose, None, "nothing in its direction to rest on")
     # Measured from the raised pose: a bedded piece ends ``sink`` further on than first contact.
