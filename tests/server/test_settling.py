@@ -14,6 +14,9 @@ from test_live import heard, opened
 from brickseat.live.session import sessions
 from brickseat.sets.models import DressedSet
 from brickseat.store.models import StoredProp
+from brickseat.store.shelving import shelve
+from brickseat_core.formats.gltf_build import Paint, Surface, prop_document
+from brickseat_core.warm import cube
 
 Move = Callable[..., Any]
 
@@ -179,3 +182,27 @@ async def test_a_stream_follows_the_pointer_pauses_and_is_adopted_in_part(dresse
     bad = await post(f"{url}/pour", {**asked, "props": ["nothing"]}, content_type="application/json")
     assert bad.status_code == 404
     await socket.disconnect()
+
+
+@pytest.mark.django_db(transaction=True)
+def test_a_prop_without_a_contact_shape_is_named_and_falls_as_its_box_when_that_is_wanted(
+    client: Client, dressed: DressedSet, move: Move
+) -> None:
+    url = f"/api/sets/{dressed.key}"
+    flat = cube().vertices * np.array([0.3, 0.0, 0.2])
+    sheet = Surface(Paint("linen", (0.8, 0.8, 0.7)), flat, cube().faces[:2])
+    shelve("cloth", "glaze cloth", prop_document("cloth", [sheet]), category="cloth")
+    pose = {"position": [-1.0, 0.4, 0.0], "orientation": [0, 0, 0, 1], "scale": [1, 1, 1]}
+    laid = move(kind="set_down", prop="cloth", pose=pose)["deltas"][0]["key"]
+    asked = {"keys": [laid, "floats"], "lift": 0.1}
+    failed = waited(
+        client, f"{url}/jobs/{client.post(f'{url}/settle', asked, content_type='application/json').json()['key']}"
+    )
+    assert failed["state"] == "failed"
+    assert [(lack["key"], lack["name"]) for lack in failed["lacking"]] == [("cloth", "glaze cloth")]
+    assert "flat" in failed["lacking"][0]["reason"]
+    again = client.post(f"{url}/settle", {**asked, "boxed": ["cloth"]}, content_type="application/json").json()
+    done = waited(client, f"{url}/jobs/{again['key']}")
+    assert done["state"] == "done", done["problem"]
+    assert done["outcomes"][0]["named"] == []
+    assert {p["key"] for p in done["outcomes"][0]["poses"]} == {laid, "floats"}

@@ -287,9 +287,13 @@ class Dresser(Schema):
     username: Annotated[str, Field(min_length=1, max_length=150)]
 
 
+PropKeys = Annotated[list[Annotated[str, Field(max_length=80)]], Field(max_length=200)]
+
+
 class SettleAsked(Schema):
     """How gravity is to act. Lengths in metres; ``calm`` 0 as things fall, 1 as if in honey. ``hand``:
-    pieces are shoved meanwhile, over the WebSocket. ``breaks``: metres of the smallest shard; null: nothing breaks."""
+    pieces are shoved meanwhile, over the WebSocket. ``breaks``: metres of the smallest shard; null: nothing breaks.
+    ``boxed``: props that fall as their boxes, since they have no other contact shape."""
 
     keys: Keys
     lift: Annotated[float, Field(ge=0, le=10)] = 0.0
@@ -300,6 +304,7 @@ class SettleAsked(Schema):
     hand: bool = False
     breaks: Annotated[float, Field(ge=0.005, le=0.5)] | None = None
     trials: Annotated[int, Field(ge=1, le=12)] = 1
+    boxed: PropKeys = []
 
 
 PourFactor = Annotated[float, Field(ge=0.05, le=20)]
@@ -321,6 +326,7 @@ class PourAsked(Schema):
     large_first: bool = False
     seed: Annotated[int, Field(ge=0, le=2**31 - 1)] = 0
     breaks: Annotated[float, Field(ge=0.005, le=0.5)] | None = None
+    boxed: PropKeys = []
 
 
 class PosedSchema(Schema):
@@ -353,12 +359,21 @@ class OutcomeSchema(Schema):
     whole: list[WholeSchema]
 
 
+class LackSchema(Schema):
+    """A prop that has no contact shape, and why."""
+
+    key: str
+    name: str
+    reason: str
+
+
 class JobSchema(Schema):
     key: str
     state: Literal["running", "done", "stopped", "failed"]
     words: str
     share: float
     problem: str | None
+    lacking: list[LackSchema]
     outcomes: list[OutcomeSchema]
 
 

@@ -20,14 +20,27 @@ class Stopped(Exception):
     """Somebody stopped the job."""
 
 
+@dataclass(frozen=True)
+class Lack:
+    """A thing that a job could not go on without: the key and the name of what lacks it, and why it does."""
+
+    key: str
+    name: str
+    reason: str
+
+
 class Failed(Exception):
-    """The job cannot be done; says why, in words for the dresser."""
+    """The job cannot be done; says why, in words for the dresser, and what it lacked when that can be given."""
+
+    def __init__(self, words: str, lacking: tuple[Lack, ...] = ()) -> None:
+        super().__init__(words)
+        self.lacking = lacking
 
 
 @dataclass
 class Job:
     """``stop``: nothing of it is wanted. ``enough``: it may come to its end now. ``commands``: what is asked of it while
-    it runs. ``findings``: things it came upon that somebody may ask for by name. ``outcome``: what came of it, for those who started it. ``problem``: why nothing did. ``heard`` is called with
+    it runs. ``findings``: things it came upon that somebody may ask for by name. ``outcome``: what came of it, for those who started it. ``problem``: why nothing did, and ``lacking`` what. ``heard`` is called with
     the job now and then as it goes on."""
 
     dressed: uuid.UUID
@@ -37,6 +50,7 @@ class Job:
     share: float = 0.0
     outcome: Any = None
     problem: str | None = None
+    lacking: tuple[Lack, ...] = ()
     stop: threading.Event = field(default_factory=threading.Event)
     enough: threading.Event = field(default_factory=threading.Event)
     commands: "queue.SimpleQueue[Any]" = field(default_factory=queue.SimpleQueue)
@@ -88,7 +102,7 @@ class Jobs:
         except Stopped:
             job.state = "stopped"
         except Failed as problem:
-            job.state, job.problem = "failed", str(problem)
+            job.state, job.problem, job.lacking = "failed", str(problem), problem.lacking
         except Exception:
             log.exception("a job failed")
             job.state, job.problem = "failed", "the server could not do it; nothing was changed"

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from django.conf import settings
 
-from brickseat.jobs.running import Failed, Job, Stopped, jobs
+from brickseat.jobs.running import Failed, Job, Lack, Stopped, jobs
 from brickseat.live.pointing import vector
 from brickseat.live.session import LiveSet
 from brickseat.live.telling import tell_from_thread
@@ -43,13 +43,15 @@ NEVER_BREAKS = 0.0
 
 @dataclass(frozen=True)
 class Asked:
-    """``pour``: what is poured meanwhile, and ``at`` where first. The pieces of ``keys`` are loose."""
+    """``pour``: what is poured meanwhile, and ``at`` where first. The pieces of ``keys`` are loose. ``boxed``: keys of
+    props that fall as their boxes, having no other shape."""
 
     keys: tuple[str, ...]
     slip: SettleSlip
     trials: int = 1
     pour: PourSlip | None = None
     at: Triple | None = None
+    boxed: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -79,7 +81,7 @@ def start(live: LiveSet, asked: Asked) -> Job:
 
     def run(job: Job) -> list[Settled]:
         try:
-            shapes = shapes_of([*(p.prop.key for p in chosen), *poured], stored, job)
+            shapes = shapes_of([*(p.prop.key for p in chosen), *poured], asked.boxed, stored, job)
             trial = Trial(pieces, tuple(p.key for p in chosen), asked.slip, shapes, stuffs, live.tolerance)
             found = side_by_side(trial, asked.trials, job) if asked.trials > 1 else [watched(trial, asked, job)]
             for settled in found:
@@ -144,18 +146,24 @@ def shard_document(found: FoundShard) -> GltfDocument:
     return prop_document(found.prop.name, [Surface(paint, corners, faces)])
 
 
-def shapes_of(wanted: Iterable[str], stored: dict[str, StoredProp], job: Job) -> dict[str, ContactShape]:
-    """The shape of every prop that is to fall, by key. Raises NotForGravity, with the prop named."""
+def shapes_of(
+    wanted: Iterable[str], boxed: Container[str], stored: dict[str, StoredProp], job: Job
+) -> dict[str, ContactShape]:
+    """The shape of every prop that is to fall, by key. Raises Failed, with all that have none."""
     found: dict[str, ContactShape] = {}
+    lacking: list[Lack] = []
     keys = list(dict.fromkeys(wanted))
     for number, key in enumerate(keys):
         if not job.tell("making contact shapes", number / len(keys)):
             raise Stopped
-        kind = next((k for k in SHAPE_KINDS if k == stored[key].contact), None)
+        kind = "box" if key in boxed else next((k for k in SHAPE_KINDS if k == stored[key].contact), None)
         try:
             found[key] = kept_shape(stored[key], kind)
         except NoShape as problem:
-            raise NotForGravity(f"{stored[key].name} cannot fall: {problem}; look at it on the bench") from None
+            lacking.append(Lack(key, stored[key].name, str(problem)))
+    if lacking:
+        names = " and ".join(lack.name for lack in lacking)
+        raise Failed(f"{names} cannot fall without a contact shape: {lacking[0].reason}", tuple(lacking))
     return found
 
 
@@ -248,6 +256,7 @@ def job_record(job: Job) -> dict[str, Any]:
         "words": job.words,
         "share": job.share,
         "problem": job.problem,
+        "lacking": [{"key": lack.key, "name": lack.name, "reason": lack.reason} for lack in job.lacking],
         "outcomes": [outcome_record(job, s) for s in outcomes],
     }
 

@@ -936,6 +936,8 @@ export interface components {
         JobSchema: {
             /** Key */
             key: string;
+            /** Lacking */
+            lacking: components["schemas"]["LackSchema"][];
             /** Outcomes */
             outcomes: components["schemas"]["OutcomeSchema"][];
             /** Problem */
@@ -949,6 +951,18 @@ export interface components {
             state: "running" | "done" | "stopped" | "failed";
             /** Words */
             words: string;
+        };
+        /**
+         * LackSchema
+         * @description A prop that has no contact shape, and why.
+         */
+        LackSchema: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Reason */
+            reason: string;
         };
         /** LeftSchema */
         LeftSchema: {
@@ -1138,6 +1152,11 @@ export interface components {
                 number,
                 number
             ] | null;
+            /**
+             * Boxed
+             * @default []
+             */
+            boxed?: string[];
             /** Breaks */
             breaks?: number | null;
             /**
@@ -1522,8 +1541,14 @@ export interface components {
          * SettleAsked
          * @description How gravity is to act. Lengths in metres; ``calm`` 0 as things fall, 1 as if in honey. ``hand``:
          *     pieces are shoved meanwhile, over the WebSocket. ``breaks``: metres of the smallest shard; null: nothing breaks.
+         *     ``boxed``: props that fall as their boxes, since they have no other contact shape.
          */
         SettleAsked: {
+            /**
+             * Boxed
+             * @default []
+             */
+            boxed?: string[];
             /** Breaks */
             breaks?: number | null;
             /**

@@ -2,13 +2,21 @@ import { beginPour } from "../stage/gravity";
 import { useParts } from "../stage/store";
 import { BreaksWord } from "./BreaksWord";
 import { JobSlip } from "./JobSlip";
+import { LackingWord } from "./LackingWord";
 import { inCount, inLength, inPercent } from "./figures";
 import { ActionButton, ChoiceWord, NumberWord } from "./words";
 
 const SIZES = { ...inPercent, step: 0.05, min: 0.05, max: 5 };
 
 export function PourSlip() {
-  const { pour, setPour, props, job, note } = useParts("pour", "setPour", "props", "job", "note");
+  const { pour, setPour, props, job, note, lacking } = useParts(
+    "pour",
+    "setPour",
+    "props",
+    "job",
+    "note",
+    "lacking",
+  );
   if (job) return <JobSlip />;
   if (pour.props.length === 0)
     return (
@@ -94,9 +102,13 @@ export function PourSlip() {
         />{" "}
         calm, <BreaksWord value={pour.breaks} onChange={(breaks) => setPour({ breaks })} />.
       </p>
-      <p className="mt-2">
-        <ActionButton onClick={() => void beginPour()}>Be ready to pour</ActionButton>
-      </p>
+      {lacking.length > 0 ? (
+        <LackingWord begin={beginPour} />
+      ) : (
+        <p className="mt-2">
+          <ActionButton onClick={() => void beginPour()}>Be ready to pour</ActionButton>
+        </p>
+      )}
       <p className="figure mt-1 min-h-5 text-[14px] text-quiet">
         {note ?? "or hold the pointer down on the stage at once"}
       </p>

@@ -2,16 +2,18 @@ import { beginSettle } from "../stage/gravity";
 import { useParts } from "../stage/store";
 import { BreaksWord } from "./BreaksWord";
 import { JobSlip } from "./JobSlip";
+import { LackingWord } from "./LackingWord";
 import { inCount, inLength, inPercent } from "./figures";
 import { ActionButton, ChoiceWord, NumberWord } from "./words";
 
 export function SettleSlip() {
-  const { settle, setSettle, selected, job, note } = useParts(
+  const { settle, setSettle, selected, job, note, lacking } = useParts(
     "settle",
     "setSettle",
     "selected",
     "job",
     "note",
+    "lacking",
   );
   if (job) return <JobSlip />;
   return (
@@ -89,15 +91,19 @@ export function SettleSlip() {
         )}
         , <BreaksWord value={settle.breaks} onChange={(breaks) => setSettle({ breaks })} />.
       </p>
-      <p className="mt-2">
-        <ActionButton
-          onClick={() => void beginSettle()}
-          disabled={settle.what === "selected" && selected.length === 0}
-          why="Select the pieces that are to fall, or let everything loose fall."
-        >
-          Settle
-        </ActionButton>
-      </p>
+      {lacking.length > 0 ? (
+        <LackingWord begin={beginSettle} />
+      ) : (
+        <p className="mt-2">
+          <ActionButton
+            onClick={() => void beginSettle()}
+            disabled={settle.what === "selected" && selected.length === 0}
+            why="Select the pieces that are to fall, or let everything loose fall."
+          >
+            Settle
+          </ActionButton>
+        </p>
+      )}
       <p className="figure mt-1 min-h-5 text-[14px] text-quiet">{note}</p>
     </div>
   );

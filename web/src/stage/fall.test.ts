@@ -14,6 +14,7 @@ const news = (more: Partial<JobNews>): JobNews => ({
   words: "settling",
   share: 0,
   problem: null,
+  lacking: [],
   outcomes: [],
   ...more,
 });

@@ -45,9 +45,12 @@ export class Fall {
       useStage.getState().set({ job: news, trial: 0 });
     } else {
       this.clear();
-      useStage
-        .getState()
-        .set({ job: null, trial: null, note: news.problem ?? "stopped; the set is as it was" });
+      useStage.getState().set({
+        job: null,
+        trial: null,
+        lacking: news.lacking,
+        note: news.lacking.length > 0 ? null : (news.problem ?? "stopped; the set is as it was"),
+      });
     }
   }
 

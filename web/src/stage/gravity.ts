@@ -5,7 +5,7 @@ import { type Job, ServerError, client, wanted } from "../api/client";
 import { useStage } from "./store";
 
 async function begun(asked: Promise<Job>): Promise<boolean> {
-  useStage.getState().set({ note: null });
+  useStage.getState().set({ note: null, lacking: [] });
   try {
     const job = await asked;
     if (!useStage.getState().job) useStage.getState().set({ job });
@@ -17,7 +17,7 @@ async function begun(asked: Promise<Job>): Promise<boolean> {
 }
 
 export function beginSettle(): Promise<boolean> {
-  const { key, settle, selected, pieces } = useStage.getState();
+  const { key, settle, selected, pieces, boxed } = useStage.getState();
   if (!key) return Promise.resolve(false);
   const loose = [...pieces.values()].filter((p) => p.role === "prop" && !p.spiked && p.direction[1] < -0.5);
   const chosen = settle.what === "loose" ? loose : loose.filter((p) => selected.includes(p.key));
@@ -25,13 +25,13 @@ export function beginSettle(): Promise<boolean> {
   const hand = settle.hand !== "no";
   // A hand cannot be in several trials at once, and a shove has no end of its own.
   const rest = hand ? { hand, trials: 1, seconds: 600 } : { trials: settle.trials };
-  const body = { keys: chosen.map((p) => p.key), lift, jitter, calm, seed, breaks, ...rest };
+  const body = { keys: chosen.map((p) => p.key), lift, jitter, calm, seed, breaks, boxed, ...rest };
   return begun(wanted<Job>(client.POST("/api/sets/{key}/settle", { params: { path: { key } }, body })));
 }
 
 /** Where it goes is told over the live line. */
 export function beginPour(): Promise<boolean> {
-  const { key, pour, set } = useStage.getState();
+  const { key, pour, boxed, set } = useStage.getState();
   if (!key) return Promise.resolve(false);
   if (pour.props.length === 0) {
     set({ note: "choose what is poured from the trolley first" });
@@ -40,11 +40,30 @@ export function beginPour(): Promise<boolean> {
   const { props, rate, most, from, to, tumbled, spread, fall, calm, largeFirst, breaks } = pour;
   const seed = Math.floor(Math.random() * 2 ** 31);
   const body = {
-    ...{ props, rate, most, tumbled, spread, fall, calm, seed, breaks },
+    ...{ props, rate, most, tumbled, spread, fall, calm, seed, breaks, boxed },
     size: [from, to] as [number, number],
     large_first: largeFirst,
   };
   return begun(wanted<Job>(client.POST("/api/sets/{key}/pour", { params: { path: { key } }, body })));
+}
+
+/** Begin again with the props that had no contact shape: each falls as its box. */
+export async function boxAndBegin(begin: () => Promise<boolean>): Promise<void> {
+  const { lacking, boxed, set } = useStage.getState();
+  set({ boxed: [...boxed, ...lacking.map((l) => l.key)] });
+  await begin();
+}
+
+/** Begin again without them: their pieces are no longer among what is selected or poured. */
+export async function leaveOutAndBegin(begin: () => Promise<boolean>): Promise<void> {
+  const { lacking, selected, pieces, settle, pour, select, setSettle, setPour, set } = useStage.getState();
+  const left = new Set(lacking.map((l) => l.key));
+  const falling = settle.what === "selected" ? selected : [...pieces.keys()];
+  select(falling.filter((k) => !left.has(pieces.get(k)?.prop ?? "")));
+  setSettle({ what: "selected" });
+  setPour({ props: pour.props.filter((k) => !left.has(k)) });
+  set({ lacking: [] });
+  await begin();
 }
 
 /** Stop a run, or throw away what came of it. */

@@ -2,7 +2,7 @@
 import { create } from "zustand";
 import { useShallow } from "zustand/react/shallow";
 
-import type { Change, Fit, Move, Piece, Prop, SetData } from "../api/client";
+import type { Change, Fit, Job, Move, Piece, Prop, SetData } from "../api/client";
 import type { JobNews, LineState, Onlooker } from "../api/live";
 import { type Steps, keepSteps, keptSteps } from "./steps";
 
@@ -179,6 +179,10 @@ interface StageState {
   pour: PourSlip;
   /** The settling that was begun, while it runs and until its end is adopted or discarded. */
   job: JobNews | null;
+  /** Props that a settling or a pour could not do without a contact shape for. */
+  lacking: Job["lacking"];
+  /** Keys of props that fall as their boxes here, since they have no other contact shape. */
+  boxed: string[];
   /** Which of its outcomes is looked at. */
   trial: number | null;
   /** Lets a shove come to its end. */
@@ -213,6 +217,8 @@ interface StageState {
         | "swapping"
         | "tryOut"
         | "job"
+        | "lacking"
+        | "boxed"
         | "trial"
         | "enough"
         | "trolley"
@@ -259,6 +265,8 @@ const NOTHING = {
   tryOut: () => undefined,
   enough: () => undefined,
   job: null as JobNews | null,
+  lacking: [] as Job["lacking"],
+  boxed: [] as string[],
   trial: null as number | null,
 };
 
@@ -315,7 +323,7 @@ export const useStage = create<StageState>((set, get) => ({
     });
     return "applied";
   },
-  setVerb: (verb) => set({ verb, note: null, swapping: false }),
+  setVerb: (verb) => set({ verb, note: null, swapping: false, lacking: [] }),
   setSlip: (slip) => set((state) => ({ slip: { ...state.slip, ...slip } })),
   select: (keys) => {
     if (!get().held) set({ selected: keys });
