@@ -52,5 +52,7 @@ def inner_kernel(function: F) -> F:
     A kernel counts the references to every array it is given, one locked addition each and far more work than a box or
     a triangle; what makes no array has nothing to count.
     """
-    compiled = numba.njit(cache=True, nogil=True, error_model="numpy", _nrt=False)(function)
+    # An option of the compiler that its stubs leave out.
+    options: dict[str, Any] = {"_nrt": False}
+    compiled = numba.njit(cache=True, nogil=True, error_model="numpy", **options)(function)
     return cast(F, compiled)

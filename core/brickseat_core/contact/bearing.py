@@ -35,7 +35,9 @@ class Bearing:
     grip: float | None
 
 
-def bearing_of(contacts: Vec, touch: Vec, rows: NDArray[np.int64], margin: float, grip: float) -> Bearing | None:
+def bearing_of(
+    contacts: Vec, touch: Vec, rows: NDArray[np.int64], margin: float, grip: float = -1.0
+) -> Bearing | None:
     if not len(contacts):
         return None
     return Bearing(contacts, touch, tuple(rows.tolist()), margin, grip if grip >= 0.0 else None)
@@ -43,7 +45,7 @@ def bearing_of(contacts: Vec, touch: Vec, rows: NDArray[np.int64], margin: float
 
 def bearing(points: Vec, rows: NDArray[np.int64], centre: Vec) -> Bearing | None:
     """How touching at world ``points`` (n, 3) of ``rows`` (n,) bears a centre of mass; None without points."""
-    return bearing_of(*bearing_kernel(points, rows, centre), -1.0)
+    return bearing_of(*bearing_kernel(points, rows, centre))
 
 
 def bearing_or_leaning(

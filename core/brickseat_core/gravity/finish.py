@@ -25,7 +25,7 @@ LEAST_MOVE = 1e-9
 MOST_FALL = 0.004
 DOWNWARD = np.array([0.0, -1.0, 0.0])
 REST_ROUNDS = 4
-REST_STEPS, FIRST_ANGLE = 8, np.radians(1.5)
+REST_STEPS, FIRST_ANGLE = 30, np.radians(1.5)
 """Steps of a rest and the angle of the first: the engine has brought it within a degree or so of where it stands."""
 STAND_TRIES = 3
 MOST_TILT_DEG = 20.0

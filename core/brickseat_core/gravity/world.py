@@ -9,6 +9,7 @@ drawn being baked into its shape, so that scaled, mirrored and sheared pieces ne
 import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -17,7 +18,7 @@ import rapier3d
 from brickseat_core.gravity.materials import MATERIALS, USUAL_MATERIAL, Material, mass_of
 from brickseat_core.gravity.shapes import SKIN, ContactShape
 from brickseat_core.meshes.mesh import Mesh
-from brickseat_core.scene import Piece, Pose, Vec, rotation_matrix
+from brickseat_core.scene import Piece, Pose, Vec, quaternion_of, rotation_matrix
 
 GRAVITY = 9.81
 LENGTH_UNIT = 0.1
@@ -160,28 +161,15 @@ class World:
         return points
 
     def _fix(self, piece: Piece, two_sided: bool, region: tuple[Vec, Vec] | None) -> None:
-        mesh = piece.prop.mesh
-        faces = mesh.faces
         if region is not None:
             lo, hi = piece.world_box()
             if (lo > region[1]).any() or (hi < region[0]).any():
                 return
-        points = self._checked(piece, piece.pose.apply(mesh.vertices) - self.origin)
-        if region is not None:
-            corners = points[faces]
-            within = (corners.min(axis=1) <= region[1] - self.origin) & (corners.max(axis=1) >= region[0] - self.origin)
-            faces = faces[within.all(axis=1)]
-            if not len(faces):
-                return
-        mirrored = np.linalg.det(piece.pose.linear) < 0.0
-        faces = faces[:, ::-1] if mirrored != mesh.health.inward else faces
-        flags = rapier3d.TriMeshFlags
-        inner = flags.FIX_INTERNAL_EDGES_TWO_SIDED if two_sided else flags.FIX_INTERNAL_EDGES
-        wanted = flags.MERGE_DUPLICATE_VERTICES | flags.DELETE_DEGENERATE_TRIANGLES | inner
+        self._checked(piece, piece.prop.mesh.far_corners @ piece.pose.linear.T + (piece.pose.origin - self.origin))
+        turn, stretch = turn_and_stretch(piece.pose.linear)
         stuff = self.stuffs.get(piece.prop.key, Stuff())
-        collider = rapier3d.Collider.trimesh(
-            points.astype(np.float32), np.ascontiguousarray(faces).astype(np.uint32), flags=wanted
-        )
+        collider = rapier3d.Collider.new(surface_of(piece.prop.mesh, stretch, two_sided))
+        collider = collider.position(isometry(piece.pose.origin - self.origin, turn))
         collider = collider.contact_skin(SKIN).friction(stuff.friction).restitution(stuff.restitution)
         body = self.world.add_body(rapier3d.RigidBody.fixed())
         self._colliders[self.world.add_collider(collider, body)] = piece.key
@@ -209,10 +197,11 @@ class World:
         )
         handle = self.world.add_body(body)
         self._handles.append(handle)
-        for solid in scaled_solids(shape, linear):
-            collider = solid.density(0.0).contact_skin(SKIN)
-            collider = collider.friction(stuff.friction).restitution(stuff.restitution)
-            self._colliders[self.world.add_collider(collider, handle)] = piece.key
+        turn, stretch = turn_and_stretch(linear)
+        collider = rapier3d.Collider.new(solid_of(shape, stretch)).position(isometry(np.zeros(3), turn))
+        collider = collider.density(0.0).contact_skin(SKIN)
+        collider = collider.friction(stuff.friction).restitution(stuff.restitution)
+        self._colliders[self.world.add_collider(collider, handle)] = piece.key
         made = self.world.rigid_bodies[handle]
         if velocity is not None:
             made.linvel = vec3(velocity)
@@ -332,19 +321,59 @@ def pose_after(start: Pose, row: Vec) -> Pose:
     return Pose.of(turn @ start.linear, row[:3])
 
 
-def scaled_solids(shape: ContactShape, linear: Vec) -> list[Any]:
-    """The engine's colliders of a contact shape under a pose's linear part."""
-    scale = np.linalg.norm(linear, axis=0)
-    even = float(np.ptp(scale)) < 1e-6 * float(scale.max())
-    if shape.kind == "ball" and even:
+def isometry(position: Vec, turn: Vec) -> Any:
+    x, y, z, w = quaternion_of(turn)
+    return rapier3d.Isometry3(vec3(position), rapier3d.Rotation3(w, x, y, z))
+
+
+Stretch = tuple[float, ...]
+
+
+def turn_and_stretch(linear: Vec) -> tuple[Vec, Stretch]:
+    """A pose's linear part as a rotation (3, 3) after a symmetric stretch (nine numbers): its polar decomposition
+    (Higham, 1986). Copies of one prop in one size share the stretch, and so the engine's shape, however they are turned.
+    """
+    u, s, vt = np.linalg.svd(linear)
+    flip = np.array([1.0, 1.0, float(np.sign(np.linalg.det(u @ vt)))])
+    stretch = (vt.T * (s * flip)) @ vt
+    return (u * flip) @ vt, tuple(np.round(stretch, 9).ravel().tolist())
+
+
+@lru_cache(maxsize=2048)
+def solid_of(shape: ContactShape, stretch: Stretch) -> Any:
+    """The engine's shape of a contact shape, stretched. Made once, and shared by all worlds."""
+    linear = np.array(stretch).reshape(3, 3)
+    scale = np.diag(linear)
+    if shape.kind == "ball" and float(np.abs(linear - scale[0] * np.eye(3)).max()) < 1e-6 * abs(scale[0]):
         centre = linear @ np.array(shape.centre)
-        return [rapier3d.Collider.ball(shape.figures[0] * float(scale[0])).translation(tuple(centre))]
-    made = []
+        ball = rapier3d.SharedShape.ball(shape.figures[0] * float(abs(scale[0])))
+        return rapier3d.SharedShape.compound([(isometry(centre, np.eye(3)), ball)])
+    hulls = []
     for solid in shape.solids:
-        collider = rapier3d.Collider.convex_hull((solid @ linear.T).astype(np.float32))
-        if collider is not None:
-            made.append(collider)
-    return made
+        try:
+            hulls.append(rapier3d.SharedShape.convex_hull((solid @ linear.T).astype(np.float32)))
+        except rapier3d.MeshConversionError:
+            # Pressed flat by its scale.
+            continue
+    if not hulls:
+        raise NotForGravity("a piece is scaled so thin that it has no thickness to fall with; scale it anew")
+    if len(hulls) == 1:
+        return hulls[0]
+    return rapier3d.SharedShape.compound([(rapier3d.Isometry3.identity(), hull) for hull in hulls])
+
+
+@lru_cache(maxsize=256)
+def surface_of(mesh: Mesh, stretch: Stretch, two_sided: bool) -> Any:
+    """The engine's shape of a true surface, stretched, facing outward. Made once, and shared by all worlds."""
+    linear = np.array(stretch).reshape(3, 3)
+    mirrored = np.linalg.det(linear) < 0.0
+    faces = mesh.faces[:, ::-1] if mirrored != mesh.health.inward else mesh.faces
+    flags = rapier3d.TriMeshFlags
+    inner = flags.FIX_INTERNAL_EDGES_TWO_SIDED if two_sided else flags.FIX_INTERNAL_EDGES
+    wanted = flags.MERGE_DUPLICATE_VERTICES | flags.DELETE_DEGENERATE_TRIANGLES | inner
+    return rapier3d.SharedShape.trimesh(
+        (mesh.vertices @ linear.T).astype(np.float32), np.ascontiguousarray(faces).astype(np.uint32), flags=wanted
+    )
 
 
 def mass_properties(mesh: Mesh, linear: Vec, stuff: Stuff) -> Any:
