@@ -35,9 +35,7 @@ class Bearing:
     grip: float | None
 
 
-def bearing_of(
-    contacts: Vec, touch: Vec, rows: NDArray[np.int64], margin: float, grip: float = -1.0
-) -> Bearing | None:
+def bearing_of(contacts: Vec, touch: Vec, rows: NDArray[np.int64], margin: float, grip: float = -1.0) -> Bearing | None:
     if not len(contacts):
         return None
     return Bearing(contacts, touch, tuple(rows.tolist()), margin, grip if grip >= 0.0 else None)

@@ -5,7 +5,7 @@ stands on too little is tilted to the nearest stand. What cannot be put right is
 """
 
 import os
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.fit.check import Fit, check, measure_fit, touched_by
+from brickseat_core.fit.check import Fit, check, measure_fit
 from brickseat_core.fit.landing import landed_after
 from brickseat_core.fit.rest import LEAST_GAIN, lowered, rest, tilt_between
 from brickseat_core.scene import Piece, Vec
@@ -23,6 +23,8 @@ MOST_LIFT, FAR_LIFT = 0.03, 0.4
 """Metres a piece may be lifted out of what it cuts: the engine leaves a millimetre or so. Farther only as the last way."""
 LEAST_MOVE = 1e-9
 MOST_FALL = 0.004
+NEAR = 0.002
+"""Metres within which pieces count as beside each other: more than any sweep but the first lets them fall."""
 DOWNWARD = np.array([0.0, -1.0, 0.0])
 REST_ROUNDS = 4
 REST_STEPS, FIRST_ANGLE = 30, np.radians(1.5)
@@ -53,15 +55,12 @@ class Finished:
 
     def restless(self, most: int) -> set[str]:
         """Keys of what is not right, and of what rests on it; left out where more than ``most`` pieces rest on one."""
-        bottom_up = upwards({p.key: p for p in self.pieces}, (p.key for p in self.pieces))
+        at = {p.key: p for p in self.pieces}
         found: set[str] = set()
         for wrong in self.named:
-            carried = {wrong}
-            for key in bottom_up:
-                if not carried.isdisjoint(self.fits[key].rests_on):
-                    carried.add(key)
-            if len(carried) <= most + 1:
-                found |= carried
+            with_it = carried(at, self.fits, [wrong])
+            if len(with_it) <= most + 1:
+                found |= with_it
         return found
 
 
@@ -105,7 +104,7 @@ def finish(
             if not moved:
                 break
             # Not only what moved, also what it carried.
-            restless = touching(index, at, moved)
+            restless = beside(index, at, moved)
         fits = check(index, tolerance, at)
         refused: set[str] = set()
         for _ in range(REST_ROUNDS):
@@ -113,12 +112,14 @@ def finish(
             if not moved:
                 break
             hears(0.7)
-            moved += swept(index, at, touching(index, at, moved))
-            fits.update(check(index, tolerance, touching(index, at, moved)))
+            # A stand cuts nothing, so it leaves no neighbour worse but those that it carried.
+            follow = carried(at, fits, moved)
+            swept(index, at, follow - moved.keys())
+            fits.update(check(index, tolerance, follow))
         hears(0.9)
         moved = freed(index, at, [k for k, f in fits.items() if f.clashes])
-        moved += swept(index, at, touching(index, at, moved))
-        fits.update(check(index, tolerance, touching(index, at, moved)))
+        moved = swept(index, at, beside(index, at, moved)) | moved
+        fits.update(check(index, tolerance, beside(index, at, moved)))
         return Finished(tuple(at[p.key] for p in pieces), fits)
 
 
@@ -129,29 +130,51 @@ def toppled(index: SceneIndex, done: Finished, tolerance: float, gone: Iterable[
     """
     carrying = {k for f in done.fits.values() for k in f.rests_on}
     fits = dict(done.fits)
+
+    def rested(piece: Piece) -> Piece | None:
+        found = rest(index, piece, STAND_TRIES)
+        return piece.at(found.pose) if found.stable else None
+
     with standing_in(index, list(done.pieces), gone) as at:
-        for key in upwards(at, [k for k, f in fits.items() if f.faults == ("tippy",) and k not in carrying]):
-            found = rest(index, at[key], STAND_TRIES)
-            if not found.stable:
-                continue
-            before, at[key] = at[key], at[key].at(found.pose)
-            index.put(at[key])
-            fresh = check(index, tolerance, touching(index, at, [key]))
-            if any(f.faults and not fits[k].faults for k, f in fresh.items()) or fresh[key].faults:
-                at[key] = before
-                index.put(before)
+        alone = upwards(at, [k for k, f in fits.items() if f.faults == ("tippy",) and k not in carrying])
+        for key, piece in side_by_side(index, lambda k: rested(at[k]), alone).items():
+            moved = moved_in_turn(index, at, {key: piece})
+            fresh = check(index, tolerance, beside(index, at, moved))
+            if any(f.faults and not fits[k].faults for k, f in fresh.items()) or (moved and fresh[key].faults):
+                at[key] = moved[key]
+                index.put(at[key])
             else:
                 fits.update(fresh)
         return Finished(tuple(at[p.key] for p in done.pieces), fits)
 
 
-def touching(index: SceneIndex, at: dict[str, Piece], moved: Iterable[str]) -> list[str]:
-    """Those of ``at`` whose fit may have changed when ``moved`` moved a little."""
-    boxes = [at[k].world_box() for k in moved]
-    return [k for k in touched_by(index, boxes) if k in at]
+def beside(index: SceneIndex, at: dict[str, Piece], moved: Mapping[str, Piece]) -> list[str]:
+    """Those of ``at`` whose fit may have changed when ``moved``, as they were, came to where they are now.
+
+    All lie in contact, so only what all but touched them, or does now: what lies higher up in a heap has other bearers.
+    """
+    if not moved:
+        return []
+    keys = list(at)
+    rows = [index.row[k] for k in keys]
+    lo, hi = index.placed.lo[rows] - NEAR, index.placed.hi[rows] + NEAR
+    met = np.zeros(len(keys), np.bool_)
+    for key, was in moved.items():
+        for below, above in (was.world_box(), at[key].world_box()):
+            met |= ((lo <= above) & (hi >= below)).all(axis=1)
+    return [k for k, hit in zip(keys, met, strict=True) if hit]
 
 
-def upwards(at: dict[str, Piece], keys: Iterable[str]) -> list[str]:
+def carried(at: Mapping[str, Piece], fits: Mapping[str, Fit], keys: Iterable[str]) -> set[str]:
+    """``keys``, and everything that rests on them, and on that."""
+    found = set(keys)
+    for key in upwards(at, at):
+        if not found.isdisjoint(fits[key].rests_on):
+            found.add(key)
+    return found
+
+
+def upwards(at: Mapping[str, Piece], keys: Iterable[str]) -> list[str]:
     """The keys by the height of their lowest point: what carries comes before what is carried."""
     return sorted(keys, key=lambda k: (float(at[k].world_box()[0][1]), k))
 
@@ -172,47 +195,59 @@ def rebuilt(index: SceneIndex, at: dict[str, Piece]) -> None:
         index.put(at[key])
 
 
-def swept(index: SceneIndex, at: dict[str, Piece], keys: Iterable[str]) -> list[str]:
-    """Every piece lifted out of what it cuts, or dropped to what is below; returns those that moved."""
-    moved = []
+def swept(index: SceneIndex, at: dict[str, Piece], keys: Iterable[str]) -> dict[str, Piece]:
+    """Every piece lifted out of what it cuts, or dropped to what is below; those that moved, as they were."""
+    moved = {}
     for key in upwards(at, keys):
         piece = at[key]
         down = landed_after(index, piece, index.row[key], MOST_LIFT)
         if down is None:
             continue
         if float(np.abs(down.pose.origin - piece.pose.origin).max()) > LEAST_MOVE:
+            moved[key] = piece
             at[key] = down
             index.put(down)
-            moved.append(key)
     return moved
 
 
-def steadied(index: SceneIndex, at: dict[str, Piece], fits: dict[str, Fit], refused: set[str]) -> list[str]:
-    """Pieces that stand on too little, tilted to the nearest stand; returns those that moved.
+def steadied(index: SceneIndex, at: dict[str, Piece], fits: dict[str, Fit], refused: set[str]) -> dict[str, Piece]:
+    """Pieces that stand on too little, tilted to the nearest stand; those that moved, as they were.
 
-    All are looked at as they stand, side by side; of those beside each other the lower one is moved first, and the
-    others in the next round. A stand cuts nothing, so it leaves no neighbour worse; what rested on the piece is dropped
-    anew afterwards. ``refused``: those that have no stand near; they are added to, and not tried again.
+    A stand cuts nothing, so it leaves no neighbour worse; what rested on the piece is dropped anew afterwards.
+    ``refused``: those that have no stand near; they are added to, and not tried again.
     """
-    moved: list[str] = []
-    taken: list[tuple[Vec, Vec]] = []
     chosen = upwards(at, (k for k, f in fits.items() if "tippy" in f.faults and k not in refused))
+    found = side_by_side(index, lambda k: stood(index, at[k]), chosen)
+    refused.update(k for k, piece in found.items() if piece is None)
+    return moved_in_turn(index, at, found)
+
+
+def side_by_side(index: SceneIndex, tried: Callable[[str], Piece | None], keys: list[str]) -> dict[str, Piece | None]:
+    """Where each of ``keys`` could go, all looked at at once, as they stand now."""
     index.forest  # noqa: B018  (planted once, before the threads share it)
     with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
-        for key, piece in zip(chosen, pool.map(lambda k: stood(index, at[k]), chosen), strict=True):
-            if piece is None:
-                refused.add(key)
-                continue
-            boxes = [at[key].world_box(), piece.world_box()]
-            lo, hi = np.minimum(boxes[0][0], boxes[1][0]), np.maximum(boxes[0][1], boxes[1][1])
-            if any((lo <= above).all() and (hi >= below).all() for below, above in taken):
-                continue
-            taken.append((lo, hi))
-            moved.append(key)
-            at[key] = piece
-    # Not sooner: the others were still looking at where they stood.
-    for key in moved:
-        index.put(at[key])
+        return dict(zip(keys, pool.map(tried, keys), strict=True))
+
+
+def moved_in_turn(index: SceneIndex, at: dict[str, Piece], found: Mapping[str, Piece | None]) -> dict[str, Piece]:
+    """Each piece brought to where it was ``found`` to stand; those that moved, as they were.
+
+    Beside one that moved before, it is looked at again: it was found among pieces as they stood then.
+    """
+    moved: dict[str, Piece] = {}
+    taken: list[tuple[Vec, Vec]] = []
+    for key, piece in found.items():
+        if piece is None:
+            continue
+        boxes = [at[key].world_box(), piece.world_box()]
+        lo, hi = np.minimum(boxes[0][0], boxes[1][0]), np.maximum(boxes[0][1], boxes[1][1])
+        beside_moved = any((lo <= above).all() and (hi >= below).all() for below, above in taken)
+        if beside_moved and measure_fit(index, piece).faults:
+            continue
+        taken.append((lo, hi))
+        moved[key] = at[key]
+        at[key] = piece
+        index.put(piece)
     return moved
 
 
@@ -231,13 +266,14 @@ def stood(index: SceneIndex, start: Piece) -> Piece | None:
     return None if piece is start or tilted > MOST_TILT_DEG or measure_fit(index, piece).faults else piece
 
 
-def freed(index: SceneIndex, at: dict[str, Piece], keys: Iterable[str]) -> list[str]:
-    """Of pieces that are still locked into each other, the upper ones lifted out and dropped anew; those that moved."""
-    moved = []
+def freed(index: SceneIndex, at: dict[str, Piece], keys: Iterable[str]) -> dict[str, Piece]:
+    """Of pieces that are still locked into each other, the upper ones lifted out and dropped anew; those that moved,
+    as they were."""
+    moved = {}
     for key in reversed(upwards(at, keys)):
         down = landed_after(index, at[key], index.row.get(key, -1), FAR_LIFT)
         if down is not None and down.pose != at[key].pose:
+            moved[key] = at[key]
             at[key] = down
             index.put(down)
-            moved.append(key)
     return moved

@@ -9,7 +9,7 @@ import time
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -21,21 +21,33 @@ from brickseat_core.gravity.pouring import Stream
 from brickseat_core.gravity.shapes import ContactShape, NoShape, ShapeKind, settling_shape
 from brickseat_core.gravity.shards import Unbreakable
 from brickseat_core.gravity.starting import jittered, parted
-from brickseat_core.gravity.world import EASE, RELAX, SETTLE, NotForGravity, Settings, Stuff, World, calmed, pose_after
+from brickseat_core.gravity.world import (
+    EASE,
+    RELAX,
+    SETTLE,
+    SLOW,
+    NotForGravity,
+    Settings,
+    Stuff,
+    World,
+    calmed,
+    pose_after,
+)
 from brickseat_core.scene import Piece, Pose, Prop, Vec
 from brickseat_core.tolerances import SEATED_TOLERANCE
 
 LEAST_OVERLAP = 5e-4
 """Metres that shapes may be inside each other at the start; more is eased apart first."""
 MOST_EASING = 240
-QUIET_SHARE, QUIET_TRAVEL, QUIET_SECONDS = 0.98, 2e-3, 0.5
+QUIET_SHARE, QUIET_TRAVEL, QUIET_SECONDS = 0.95, 2e-3, 0.5
 """It lies still when so many have moved less than so far (m) within so long (s): in a heap something always rocks."""
 CALM_AFTER = 2.5
 """Seconds after which the fall is over and what still rolls is slowed, more and more."""
 RELAX_STEPS = 20
 UNSEEN_DROP, MOST_RETURNS, RETURN_SECONDS, RETURN_DAMPING, RETURN_REACH = 0.005, 2, 0.8, (2.0, 4.0), 0.6
-"""Metres of an exact drop that need no further thought; how often, how long and how calmly gravity acts again, and
-how far (m) things may roll by that."""
+RETURN_CAP, STILL_STEPS, STILL_TRAVEL = 1.5, 10, 5e-4
+"""Metres of an exact drop that need no further thought; how often, how long and how calmly gravity acts again, how far
+(m) things may roll by that, and how fast (m/s); it is over when in so many steps nothing goes so far (m)."""
 MOST_LAST_FALLS, LAST_FALL_SECONDS, LAST_LIFT = 3, 1.0, 0.01
 """How often, and how long each time, gravity acts on the few alone that do not stand when all is finished; metres that
 they are raised, shaken, when it does not help."""
@@ -157,6 +169,7 @@ class Run:
         self.stream = stream
         self.settings = calmed(SETTLE, slip.calm)
         self.world = self._world(self.loose, self.settings)
+        self.thickness = [thickness_of(p) for p in self.loose]
         lows = [p.world_box()[0][1] for p in (*self.fixed, *self.loose)]
         self.floor = min(lows, default=0.0) - BELOW
         self.rescues: Counter[str] = Counter()
@@ -213,10 +226,12 @@ class Run:
         """Go on by so much simulated time; returns (n, 7) poses, as ``World.poses`` gives them."""
         if self.stream is not None:
             self._pour(self.stream, seconds)
-        for _ in range(max(1, round(seconds / self.settings.dt))):
+        pace = SLOW if self._slow() else self.settings
+        self.world.pace(pace)
+        for _ in range(max(1, round(seconds / pace.dt))):
             self.hand.act()
             self.world.step()
-            self.simulated += self.settings.dt
+            self.simulated += pace.dt
             if self.strengths:
                 self.blows.forget(self.hand.held)
                 for number in self.blows.struck(self.strengths):
@@ -231,10 +246,21 @@ class Run:
         self._judge()
         return now
 
+    def _slow(self) -> bool:
+        """Whether longer steps will do: nothing goes much farther in one than what a shorter one lets it, or than half of
+        its own thickness. A blow is measured in short steps."""
+        if self.strengths or self.hand.held or len(self.frames) < 2 or len(self.frames[-1]) != len(self.frames[-2]):
+            return False
+        travel = np.linalg.norm(self.frames[-1][:, :3] - self.frames[-2][:, :3], axis=1)
+        elapsed = max(self.times[-1] - self.times[-2], SLOW.dt)
+        room = np.maximum(0.5 * np.array(self.thickness), self.settings.cap * self.settings.dt)
+        return bool((travel * SLOW.dt / elapsed <= room).all())
+
     def _join(self, piece: Piece, of: str | None, velocity: Vec, spin: Vec) -> None:
         """A new piece into the run: poured (``of`` None), or a shard of the piece of that key."""
         number = self.world.add(piece, velocity, spin)
         self.loose.append(piece)
+        self.thickness.append(thickness_of(piece))
         self.born[piece.key] = of
         self.joined = self.simulated
         if (strength := self._strength(number)) < np.inf:
@@ -361,10 +387,14 @@ class Run:
     def _fallen(self, pieces: list[Piece], seconds: float, lying: Iterable[Piece] = ()) -> list[Piece]:
         """The pieces after gravity has acted on them once more, calmly, among what is fixed and what is ``lying``."""
         lying = list(lying)
-        again = self._world(pieces, self.settings, RETURN_REACH, lying)
-        again.damp(*RETURN_DAMPING)
-        for _ in range(round(seconds / self.settings.dt)):
+        again = self._world(pieces, replace(SLOW, cap=RETURN_CAP, damping=RETURN_DAMPING), RETURN_REACH, lying)
+        seen = again.poses()
+        for step in range(1, round(seconds / SLOW.dt) + 1):
             again.step()
+            if step % STILL_STEPS == 0:
+                before, seen = seen, again.poses()
+                if float(np.abs(seen[:, :3] - before[:, :3]).max()) < STILL_TRAVEL:
+                    break
         return self.relaxed(again, lying)
 
     def _last_fall(
@@ -396,6 +426,12 @@ class Run:
             seen = [pose_after(start, frame[n]) if n < len(frame) else start for frame in self.frames]
             poses[end.key] = (*seen, end.pose)
         return Motion(np.array([*self.times, self.times[-1] + FRAME_SECONDS]), poses)
+
+
+def thickness_of(piece: Piece) -> float:
+    """Metres: the least side of its box."""
+    lo, hi = piece.prop.mesh.box
+    return float((np.linalg.norm(piece.pose.linear, axis=0) * (hi - lo)).min())
 
 
 def settle(
