@@ -56,6 +56,8 @@ MOST_CARRIED = 5
 BELOW = 1.0
 """Metres under everything that stands there: what gets so far down has left the set."""
 MOST_RESCUES = 3
+HANDY = 1.5
+"""How many times as far as else things may go in one step while somebody shoves."""
 FALLING_SPEED = 0.3
 """Metres a second from which a poured piece is still on its way."""
 TENDER_SECONDS = 0.1
@@ -249,11 +251,16 @@ class Run:
     def _slow(self) -> bool:
         """Whether longer steps will do: nothing goes much farther in one than what a shorter one lets it, or than half of
         its own thickness. A blow is measured in short steps."""
-        if self.strengths or self.hand.held or len(self.frames) < 2 or len(self.frames[-1]) != len(self.frames[-2]):
+        if self.strengths or len(self.frames) < 2:
+            return False
+        if not len(self.frames[-2]) == len(self.frames[-1]) == len(self.thickness):
+            # Something has just been let go.
             return False
         travel = np.linalg.norm(self.frames[-1][:, :3] - self.frames[-2][:, :3], axis=1)
         elapsed = max(self.times[-1] - self.times[-2], SLOW.dt)
-        room = np.maximum(0.5 * np.array(self.thickness), self.settings.cap * self.settings.dt)
+        # A hand wants every frame; what it pushes too deep is lifted out in the end.
+        short = self.settings.cap * self.settings.dt * (HANDY if self.slip.hand else 1.0)
+        room = np.maximum(0.5 * np.array(self.thickness), short)
         return bool((travel * SLOW.dt / elapsed <= room).all())
 
     def _join(self, piece: Piece, of: str | None, velocity: Vec, spin: Vec) -> None:
