@@ -4,6 +4,8 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from brickseat.command_line import main
 from brickseat_core.contact.index import SceneIndex
@@ -15,8 +17,8 @@ from brickseat_core.gravity.hand import Pull
 from brickseat_core.gravity.settling import Run, Settled, SettleSlip, settle, shapes_for, stepping
 from brickseat_core.gravity.shapes import ContactShape
 from brickseat_core.gravity.trials import NoCluster, Trial, executor, run_all, run_trial, trials_of
-from brickseat_core.gravity.world import NotForGravity, Stuff, World
-from brickseat_core.scene import Piece, Pose, Prop
+from brickseat_core.gravity.world import NotForGravity, Stuff, World, solid_of, turn_and_stretch
+from brickseat_core.scene import Piece, Pose, Prop, rotation_about
 from shapes import FLOOR, ball, box, piece, revolved, standing
 
 BOWL = Prop(
@@ -218,3 +220,32 @@ def test_a_soft_hand_lags_behind_a_firm_one() -> None:
             run.advance()
         reached[strength] = run.world.placed()[0].pose.position[0]
     assert 0.3 < reached["soft"] < 0.7 < reached["firm"] < 2.0
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(0, 2**32 - 1))
+def test_any_pose_is_a_turn_after_a_stretch_that_its_copies_share(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    axis = rng.normal(size=3)
+    turn = rotation_about(axis / np.linalg.norm(axis), float(rng.uniform(-3.0, 3.0)))
+    scale = rng.uniform(0.2, 3.0, 3) * rng.choice([-1.0, 1.0], 3)
+    found, stretch = turn_and_stretch(turn * scale)
+    assert np.allclose(found @ np.array(stretch).reshape(3, 3), turn * scale, atol=1e-7)
+    assert np.linalg.det(found) == pytest.approx(1.0)
+    even = abs(float(scale[0]))
+    assert turn_and_stretch(turn * even)[1] == turn_and_stretch(np.eye(3) * even)[1]
+
+
+def test_what_falls_fast_takes_short_steps_and_what_is_thick_or_slow_long_ones() -> None:
+    tile, cube = box(0.1, 0.012, 0.1), box(0.12, 0.12, 0.12)
+    for mesh, height, slow in ((tile, 1.2, False), (tile, 0.02, True), (cube, 1.2, True)):
+        p = piece("p", mesh, (0.0, height, 0.0))
+        index = standing(FLOOR, p)
+        run = Run(index, ["p"], SettleSlip(calm=0.0), shapes_for({p.prop.key: p.prop}))
+        # Before two frames are seen nothing is known of its speed.
+        paces = [run.world.settings.dt for _ in stepping(run)][1:]
+        assert max(paces) == pytest.approx(1.0 / 60.0)
+        assert min(paces) == pytest.approx(1.0 / 60.0 if slow else 1.0 / 120.0), height
+        assert run.end().named == {}
+    shape = shapes_for({"tile": Prop("tile", "tile", tile)})["tile"]
+    assert solid_of(shape, turn_and_stretch(np.eye(3))[1]) is solid_of(shape, turn_and_stretch(np.eye(3))[1])

@@ -8,13 +8,22 @@ import pytest
 import trimesh
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.optimize import nnls
 
+from brickseat_core.contact.clash import column
+from brickseat_core.contact.drop import first_contact
 from brickseat_core.contact.features import near_features
+from brickseat_core.contact.free_drop import free_drop
 from brickseat_core.contact.index import Mover, SceneIndex, frame_along
 from brickseat_core.contact.inside import way_out
-from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
+from brickseat_core.contact.interval import POLYGON_ROOM, gap_span, overlap_polygon
+from brickseat_core.contact.least_squares import least_residue
 from brickseat_core.contact.pairs import leaf_span
+from brickseat_core.contact.parting import MOST_STRETCHES, blocked_kernel
 from brickseat_core.contact.rays import first_hit
+from brickseat_core.contact.reach import reach
+from brickseat_core.contact.retreat import first_window, first_window_kernel
+from brickseat_core.fit.seat import seat
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Vec, rotation_matrix
 from brickseat_core.tolerances import FLUSH_WIDTH
@@ -130,3 +139,101 @@ def test_a_ray_meets_the_nearest_of_all_triangles(seed: int) -> None:
         nearest = min(nearest, float(d[met].min(initial=math.inf)))
     hit = first_hit(index, origin, way)
     assert (hit.distance if hit else math.inf) == pytest.approx(nearest, abs=1e-12)
+
+
+@settings(max_examples=300, deadline=None)
+@given(seeds)
+def test_planes_bound_the_gap_of_two_triangles_before_they_are_clipped(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    p, s = (rng.uniform(-1.0, 1.0, (3, 3)) * rng.choice([1.0, 0.1, 1e-3], 3) for _ in range(2))
+    if seed % 3 == 0:
+        s[:, rng.integers(0, 3)] = s[0, rng.integers(0, 3)]
+    out, work = np.empty((POLYGON_ROOM, 4)), np.empty((POLYGON_ROOM, 3))
+    count = overlap_polygon(p, s, FLUSH_WIDTH, out, work)
+    closest, farthest = gap_span(p, s)
+    assert (out[:count, 3] >= closest - 1e-12).all()
+    assert (out[:count, 3] <= farthest + 1e-12).all()
+
+
+@settings(max_examples=80, deadline=None)
+@given(seeds)
+def test_one_look_tells_what_the_long_way_round_tells(seed: int) -> None:
+    """Standing, hanging or stuck: the quick look and the quick drop agree with the walk that they stand for."""
+    rng = np.random.default_rng(seed)
+    bowl = revolved([(0, 0), (0.1, 0), (0.12, 0.1), (0.1, 0.1), (0, 0.02)], 16)
+    shapes = [box(0.2, 0.1, 0.15), ball(0.1, 2), bowl]
+    others = [somewhere(rng, f"o{n}", shapes[int(rng.integers(3))], 0.25) for n in range(4)]
+    index = standing(*others)
+    moving = somewhere(rng, "m", shapes[seed % 3], 0.2)
+    if seed % 4:
+        # Mostly brought into contact first, as nearly everything on a set is.
+        moving = moving.at(seat(index, moving).pose)
+    if seed % 8 == 1:
+        moving = moving.at(moving.pose.moved(rng.uniform(-1e-5, 1e-5, 3)))
+    long = first_contact(index, *column(index, moving, -1))
+    look = reach(index, moving, -1, 0.0, 1e-4)
+    assert set(look.started) == set(long.started)
+    free, travel = free_drop(index, moving, -1)
+    assert free == (not look.started and not look.holders and not look.guests)
+    if not long.started:
+        assert look.travel == pytest.approx(long.travel, abs=1e-12)
+        assert travel == pytest.approx(long.travel, abs=1e-12)
+
+
+def test_a_prop_that_stands_nowhere_yet_is_seated_as_any_other() -> None:
+    index = standing(piece("floor", box(4.0, 0.2, 4.0), (0.0, -0.1, 0.0), bearer=True))
+    for name, mesh in (("ball", ball(0.1, 2)), ("crate", box(0.2, 0.2, 0.2))):
+        found = seat(index, piece(name, mesh, (0.3, 0.5, 0.0)))
+        assert found.pose.position[1] == pytest.approx(-float(mesh.box[0][1]), abs=1e-9)
+
+
+@settings(max_examples=80, deadline=None)
+@given(seeds)
+def test_what_blocked_one_way_out_never_says_too_much_of_another(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    a, b = somewhere(rng, "a", ball(0.1, 2), 0.06), somewhere(rng, "b", box(0.2, 0.12, 0.3), 0.06)
+    index = standing(b)
+    forest, placed, _, body = index.with_body(a.prop.mesh)
+    stretches = np.empty((MOST_STRETCHES, 2), np.int64)
+    first = rng.normal(size=3)
+    second = first + rng.normal(size=3) * 0.3
+
+    def along(way: Vec) -> tuple[Vec, Mover]:
+        frame = frame_along(-way / np.linalg.norm(way))
+        return frame, index.mover(a.prop.mesh, a.pose, frame)
+
+    frame, mover = along(first)
+    near = index.only(mover, a.pose.origin, [0])
+    probes = a.pose.apply(a.prop.mesh.probes)
+    slack = np.full(1, FLUSH_WIDTH)
+    _, told = first_window_kernel(
+        *(forest, placed, mover, near.rows, near.matrix, near.offset, probes),
+        *(frame[2].copy(), np.inf, slack, 0.0, stretches),
+    )
+    frame, mover = along(second)
+    near = index.only(mover, a.pose.origin, [0])
+    room = (
+        np.empty((POLYGON_ROOM, 4)),
+        np.empty((POLYGON_ROOM, 3)),
+        np.empty(MOST_STRETCHES),
+        np.empty(MOST_STRETCHES),
+    )
+    blocked = blocked_kernel(
+        *(forest, body.tri0, frame @ a.pose.linear, near.matrix, near.offset),
+        *(stretches, told, np.empty((3, 3)), np.empty((3, 3)), room),
+    )
+    lift = first_window(index, mover, near, probes)
+    assert lift is not None
+    assert blocked <= lift + 1e-9
+
+
+@settings(max_examples=200, deadline=None)
+@given(seeds)
+def test_non_negative_least_squares_agree_with_another_library(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    columns = rng.normal(size=(int(rng.integers(1, 80)), 6)) * rng.choice([1.0, 0.05], 6)
+    wanted = rng.normal(size=6)
+    if seed % 2:
+        # Within the cone of some columns, as a weight that is held is.
+        wanted = rng.uniform(0.0, 1.0, min(3, len(columns))) @ columns[:3]
+    assert least_residue(columns, wanted, 1e-9) == pytest.approx(nnls(columns.T, wanted)[1], abs=1e-6)
