@@ -175,7 +175,12 @@ def settle(request: HttpRequest, key: uuid.UUID, asked: schemas.SettleAsked) -> 
     slip = SettleSlip(
         asked.lift, asked.jitter, asked.seed, asked.calm, asked.seconds, hand=asked.hand, breaks=asked.breaks
     )
-    return Status(202, settling.job_record(settling.start(live, settling.Asked(tuple(asked.keys), slip, asked.trials, boxed=tuple(asked.boxed)))))
+    return Status(
+        202,
+        settling.job_record(
+            settling.start(live, settling.Asked(tuple(asked.keys), slip, asked.trials, boxed=tuple(asked.boxed)))
+        ),
+    )
 
 
 LONGEST_POUR = 600.0
@@ -200,7 +205,9 @@ def pour(request: HttpRequest, key: uuid.UUID, asked: schemas.PourAsked) -> Any:
         seed=asked.seed,
     )
     run = SettleSlip(seed=asked.seed, calm=asked.calm, seconds=LONGEST_POUR, breaks=asked.breaks)
-    started = settling.start(sessions.of(dressed), settling.Asked((), run, pour=slip, at=asked.at, boxed=tuple(asked.boxed)))
+    started = settling.start(
+        sessions.of(dressed), settling.Asked((), run, pour=slip, at=asked.at, boxed=tuple(asked.boxed))
+    )
     return Status(202, settling.job_record(started))
 
 
