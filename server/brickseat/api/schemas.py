@@ -304,7 +304,7 @@ class SettleAsked(Schema):
     hand: bool = False
     breaks: Annotated[float, Field(ge=0.005, le=0.5)] | None = None
     trials: Annotated[int, Field(ge=1, le=12)] = 1
-    boxed: PropKeys = []
+    boxed: PropKeys = Field(default_factory=list)
 
 
 PourFactor = Annotated[float, Field(ge=0.05, le=20)]
@@ -326,7 +326,7 @@ class PourAsked(Schema):
     large_first: bool = False
     seed: Annotated[int, Field(ge=0, le=2**31 - 1)] = 0
     breaks: Annotated[float, Field(ge=0.005, le=0.5)] | None = None
-    boxed: PropKeys = []
+    boxed: PropKeys = Field(default_factory=list)
 
 
 class PosedSchema(Schema):

@@ -1152,10 +1152,7 @@ export interface components {
                 number,
                 number
             ] | null;
-            /**
-             * Boxed
-             * @default []
-             */
+            /** Boxed */
             boxed?: string[];
             /** Breaks */
             breaks?: number | null;
@@ -1544,10 +1541,7 @@ export interface components {
          *     ``boxed``: props that fall as their boxes, since they have no other contact shape.
          */
         SettleAsked: {
-            /**
-             * Boxed
-             * @default []
-             */
+            /** Boxed */
             boxed?: string[];
             /** Breaks */
             breaks?: number | null;
