@@ -8,7 +8,8 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from brickseat_core.contact.clash import penetration
-from brickseat_core.contact.index import SceneIndex, frame_along
+from brickseat_core.contact.index import SceneIndex
+from brickseat_core.contact.mover import frame_along
 from brickseat_core.contact.parting import held_kernel
 from brickseat_core.contact.retreat import first_window
 from brickseat_core.scene import Piece, Pose, Vec, quaternion_of, rotation_matrix

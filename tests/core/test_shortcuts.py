@@ -14,10 +14,11 @@ from brickseat_core.contact.clash import column
 from brickseat_core.contact.drop import first_contact
 from brickseat_core.contact.features import near_features
 from brickseat_core.contact.free_drop import free_drop
-from brickseat_core.contact.index import Mover, SceneIndex, frame_along
+from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.inside import way_out
 from brickseat_core.contact.interval import POLYGON_ROOM, gap_span, overlap_polygon
 from brickseat_core.contact.least_squares import least_residue
+from brickseat_core.contact.mover import Mover, frame_along
 from brickseat_core.contact.pairs import leaf_span
 from brickseat_core.contact.parting import MOST_STRETCHES, blocked_kernel
 from brickseat_core.contact.rays import first_hit

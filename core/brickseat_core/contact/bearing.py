@@ -7,7 +7,8 @@ from numpy.typing import NDArray
 
 from brickseat_core.contact.balance import hull_kernel, nearest_edge_kernel
 from brickseat_core.contact.grip import leaning_kernel
-from brickseat_core.contact.index import SceneIndex, frame_kernel, mover_kernel
+from brickseat_core.contact.index import SceneIndex
+from brickseat_core.contact.mover import frame_kernel, mover_kernel
 from brickseat_core.contact.region import spread_kernel
 from brickseat_core.kernels import kernel
 from brickseat_core.scene import Piece, Vec

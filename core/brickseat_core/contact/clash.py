@@ -10,10 +10,11 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from brickseat_core.contact.drop import HUNG
-from brickseat_core.contact.index import Mover, Near, SceneIndex, frame_along
+from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.inside import around_kernel, holds_point
 from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
-from brickseat_core.contact.pairs import mover_triangle, pairs_within, triangle_in_frame
+from brickseat_core.contact.mover import Mover, Near, frame_along
+from brickseat_core.contact.pairs import mover_triangle, pairs_within, triangle_in_frame, unit_normal
 from brickseat_core.contact.parting import shortest_way
 from brickseat_core.kernels import inner_kernel, kernel
 from brickseat_core.scene import Piece, Vec
@@ -124,18 +125,6 @@ def column(index: SceneIndex, piece: Piece, skip: int) -> tuple[Mover, Near]:
     """The piece as a mover along its direction, and everything in its column."""
     mover = index.mover(piece.prop.mesh, piece.pose, frame_along(np.asarray(piece.direction)))
     return mover, index.near(mover, piece.pose.origin, skip)
-
-
-@inner_kernel
-def unit_normal(t, out):  # type: ignore[no-untyped-def]
-    ax, ay, az = t[1, 0] - t[0, 0], t[1, 1] - t[0, 1], t[1, 2] - t[0, 2]
-    bx, by, bz = t[2, 0] - t[0, 0], t[2, 1] - t[0, 1], t[2, 2] - t[0, 2]
-    x, y, z = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
-    length = np.sqrt(x * x + y * y + z * z)
-    if length == 0.0:
-        return False
-    out[0], out[1], out[2] = x / length, y / length, z / length
-    return True
 
 
 @inner_kernel

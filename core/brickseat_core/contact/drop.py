@@ -11,8 +11,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from brickseat_core.contact.index import Mover, Near, SceneIndex
+from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.interval import POLYGON_ROOM, double_area, gap_span, overlap_polygon
+from brickseat_core.contact.mover import Mover, Near
 from brickseat_core.contact.pairs import (
     FIRST_NODE,
     HEAP_START,

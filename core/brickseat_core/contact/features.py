@@ -9,14 +9,15 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from brickseat_core.contact.clash import unit_normal as plane_of
-from brickseat_core.contact.index import Mover, Near, SceneIndex
+from brickseat_core.contact.index import SceneIndex
+from brickseat_core.contact.mover import Mover, Near
 from brickseat_core.contact.pairs import (
     box_beside,
     box_in_frame,
     mover_triangle,
     splits_mover,
     triangle_in_frame,
+    unit_normal,
     ways_back,
 )
 from brickseat_core.kernels import inner_kernel, kernel
@@ -204,12 +205,12 @@ def near_features_kernel(forest, placed, mover, rows, matrix, offset, margin):  
             first = forest.start[mover.node0 + p] - mover.tri0
             for a in range(forest.start[q], forest.start[q] + forest.length[q]):
                 triangle_in_frame(forest, a, matrix, offset, i, s)
-                flat = plane_of(s, plane)
+                flat = unit_normal(s, plane)
                 for b in range(first, first + forest.length[mover.node0 + p]):
                     mover_triangle(mover, b, t)
                     if boxes_apart(t, s, margin):
                         continue
-                    if flat and plane_of(t, own):
+                    if flat and unit_normal(t, own):
                         if not slab_box(t, s, plane, margin, t_lo, t_hi) or not slab_box(s, t, own, margin, s_lo, s_hi):
                             continue
                         if too_far(t_lo, t_hi, s_lo, s_hi, margin):

@@ -3,15 +3,9 @@
 import numpy as np
 
 from brickseat_core.contact.drop import first_contact_kernel, flush_kernel, hung_kernel
-from brickseat_core.contact.index import (
-    SceneIndex,
-    frame_kernel,
-    mover_kernel,
-    near_kernel,
-    outline_kernel,
-    transforms_kernel,
-)
+from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.inside import around_kernel
+from brickseat_core.contact.mover import frame_kernel, mover_kernel, near_kernel, outline_kernel, transforms_kernel
 from brickseat_core.kernels import kernel
 from brickseat_core.scene import Piece
 from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH

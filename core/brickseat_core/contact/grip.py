@@ -8,8 +8,8 @@ in six equations; cones of sixteen sides).
 import numpy as np
 
 from brickseat_core.contact.features import near_features_kernel
-from brickseat_core.contact.index import near_kernel, transforms_kernel
 from brickseat_core.contact.least_squares import least_residue
+from brickseat_core.contact.mover import near_kernel, transforms_kernel
 from brickseat_core.contact.region import spread_kernel
 from brickseat_core.kernels import inner_kernel, kernel
 from brickseat_core.scene import Vec

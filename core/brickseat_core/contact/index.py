@@ -1,4 +1,4 @@
-"""The scene's index: one tree per mesh, one row per piece, and the mover that is tried against them."""
+"""The scene's index: one tree per mesh, one row per piece."""
 
 import os
 from collections.abc import Iterable, Iterator
@@ -10,7 +10,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from brickseat_core.kernels import inner_kernel, kernel
+from brickseat_core.contact.mover import Body, Mover, Near, mover_kernel, near_kernel, transforms_kernel
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Set, Vec
 
@@ -42,47 +42,6 @@ class Placed(NamedTuple):
     closed: NDArray[np.bool_]
 
 
-class Mover(NamedTuple):
-    """A mesh turned into the frame of a direction, relative to its own position.
-
-    ``frame``: (3, 3), rows u, v, w with w against the travel. ``tri``: (m, 3, 3). ``lo``, ``hi``: refitted
-    boxes of its nodes. ``node0``, ``tri0``: where its tree begins in the forest. ``facing``: +1 / -1 when
-    its outside is where its triangles turn anticlockwise / clockwise, 0 when it has no outside.
-    """
-
-    frame: Vec
-    tri: Vec
-    lo: Vec
-    hi: Vec
-    node0: int
-    tri0: int
-    facing: float
-
-
-class Near(NamedTuple):
-    """The pieces in a mover's column: their rows, their transforms into its frame, and their facing."""
-
-    rows: NDArray[np.int64]
-    matrix: Vec
-    offset: Vec
-    facing: Vec
-
-
-class Body(NamedTuple):
-    """What kernels know of a mesh that moves: its place in the forest, where its outside is (+1, -1 when it is turned
-    inside out, 0 when it is open), and in its own coordinates its box, its centre of mass and its probes."""
-
-    node0: int
-    nodes: int
-    tri0: int
-    triangles: int
-    outside: float
-    lo: Vec
-    hi: Vec
-    centre: Vec
-    probes: Vec
-
-
 @dataclass(frozen=True)
 class MeshSpan:
     number: int
@@ -90,11 +49,6 @@ class MeshSpan:
     nodes: int
     tri0: int
     triangles: int
-
-
-def frame_along(direction: Vec) -> Vec:
-    """(3, 3) right-handed frame with rows u, v, w and w = -direction; exact for axis directions."""
-    return np.asarray(frame_kernel(np.asarray(direction, dtype=np.float64)))
 
 
 def plant(meshes: Iterable[Mesh]) -> None:
@@ -321,146 +275,3 @@ class SceneIndex:
         """Just these rows, whether or not they are in the column."""
         chosen = np.array(list(rows), dtype=np.int64)
         return Near(chosen, *transforms_kernel(self.placed, chosen, mover.frame, origin))
-
-
-@kernel
-def frame_kernel(direction):  # type: ignore[no-untyped-def]
-    frame = np.empty((3, 3))
-    u, v, w = frame[0], frame[1], frame[2]
-    length = np.sqrt(direction[0] ** 2 + direction[1] ** 2 + direction[2] ** 2)
-    least = 0
-    for k in range(3):
-        # Adding zero turns -0.0 into 0.0, so that equal frames are equal bit for bit.
-        w[k] = -direction[k] / length + 0.0
-        if abs(w[k]) < abs(w[least]):
-            least = k
-    for k in range(3):
-        u[k] = (1.0 if k == least else 0.0) - w[k] * w[least]
-    length = np.sqrt(u[0] ** 2 + u[1] ** 2 + u[2] ** 2)
-    for k in range(3):
-        u[k] = u[k] / length + 0.0
-    for k in range(3):
-        i, j = (k + 1) % 3, (k + 2) % 3
-        v[k] = w[i] * u[j] - w[j] * u[i] + 0.0
-    return frame
-
-
-@inner_kernel
-def handedness(m):  # type: ignore[no-untyped-def]
-    """Sign of the determinant of a (3, 3) matrix."""
-    return np.sign(
-        m[0, 0] * (m[1, 1] * m[2, 2] - m[1, 2] * m[2, 1])
-        - m[0, 1] * (m[1, 0] * m[2, 2] - m[1, 2] * m[2, 0])
-        + m[0, 2] * (m[1, 0] * m[2, 1] - m[1, 1] * m[2, 0])
-    )
-
-
-@kernel
-def turned_kernel(frame, linear):  # type: ignore[no-untyped-def]
-    """(3, 3) ``frame`` times ``linear``."""
-    matrix = np.empty((3, 3))
-    for a in range(3):
-        for b in range(3):
-            matrix[a, b] = frame[a, 0] * linear[0, b] + frame[a, 1] * linear[1, b] + frame[a, 2] * linear[2, b]
-    return matrix
-
-
-@kernel
-def mover_kernel(forest, body, linear, frame):  # type: ignore[no-untyped-def]
-    """The mover of a mesh at a pose of this linear part, in ``frame``."""
-    matrix = turned_kernel(frame, linear)
-    tri, lo, hi = turn_kernel(forest, body.node0, body.nodes, body.tri0, body.triangles, matrix)
-    return Mover(frame, tri, lo, hi, body.node0, body.tri0, body.outside * handedness(linear))
-
-
-@kernel
-def turn_kernel(forest, node0, nodes, tri0, triangles, matrix):  # type: ignore[no-untyped-def]
-    tri = np.empty((triangles, 3, 3))
-    for i in range(triangles):
-        for k in range(3):
-            x, y, z = forest.corners[tri0 + i, k, 0], forest.corners[tri0 + i, k, 1], forest.corners[tri0 + i, k, 2]
-            for c in range(3):
-                tri[i, k, c] = matrix[c, 0] * x + matrix[c, 1] * y + matrix[c, 2] * z
-    lo = np.empty((nodes, 3))
-    hi = np.empty((nodes, 3))
-    for n in range(nodes - 1, -1, -1):
-        child = forest.child[node0 + n]
-        for c in range(3):
-            if child >= 0:
-                left = child - node0
-                lo[n, c] = min(lo[left, c], lo[left + 1, c])
-                hi[n, c] = max(hi[left, c], hi[left + 1, c])
-            else:
-                low, high = np.inf, -np.inf
-                first = forest.start[node0 + n] - tri0
-                for t in range(first, first + forest.length[node0 + n]):
-                    for k in range(3):
-                        low = min(low, tri[t, k, c])
-                        high = max(high, tri[t, k, c])
-                lo[n, c] = low
-                hi[n, c] = high
-    return tri, lo, hi
-
-
-@kernel
-def near_kernel(placed, rows, frame, origin, lo, hi, skip):  # type: ignore[no-untyped-def]
-    found = np.empty(rows, np.int64)
-    n = 0
-    for r in range(rows):
-        if placed.root[r] < 0 or r == skip:
-            continue
-        meets = True
-        for c in range(2):
-            middle, reach = 0.0, 0.0
-            for k in range(3):
-                middle += frame[c, k] * (0.5 * (placed.lo[r, k] + placed.hi[r, k]) - origin[k])
-                reach += abs(frame[c, k]) * 0.5 * (placed.hi[r, k] - placed.lo[r, k])
-            if middle - reach > hi[c] or middle + reach < lo[c]:
-                meets = False
-                break
-        if meets:
-            found[n] = r
-            n += 1
-    return found[:n].copy()
-
-
-@kernel
-def transforms_kernel(placed, rows, frame, origin):  # type: ignore[no-untyped-def]
-    """Of each row: its transform into the frame ((n, 3, 3) and (n, 3)) and its facing there ((n,))."""
-    n = rows.shape[0]
-    matrix = np.empty((n, 3, 3))
-    offset = np.empty((n, 3))
-    facing = np.empty(n)
-    for i in range(n):
-        r = rows[i]
-        for a in range(3):
-            total = 0.0
-            for k in range(3):
-                total += frame[a, k] * (placed.origin[r, k] - origin[k])
-            offset[i, a] = total
-            for b in range(3):
-                cell = 0.0
-                for k in range(3):
-                    cell += frame[a, k] * placed.linear[r, k, b]
-                matrix[i, a, b] = cell
-        facing[i] = placed.sense[r] * handedness(placed.linear[r])
-    return matrix, offset, facing
-
-
-@kernel
-def outline_kernel(body, linear, origin):  # type: ignore[no-untyped-def]
-    """A body at a pose, in the world: its axis-aligned box (lo, hi), and its probes (2k, 3)."""
-    lo = origin.copy()
-    hi = origin.copy()
-    probes = np.empty_like(body.probes)
-    for k in range(3):
-        for c in range(3):
-            a, b = linear[k, c] * body.lo[c], linear[k, c] * body.hi[c]
-            lo[k] += min(a, b)
-            hi[k] += max(a, b)
-    for i in range(probes.shape[0]):
-        for k in range(3):
-            probes[i, k] = origin[k]
-            for c in range(3):
-                probes[i, k] += linear[k, c] * body.probes[i, c]
-    return lo, hi, probes

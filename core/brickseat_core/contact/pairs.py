@@ -79,6 +79,18 @@ def mover_triangle(mover, t, out):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
+def unit_normal(t, out):  # type: ignore[no-untyped-def]
+    ax, ay, az = t[1, 0] - t[0, 0], t[1, 1] - t[0, 1], t[1, 2] - t[0, 2]
+    bx, by, bz = t[2, 0] - t[0, 0], t[2, 1] - t[0, 1], t[2, 2] - t[0, 2]
+    x, y, z = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
+    length = np.sqrt(x * x + y * y + z * z)
+    if length == 0.0:
+        return False
+    out[0], out[1], out[2] = x / length, y / length, z / length
+    return True
+
+
+@inner_kernel
 def apart(p, s):  # type: ignore[no-untyped-def]
     """Do the projections' boxes of two triangles miss each other?"""
     return (

@@ -9,9 +9,10 @@ import math
 
 import numpy as np
 
-from brickseat_core.contact.index import SceneIndex, frame_kernel, mover_kernel, transforms_kernel, turned_kernel
+from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.inside import crossings, holds, way_out
 from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
+from brickseat_core.contact.mover import frame_kernel, mover_kernel, transforms_kernel, turned_kernel
 from brickseat_core.contact.pairs import triangle_in_frame
 from brickseat_core.contact.retreat import first_window_kernel
 from brickseat_core.kernels import inner_kernel, kernel

@@ -10,16 +10,10 @@ from numpy.typing import NDArray
 
 from brickseat_core.contact.bearing import Bearing, bearing_kernel, bearing_of, bearing_or_leaning_kernel, centre_of
 from brickseat_core.contact.drop import HUNG, first_contact_kernel, flush_kernel
-from brickseat_core.contact.index import (
-    SceneIndex,
-    frame_kernel,
-    mover_kernel,
-    near_kernel,
-    outline_kernel,
-    transforms_kernel,
-)
+from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.inside import around_kernel
 from brickseat_core.contact.interval import POLYGON_ROOM, double_area, overlap_polygon
+from brickseat_core.contact.mover import frame_kernel, mover_kernel, near_kernel, outline_kernel, transforms_kernel
 from brickseat_core.contact.pairs import (
     ALL_PAIRS,
     back_to_back,

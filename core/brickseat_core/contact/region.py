@@ -5,8 +5,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from brickseat_core.contact.index import Mover, Near, SceneIndex
+from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
+from brickseat_core.contact.mover import Mover, Near
 from brickseat_core.contact.pairs import ALL_PAIRS, back_to_back, mover_triangle, pairs_within, triangle_in_frame
 from brickseat_core.kernels import kernel
 from brickseat_core.scene import Vec

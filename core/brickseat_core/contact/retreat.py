@@ -9,9 +9,10 @@ import math
 
 import numpy as np
 
-from brickseat_core.contact.index import Mover, Near, SceneIndex
+from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.inside import holds
 from brickseat_core.contact.interval import POLYGON_ROOM, gap_span, overlap_polygon
+from brickseat_core.contact.mover import Mover, Near
 from brickseat_core.contact.pairs import (
     FIRST_NODE,
     HEAP_START,

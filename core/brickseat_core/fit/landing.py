@@ -3,7 +3,8 @@
 import numpy as np
 
 from brickseat_core.contact.free_drop import free_drop
-from brickseat_core.contact.index import SceneIndex, frame_along
+from brickseat_core.contact.index import SceneIndex
+from brickseat_core.contact.mover import frame_along
 from brickseat_core.contact.retreat import first_window
 from brickseat_core.scene import Piece, Pose, Vec
 

@@ -7,7 +7,8 @@ import numpy as np
 
 from brickseat_core.contact.balance import support_polygon, way_to_balance
 from brickseat_core.contact.bearing import UPWARD
-from brickseat_core.contact.index import SceneIndex, frame_along
+from brickseat_core.contact.index import SceneIndex
+from brickseat_core.contact.mover import frame_along
 from brickseat_core.contact.retreat import first_window
 from brickseat_core.fit.check import Fit, check, measure_fit, touched_by
 from brickseat_core.fit.seat import seat

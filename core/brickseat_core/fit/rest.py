@@ -12,8 +12,9 @@ import numpy as np
 
 from brickseat_core.contact.balance import balance_margin, support_polygon, way_to_balance
 from brickseat_core.contact.features import near_features
-from brickseat_core.contact.index import SceneIndex, frame_along
+from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.linear_program import best_in_space
+from brickseat_core.contact.mover import frame_along
 from brickseat_core.contact.reach import reach
 from brickseat_core.fit.check import measure_fit
 from brickseat_core.fit.landing import REAL_CONTACT, landed_after, turned_about

@@ -9,7 +9,8 @@ from brickseat_core.contact.bearing import UPWARD
 from brickseat_core.contact.clash import Cut, column, contained, penetration
 from brickseat_core.contact.drop import first_contact
 from brickseat_core.contact.free_drop import free_drop
-from brickseat_core.contact.index import Mover, Near, SceneIndex, frame_along
+from brickseat_core.contact.index import SceneIndex
+from brickseat_core.contact.mover import Mover, Near, frame_along
 from brickseat_core.contact.retreat import first_window
 from brickseat_core.scene import Piece, Pose, Vec
 from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH, GRAZE_DEPTH, LEAST_SHRINK, SHRINK

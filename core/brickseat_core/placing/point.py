@@ -6,7 +6,8 @@ import numpy as np
 
 from brickseat_core.contact.clash import penetration
 from brickseat_core.contact.drop import rows_cut
-from brickseat_core.contact.index import SceneIndex, frame_along
+from brickseat_core.contact.index import SceneIndex
+from brickseat_core.contact.mover import frame_along
 from brickseat_core.contact.rays import Hit, first_hit
 from brickseat_core.fit.check import Clash, clash_of, triple
 from brickseat_core.fit.seat import seat

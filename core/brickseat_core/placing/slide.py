@@ -11,7 +11,8 @@ import numpy as np
 
 from brickseat_core.contact.drop import first_contact
 from brickseat_core.contact.features import near_features
-from brickseat_core.contact.index import SceneIndex, frame_along
+from brickseat_core.contact.index import SceneIndex
+from brickseat_core.contact.mover import frame_along
 from brickseat_core.fit.seat import seat
 from brickseat_core.scene import Piece, Pose, Vec
 from brickseat_core.tolerances import LIFT_OFF
