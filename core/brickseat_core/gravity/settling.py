@@ -15,7 +15,17 @@ import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.gravity.breaking import Blows, shattered
-from brickseat_core.gravity.finish import Finished, Stopped, Told, finish, rebuilt, standing_in, swept, toppled
+from brickseat_core.gravity.finish import (
+    Finished,
+    Stopped,
+    Told,
+    finish,
+    measured,
+    rebuilt,
+    standing_in,
+    swept,
+    toppled,
+)
 from brickseat_core.gravity.hand import Hand
 from brickseat_core.gravity.pouring import Stream
 from brickseat_core.gravity.shapes import ContactShape, NoShape, ShapeKind, settling_shape
@@ -421,7 +431,8 @@ class Run:
             again = finish(self.index, fallen, tolerance, told)
         at = {p.key: p for p in again.pieces}
         fallen_again = Finished(tuple(at.get(p.key, p) for p in done.pieces), {**done.fits, **again.fits})
-        return toppled(self.index, fallen_again, tolerance, self.gone)
+        # Those that lay still may have leaned on what has fallen.
+        return measured(self.index, toppled(self.index, fallen_again, tolerance, self.gone), tolerance, self.gone)
 
     def motion(self, ends: Iterable[Piece]) -> Motion:
         """What was seen, and then ``ends``. What came later waits where it began."""
