@@ -181,3 +181,36 @@ def test_a_server_killed_while_things_fall_leaves_the_set_as_it_was(browser: Bro
     finally:
         context.close()
         server.stop()
+
+
+CLOTH = "v 0 0 0\nv 0.5 0 0\nv 0.5 0 0.4\nv 0 0 0.4\nf 1 4 3 2\n"
+
+
+def test_a_flat_cloth_is_made_a_box_there_and_then_and_falls(page: Page, address: str, tmp_path: Path) -> None:
+    path = tmp_path / "glaze cloth.obj"
+    path.write_text(CLOTH)
+    key = yard(page, address)
+    page.goto(f"{address}/store?set={key}")
+    page.set_input_files("input[type=file]", path)
+    cloth = page.get_by_role("article", name="glaze cloth")
+    expect(cloth).to_be_visible(timeout=20_000)
+    props = page.request.get(f"{address}/api/props").json()
+    prop = next(p["key"] for p in props if p["name"] == "glaze cloth")
+    laid = set_down(page, address, key, prop, YARD[0], 0.5, YARD[2])
+    mug = set_down(page, address, key, "mug", YARD[0] + 0.9, 0.6, YARD[2])
+    yard(page, address)
+    page.keyboard.press("6")
+    page.evaluate("keys => window.brickseat.state().select(keys)", [laid, mug])
+    page.evaluate("window.brickseat.state().setSettle({lift: 0.15})")
+    slip = page.get_by_label("Slip")
+    slip.get_by_role("button", name="Settle").click()
+    lacking = slip.get_by_role("alert")
+    expect(lacking).to_contain_text("glaze cloth, it is flat", timeout=20_000)
+    expect(lacking.get_by_role("button", name="Leave it out")).to_be_visible()
+    lacking.get_by_role("button", name="Make it a box and begin").click()
+    outcome = ended(page)
+    assert {p["key"] for p in outcome["poses"]} == {laid, mug}
+    assert outcome["named"] == []
+    slip.get_by_role("button", name="Adopt", exact=True).click()
+    last_step(page, "settled")
+    assert not faulty(stored(page, address, key), {laid, mug})
