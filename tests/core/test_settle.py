@@ -17,7 +17,7 @@ from brickseat_core.gravity.hand import Pull
 from brickseat_core.gravity.settling import Run, Settled, SettleSlip, settle, shapes_for, stepping
 from brickseat_core.gravity.shapes import ContactShape
 from brickseat_core.gravity.trials import NoCluster, Trial, executor, run_all, run_trial, trials_of
-from brickseat_core.gravity.world import NotForGravity, Stuff, World, solid_of, turn_and_stretch
+from brickseat_core.gravity.world import EngineShapes, NotForGravity, Stuff, World, turn_and_stretch
 from brickseat_core.scene import Piece, Pose, Prop, rotation_about
 from shapes import FLOOR, ball, box, piece, revolved, standing
 
@@ -248,4 +248,5 @@ def test_what_falls_fast_takes_short_steps_and_what_is_thick_or_slow_long_ones()
         assert min(paces) == pytest.approx(1.0 / 60.0 if slow else 1.0 / 120.0), height
         assert run.end().named == {}
     shape = shapes_for({"tile": Prop("tile", "tile", tile)})["tile"]
-    assert solid_of(shape, turn_and_stretch(np.eye(3))[1]) is solid_of(shape, turn_and_stretch(np.eye(3))[1])
+    made = EngineShapes()
+    assert made.solid(shape, turn_and_stretch(np.eye(3))[1]) is made.solid(shape, turn_and_stretch(np.eye(3))[1])

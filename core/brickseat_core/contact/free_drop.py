@@ -5,7 +5,7 @@ import numpy as np
 from brickseat_core.contact.drop import first_contact_kernel, flush_kernel, hung_kernel
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.inside import around_kernel
-from brickseat_core.contact.mover import frame_kernel, mover_kernel, near_kernel, outline_kernel, transforms_kernel
+from brickseat_core.contact.mover import near_kernel, outline_kernel, transforms_kernel
 from brickseat_core.kernels import kernel
 from brickseat_core.scene import Piece
 from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH
@@ -17,24 +17,16 @@ def free_drop(index: SceneIndex, piece: Piece, skip: int, hidden: bool = True) -
     The travel is None when nothing is there, and tells nothing when the piece is not free. ``hidden``: whether it is
     also asked what stands wholly inside the other, and what overlaps with all sides flush.
     """
-    pose = piece.pose
-    free, travel = free_drop_kernel(
-        *index.with_body(piece.prop.mesh),
-        pose.linear,
-        pose.origin,
-        np.asarray(piece.direction, dtype=np.float64),
-        skip,
-        hidden,
-    )
+    mesh, pose = piece.prop.mesh, piece.pose
+    mover = index.mover_along(mesh, pose, piece.direction)
+    free, travel = free_drop_kernel(*index.with_body(mesh), mover, pose.linear, pose.origin, skip, hidden)
     return bool(free), float(travel) if travel < np.inf else None
 
 
 @kernel
-def free_drop_kernel(forest, placed, count, body, linear, origin, direction, skip, hidden):  # type: ignore[no-untyped-def]
-    frame = frame_kernel(direction)
-    mover = mover_kernel(forest, body, linear, frame)
-    rows = near_kernel(placed, count, frame, origin, mover.lo[0], mover.hi[0], skip)
-    matrix, offset, facing = transforms_kernel(placed, rows, frame, origin)
+def free_drop_kernel(forest, placed, count, body, mover, linear, origin, skip, hidden):  # type: ignore[no-untyped-def]
+    rows = near_kernel(placed, count, mover.frame, origin, mover.lo[0], mover.hi[0], skip)
+    matrix, offset, facing = transforms_kernel(placed, rows, mover.frame, origin)
     slack = np.full(rows.shape[0], FLUSH_WIDTH)
     travel, who, started, within = first_contact_kernel(
         forest, placed, mover, rows, matrix, offset, facing, slack, np.inf, False

@@ -10,9 +10,9 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from brickseat_core.contact.mover import Body, Mover, Near, mover_kernel, near_kernel, transforms_kernel
+from brickseat_core.contact.mover import Body, Mover, Near, frame_along, mover_kernel, near_kernel, transforms_kernel
 from brickseat_core.meshes.mesh import Mesh
-from brickseat_core.scene import Piece, Pose, Set, Vec
+from brickseat_core.scene import Piece, Pose, Set, Triple, Vec
 
 SHEET, SOLID, GROUND = 0, 1, 2
 
@@ -65,6 +65,7 @@ class SceneIndex:
     def __init__(self, pieces: Iterable[Piece] = ()) -> None:
         self._spans: dict[int, MeshSpan] = {}
         self._bodies: dict[int, Body] = {}
+        self._last: tuple[Mesh, Pose, Triple, Mover] | None = None
         self._meshes: list[Mesh] = []
         self.keys: list[str | None] = []
         self.row: dict[str, int] = {}
@@ -201,6 +202,7 @@ class SceneIndex:
         last = id(self._meshes.pop())
         del self._spans[last]
         self._bodies.pop(last, None)
+        self._last = None
 
     def _sense(self, piece: Piece) -> float:
         mesh = piece.prop.mesh
@@ -248,6 +250,15 @@ class SceneIndex:
         """``mesh`` at ``pose``, in ``frame`` and relative to the pose's position."""
         body = self.body(mesh)
         return Mover(*mover_kernel(self.forest, body, pose.linear, frame))
+
+    def mover_along(self, mesh: Mesh, pose: Pose, direction: Triple) -> Mover:
+        """``mesh`` in the frame of its direction; the last one again when it is only carried along, not turned."""
+        last = self._last
+        if last is not None and last[0] is mesh and last[1].basis == pose.basis and last[2] == direction:
+            return last[3]
+        made = self.mover(mesh, pose, frame_along(np.asarray(direction, dtype=np.float64)))
+        self._last = (mesh, pose, direction, made)
+        return made
 
     def body(self, mesh: Mesh) -> Body:
         """What a kernel needs to make a mover of ``mesh``."""

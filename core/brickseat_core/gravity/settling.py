@@ -36,6 +36,7 @@ from brickseat_core.gravity.world import (
     RELAX,
     SETTLE,
     SLOW,
+    EngineShapes,
     NotForGravity,
     Settings,
     Stuff,
@@ -179,6 +180,7 @@ class Run:
         self.two_sided = frozenset(p.key for p in self.fixed if index.placed.sense[index.row[p.key]] == 0.0)
         self.shapes, self.stuffs = dict(shapes), dict(stuffs or {})
         self.stream = stream
+        self.made = EngineShapes()
         self.settings = calmed(SETTLE, slip.calm)
         self.world = self._world(self.loose, self.settings)
         self.thickness = [thickness_of(p) for p in self.loose]
@@ -212,7 +214,7 @@ class Run:
             region[0][1] = -np.inf
         lying = list(lying)
         two_sided = self.two_sided | {p.key for p in lying if not p.prop.mesh.health.closed}
-        return World(pieces, [*self.fixed, *lying], self.shapes, self.stuffs, settings, two_sided, region)
+        return World(pieces, [*self.fixed, *lying], self.shapes, self.stuffs, settings, two_sided, region, self.made)
 
     def _strength(self, number: int) -> float:
         if self.slip.breaks is None:

@@ -9,7 +9,6 @@ drawn being baked into its shape, so that scaled, mirrored and sheared pieces ne
 import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -107,9 +106,11 @@ class World:
         settings: Settings = SETTLE,
         two_sided: frozenset[str] = frozenset(),
         region: tuple[Vec, Vec] | None = None,
+        made: "EngineShapes | None" = None,
     ) -> None:
         """``shapes``, ``stuffs``: by prop key. ``two_sided``: keys of fixed pieces whose faces may look either way.
-        ``region``: a box that no loose piece leaves: what is fixed outside it is left out.
+        ``region``: a box that no loose piece leaves: what is fixed outside it is left out. ``made``: the engine's shapes,
+        when other worlds share them.
 
         Raises NotForGravity, with the piece named, before anything reaches the engine.
         """
@@ -117,6 +118,7 @@ class World:
         self.pieces: list[Piece] = []
         self.keys: list[str] = []
         self.shapes, self.stuffs = shapes, stuffs
+        self._made = made or EngineShapes()
         # What is poured comes later, amid what stands there.
         origins = np.array([p.pose.origin for p in loose or fixed]).reshape(-1, 3)
         self.origin: Vec = origins.mean(axis=0) if len(origins) else np.zeros(3)
@@ -176,7 +178,7 @@ class World:
         self._checked(piece, piece.prop.mesh.far_corners @ piece.pose.linear.T + (piece.pose.origin - self.origin))
         turn, stretch = turn_and_stretch(piece.pose.linear)
         stuff = self.stuffs.get(piece.prop.key, Stuff())
-        collider = rapier3d.Collider.new(surface_of(piece.prop.mesh, stretch, two_sided))
+        collider = rapier3d.Collider.new(self._made.surface(piece.prop.mesh, stretch, two_sided))
         collider = collider.position(isometry(piece.pose.origin - self.origin, turn))
         collider = collider.contact_skin(SKIN).friction(stuff.friction).restitution(stuff.restitution)
         body = self.world.add_body(rapier3d.RigidBody.fixed())
@@ -206,7 +208,7 @@ class World:
         handle = self.world.add_body(body)
         self._handles.append(handle)
         turn, stretch = turn_and_stretch(linear)
-        collider = rapier3d.Collider.new(solid_of(shape, stretch)).position(isometry(np.zeros(3), turn))
+        collider = rapier3d.Collider.new(self._made.solid(shape, stretch)).position(isometry(np.zeros(3), turn))
         collider = collider.density(0.0).contact_skin(SKIN)
         collider = collider.friction(stuff.friction).restitution(stuff.restitution)
         self._colliders[self.world.add_collider(collider, handle)] = piece.key
@@ -347,10 +349,29 @@ def turn_and_stretch(linear: Vec) -> tuple[Vec, Stretch]:
     return (u * flip) @ vt, tuple(np.round(stretch, 9).ravel().tolist())
 
 
-@lru_cache(maxsize=2048)
-def solid_of(shape: ContactShape, stretch: Stretch) -> Any:
-    """The engine's shape of a contact shape, stretched. Made once, and shared by all worlds."""
-    linear = np.array(stretch).reshape(3, 3)
+class EngineShapes:
+    """The engine's shapes, each made once and shared by all worlds of a run."""
+
+    def __init__(self) -> None:
+        self._solids: dict[tuple[ContactShape, Stretch], Any] = {}
+        self._surfaces: dict[tuple[Mesh, Stretch, bool], Any] = {}
+
+    def solid(self, shape: ContactShape, stretch: Stretch) -> Any:
+        """Of a contact shape, stretched. Raises NotForGravity when that leaves it no thickness."""
+        key = (shape, stretch)
+        if key not in self._solids:
+            self._solids[key] = solid_of(shape, np.array(stretch).reshape(3, 3))
+        return self._solids[key]
+
+    def surface(self, mesh: Mesh, stretch: Stretch, two_sided: bool) -> Any:
+        """Of a true surface, stretched, facing outward."""
+        key = (mesh, stretch, two_sided)
+        if key not in self._surfaces:
+            self._surfaces[key] = surface_of(mesh, np.array(stretch).reshape(3, 3), two_sided)
+        return self._surfaces[key]
+
+
+def solid_of(shape: ContactShape, linear: Vec) -> Any:
     scale = np.diag(linear)
     if shape.kind == "ball" and float(np.abs(linear - scale[0] * np.eye(3)).max()) < 1e-6 * abs(scale[0]):
         centre = linear @ np.array(shape.centre)
@@ -370,10 +391,7 @@ def solid_of(shape: ContactShape, stretch: Stretch) -> Any:
     return rapier3d.SharedShape.compound([(rapier3d.Isometry3.identity(), hull) for hull in hulls])
 
 
-@lru_cache(maxsize=256)
-def surface_of(mesh: Mesh, stretch: Stretch, two_sided: bool) -> Any:
-    """The engine's shape of a true surface, stretched, facing outward. Made once, and shared by all worlds."""
-    linear = np.array(stretch).reshape(3, 3)
+def surface_of(mesh: Mesh, linear: Vec, two_sided: bool) -> Any:
     mirrored = np.linalg.det(linear) < 0.0
     faces = mesh.faces[:, ::-1] if mirrored != mesh.health.inward else mesh.faces
     flags = rapier3d.TriMeshFlags

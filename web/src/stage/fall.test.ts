@@ -66,6 +66,14 @@ describe("a settling as it is seen", () => {
     expect(useStage.getState().job?.keys).toEqual(["jar"]);
   });
 
+  it("what fails before the answer to its beginning is told all the same", () => {
+    useStage.getState().set({ job: null });
+    const cloth = { key: "cloth", name: "cloth", reason: "it is flat" };
+    fall.news(news({ state: "failed", problem: "cloth cannot fall", lacking: [cloth] }));
+    expect(useStage.getState().lacking).toEqual([cloth]);
+    expect(useStage.getState().ended).toBe("job");
+  });
+
   it("the end is looked at, and set aside again", () => {
     fall.news(news({ state: "done", outcomes: [outcome(0.1), outcome(0.2)] }));
     expect(useStage.getState().trial).toBe(0);

@@ -39,7 +39,9 @@ export class Fall {
       useStage.getState().set({ job: { ...news, keys: this.keys }, trial: null });
       return;
     }
-    if (useStage.getState().job === null) return this.clear();
+    useStage.getState().set({ ended: news.key });
+    // Discarded meanwhile; but what fails at once may be told before the answer to the one who began it.
+    if (useStage.getState().job === null && news.state !== "failed") return this.clear();
     this.pictures.clear();
     if (news.state === "done") {
       useStage.getState().set({ job: news, trial: 0 });

@@ -8,7 +8,9 @@ async function begun(asked: Promise<Job>): Promise<boolean> {
   useStage.getState().set({ note: null, lacking: [] });
   try {
     const job = await asked;
-    if (!useStage.getState().job) useStage.getState().set({ job });
+    // What fails at once may have told so over the live line before this answer came.
+    const { job: running, ended, set } = useStage.getState();
+    if (!running && ended !== job.key) set({ job });
     return true;
   } catch (error) {
     toast.error(error instanceof ServerError ? error.message : String(error));

@@ -46,6 +46,9 @@ export class StagePointer {
   private last: At | null = null;
   private answer: Pointed | null = null;
   private asked = 0;
+  /** How many presses wait for the server's answer, and the end of the last of them. */
+  private leavings = 0;
+  private leaving: Promise<void> = Promise.resolve();
   /** The pointer has not moved since a piece was left under it: no ghost may cover what was just done. */
   private justLeft = false;
   private readonly off: (() => void)[] = [];
@@ -212,7 +215,7 @@ export class StagePointer {
 
   private async point(ray: Question["ray"], size: number, aim: Triple | null): Promise<void> {
     const prop = this.placing();
-    if (!prop) return;
+    if (!prop || this.leavings > 0) return;
     const turn = ++this.asked;
     const answer = await this.line.ask({ ray, prop, slip: this.settings(size, aim) });
     if (turn !== this.asked || !this.placing()) return;
@@ -456,7 +459,11 @@ export class StagePointer {
     if (!prop) return;
     const slip = this.settings(size, aim);
     this.asked += 1;
-    const answer = await this.line.ask({ ray, prop, slip });
+    this.leavings += 1;
+    // One after another, and no question of the ghost in between: a newer question would overtake a press, and lose it.
+    const turn = this.leaving.then(() => this.line.ask({ ray, prop, slip }));
+    this.leaving = turn.then(() => void (this.leavings -= 1));
+    const answer = await turn;
     if (!answer?.pose) {
       useStage.getState().set({ note: "nothing is under the pointer to set it down on" });
       return;

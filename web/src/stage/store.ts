@@ -179,6 +179,8 @@ interface StageState {
   pour: PourSlip;
   /** The settling that was begun, while it runs and until its end is adopted or discarded. */
   job: JobNews | null;
+  /** The key of the job that was last told to have ended. */
+  ended: string | null;
   /** Props that a settling or a pour could not do without a contact shape for. */
   lacking: Job["lacking"];
   /** Keys of props that fall as their boxes here, since they have no other contact shape. */
@@ -217,6 +219,7 @@ interface StageState {
         | "swapping"
         | "tryOut"
         | "job"
+        | "ended"
         | "lacking"
         | "boxed"
         | "trial"
@@ -265,6 +268,7 @@ const NOTHING = {
   tryOut: () => undefined,
   enough: () => undefined,
   job: null as JobNews | null,
+  ended: null as string | null,
   lacking: [] as Job["lacking"],
   boxed: [] as string[],
   trial: null as number | null,
@@ -324,7 +328,12 @@ export const useStage = create<StageState>((set, get) => ({
     return "applied";
   },
   setVerb: (verb) => set({ verb, note: null, swapping: false, lacking: [] }),
-  setSlip: (slip) => set((state) => ({ slip: { ...state.slip, ...slip } })),
+  setSlip: (slip) =>
+    set((state) => ({
+      slip: { ...state.slip, ...slip },
+      // What was said of the prop before is not true of this one.
+      note: slip.prop !== undefined && slip.prop !== state.slip.prop ? null : state.note,
+    })),
   select: (keys) => {
     if (!get().held) set({ selected: keys });
   },
