@@ -12,8 +12,7 @@ SAME_POINT = 1e-12
 
 def support_polygon(points: Vec) -> Vec:
     """Corners (k, 2) of the convex hull of ``points`` (n, 2), anticlockwise (Andrew's monotone chain, 1979)."""
-    ordered = points[np.lexsort((points[:, 1], points[:, 0]))]
-    return np.asarray(hull_kernel(np.ascontiguousarray(ordered)))
+    return np.asarray(support_kernel(np.ascontiguousarray(points)))
 
 
 def way_to_balance(polygon: Vec, centre: Vec) -> Vec:
@@ -55,6 +54,23 @@ def turn(points, a, b, c):  # type: ignore[no-untyped-def]
     return (points[b, 0] - points[a, 0]) * (points[c, 1] - points[a, 1]) - (points[b, 1] - points[a, 1]) * (
         points[c, 0] - points[a, 0]
     )
+
+
+@kernel
+def support_kernel(points):  # type: ignore[no-untyped-def]
+    """Hull of points (n, 2) in any order: sorted first (Shell, 1959, with the gaps of Ciura, 2001)."""
+    ordered = points.copy()
+    for gap in (701, 301, 132, 57, 23, 10, 4, 1):
+        for i in range(gap, ordered.shape[0]):
+            x, y = ordered[i, 0], ordered[i, 1]
+            j = i
+            while j >= gap:
+                if ordered[j - gap, 0] < x or (ordered[j - gap, 0] == x and ordered[j - gap, 1] <= y):
+                    break
+                ordered[j, 0], ordered[j, 1] = ordered[j - gap, 0], ordered[j - gap, 1]
+                j -= gap
+            ordered[j, 0], ordered[j, 1] = x, y
+    return hull_kernel(ordered)
 
 
 @kernel

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from brickseat_core.contact.balance import hull_kernel, nearest_edge_kernel
+from brickseat_core.contact.balance import nearest_edge_kernel, support_kernel
 from brickseat_core.contact.grip import leaning_kernel
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.mover import frame_kernel, mover_kernel
@@ -44,7 +44,7 @@ def bearing_of(contacts: Vec, touch: Vec, rows: NDArray[np.int64], margin: float
 
 def bearing(points: Vec, rows: NDArray[np.int64], centre: Vec) -> Bearing | None:
     """How touching at world ``points`` (n, 3) of ``rows`` (n,) bears a centre of mass; None without points."""
-    return bearing_of(*bearing_kernel(points, rows, centre))
+    return bearing_of(*bearing_kernel(points, rows, centre)[:4])
 
 
 def bearing_or_leaning(
@@ -64,26 +64,6 @@ def bearing_or_leaning(
             far,
         )
     )
-
-
-@kernel
-def order_of(points):  # type: ignore[no-untyped-def]
-    """Numbers of points (n, 3) by x, then by z (Shell, 1959, with the gaps of Ciura, 2001)."""
-    n = points.shape[0]
-    order = np.arange(n)
-    for gap in (701, 301, 132, 57, 23, 10, 4, 1):
-        for i in range(gap, n):
-            moving = order[i]
-            x, z = points[moving, 0], points[moving, 2]
-            j = i
-            while j >= gap:
-                other = order[j - gap]
-                if points[other, 0] < x or (points[other, 0] == x and points[other, 2] <= z):
-                    break
-                order[j] = other
-                j -= gap
-            order[j] = moving
-    return order
 
 
 @kernel
@@ -109,44 +89,33 @@ def most_first(rows):  # type: ignore[no-untyped-def]
 
 @kernel
 def bearing_kernel(points, rows, centre):  # type: ignore[no-untyped-def]
-    """Spread contacts (k, 3), their middle (3,), the rows touched, and the margin of ``Bearing``."""
+    """Spread contacts (k, 3), their middle (3,), the rows touched, the margin of ``Bearing``, and the way along x and z
+    from the centre of mass to the nearest edge of its support."""
     n = points.shape[0]
     touch = np.zeros(3)
     flat = np.empty((n, 2))
-    order = order_of(points)
     for i in range(n):
         for k in range(3):
             touch[k] += points[i, k] / n
-        flat[i, 0], flat[i, 1] = points[order[i], 0], points[order[i], 2]
-    x, y, inside = nearest_edge_kernel(hull_kernel(flat), np.array([centre[0], centre[2]]))
+        flat[i, 0], flat[i, 1] = points[i, 0], points[i, 2]
+    x, y, inside = nearest_edge_kernel(support_kernel(flat), np.array([centre[0], centre[2]]))
     margin = np.hypot(x, y) * (1.0 if inside else -1.0)
-    return spread_kernel(points, MOST_CONTACTS), touch, most_first(rows), margin
-
-
-@kernel
-def way_out_of_balance(points, centre):  # type: ignore[no-untyped-def]
-    """(2,) unit, from the support of ``points`` (n, 3) to the centre of mass outside it, along x and z."""
-    order = order_of(points)
-    flat = np.empty((points.shape[0], 2))
-    for i in range(points.shape[0]):
-        flat[i, 0], flat[i, 1] = points[order[i], 0], points[order[i], 2]
-    x, y, _ = nearest_edge_kernel(hull_kernel(flat), np.array([centre[0], centre[2]]))
-    return np.array([-x, -y]) / max(np.hypot(x, y), 1e-12)
+    return spread_kernel(points, MOST_CONTACTS), touch, most_first(rows), margin, x, y
 
 
 @kernel
 def bearing_or_leaning_kernel(  # type: ignore[no-untyped-def]
     forest, placed, count, mover, origin, direction, skip, points, rows, centre, near, far
 ):
-    contacts, touch, bearers, margin = bearing_kernel(points, rows, centre)
+    contacts, touch, bearers, margin, x, y = bearing_kernel(points, rows, centre)
     if points.shape[0] == 0 or margin >= -BALANCE_SLACK or direction[1] >= -UPWARD:
         return contacts, touch, bearers, margin, -1.0
-    fall = way_out_of_balance(points, centre)
+    fall = np.array([-x, -y]) / -margin
     held, whose, grip = leaning_kernel(
         forest, placed, count, mover, origin, direction, skip, centre, points, fall, near, far
     )
     if grip >= 0.0:
-        contacts, touch, bearers, margin = bearing_kernel(
+        contacts, touch, bearers, margin, x, y = bearing_kernel(
             np.concatenate((points, held)), np.concatenate((rows, whose)), centre
         )
     return contacts, touch, bearers, margin, grip

@@ -123,7 +123,7 @@ def measured_cut(index: SceneIndex, piece: Piece, row: int, most: int, limit: fl
 
 def column(index: SceneIndex, piece: Piece, skip: int) -> tuple[Mover, Near]:
     """The piece as a mover along its direction, and everything in its column."""
-    mover = index.mover(piece.prop.mesh, piece.pose, frame_along(np.asarray(piece.direction)))
+    mover = index.mover_along(piece.prop.mesh, piece.pose, piece.direction)
     return mover, index.near(mover, piece.pose.origin, skip)
 
 

@@ -59,13 +59,10 @@ class Drop:
     started: tuple[int, ...]
 
 
-def first_contact(
-    index: SceneIndex, mover: Mover, near: Near, slack: NDArray[np.float64] | None = None, flush: bool = True
-) -> Drop:
+def first_contact(index: SceneIndex, mover: Mover, near: Near, slack: NDArray[np.float64] | None = None) -> Drop:
     """Travel of ``mover`` along its direction until it first touches one of ``near``.
 
-    ``slack``: (len(near),) width in metres of projected overlap to let pass; ``FLUSH_WIDTH`` by default. ``flush``:
-    whether solids are looked for that overlap with all their sides flush.
+    ``slack``: (len(near),) width in metres of projected overlap to let pass; ``FLUSH_WIDTH`` by default.
     """
     if not len(near.rows):
         return Drop(None, None, ())
@@ -76,7 +73,7 @@ def first_contact(
     )
     if who >= 0 and best <= CONTACT_EPSILON:
         hung_kernel(index.forest, index.placed, mover, near.rows, near.matrix, near.offset, near.facing, slack, started)
-    if flush and (who < 0 or best > CONTACT_EPSILON):
+    if who < 0 or best > CONTACT_EPSILON:
         known = -1 if within else who
         flush_kernel(
             index.forest, index.placed, mover, near.rows, near.matrix, near.offset, near.facing, known, started
@@ -156,8 +153,6 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
     item = np.empty((HEAP_START, 3), np.int32)
     lo = np.empty(3)
     hi = np.empty(3)
-    near_lo = np.empty(3)
-    near_hi = np.empty(3)
     back = ways_back(placed, rows, mover.frame)
     s = np.empty((3, 3))
     t = np.empty((3, 3))
@@ -182,13 +177,9 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
         n = heap_drop_top(key, item, n)
         if started[i] and limit <= 0.0:
             continue
-        if best < np.inf:
-            for k in range(3):
-                near_lo[k], near_hi[k] = mover.lo[p, k], mover.hi[p, k]
-            near_lo[2] -= max(best + tie, CONTACT_EPSILON)
-            near_hi[2] += CONTACT_EPSILON
-            if box_beside(forest, q, back, offset, i, near_lo, near_hi):
-                continue
+        below = max(best + tie, CONTACT_EPSILON)
+        if below < np.inf and box_beside(forest, q, back, offset, i, mover, p, 0.0, below, CONTACT_EPSILON):
+            continue
         p_leaf = forest.child[mover.node0 + p] < 0
         q_leaf = forest.child[q] < 0
         if p_leaf and q_leaf:

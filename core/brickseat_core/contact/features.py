@@ -172,8 +172,6 @@ def near_features_kernel(forest, placed, mover, rows, matrix, offset, margin):  
     t_hi = np.empty(3)
     s_lo = np.empty(3)
     s_hi = np.empty(3)
-    near_lo = np.empty(3)
-    near_hi = np.empty(3)
     back = ways_back(placed, rows, mover.frame)
     for i in range(rows.shape[0]):
         before = n
@@ -190,9 +188,7 @@ def near_features_kernel(forest, placed, mover, rows, matrix, offset, margin):  
                 apart += side * side
             if apart > margin * margin:
                 continue
-            for k in range(3):
-                near_lo[k], near_hi[k] = mover.lo[p, k] - margin, mover.hi[p, k] + margin
-            if box_beside(forest, q, back, offset, i, near_lo, near_hi):
+            if box_beside(forest, q, back, offset, i, mover, p, margin, margin, margin):
                 continue
             if forest.child[mover.node0 + p] >= 0 or forest.child[q] >= 0:
                 opens_mover = splits_mover(forest, mover, p, q, lo, hi)

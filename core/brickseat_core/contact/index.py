@@ -256,7 +256,7 @@ class SceneIndex:
         last = self._last
         if last is not None and last[0] is mesh and last[1].basis == pose.basis and last[2] == direction:
             return last[3]
-        made = self.mover(mesh, pose, frame_along(np.asarray(direction, dtype=np.float64)))
+        made = self.mover(mesh, pose, frame_along(np.asarray(direction)))
         self._last = (mesh, pose, direction, made)
         return made
 

@@ -44,17 +44,20 @@ def ways_back(placed, rows, frame):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
-def box_beside(forest, node, back, offset, i, lo, hi):  # type: ignore[no-untyped-def]
-    """Does a box of the frame miss that of a standing node, seen along the axes of the standing piece?
+def box_beside(forest, node, back, offset, i, mover, p, aside, below, above):  # type: ignore[no-untyped-def]
+    """Does the box of the mover's node ``p`` miss that of a standing node, seen along the axes of the standing piece?
 
+    ``aside``, ``below``, ``above``: metres by which the mover's box is made larger along u and v, and down and up w.
     In the frame the box of what stands at a slant is far larger than need be; here the other one is. What meets in
     both is most likely near. ``back``: as from ``ways_back``.
     """
     for c in range(3):
         middle, reach = 0.0, 0.0
         for k in range(3):
-            middle += back[i, c, k] * (0.5 * (lo[k] + hi[k]) - offset[i, k])
-            reach += abs(back[i, c, k]) * (0.5 * (hi[k] - lo[k]))
+            lo = mover.lo[p, k] - (below if k == 2 else aside)
+            hi = mover.hi[p, k] + (above if k == 2 else aside)
+            middle += back[i, c, k] * (0.5 * (lo + hi) - offset[i, k])
+            reach += abs(back[i, c, k]) * (0.5 * (hi - lo))
         slack = 1e-12 * (abs(middle) + reach)
         if middle - reach - slack > forest.hi[node, c] or middle + reach + slack < forest.lo[node, c]:
             return True
@@ -258,8 +261,6 @@ def pairs_within(forest, placed, mover, rows, matrix, offset, low, high, most): 
     stack = np.empty((256, 2), np.int32)
     lo = np.empty(3)
     hi = np.empty(3)
-    near_lo = np.empty(3)
-    near_hi = np.empty(3)
     back = ways_back(placed, rows, mover.frame)
     s = np.empty((3, 3))
     t = np.empty((3, 3))
@@ -280,11 +281,7 @@ def pairs_within(forest, placed, mover, rows, matrix, offset, low, high, most): 
                 or mover.hi[p, 2] - lo[2] < low
             ):
                 continue
-            for k in range(3):
-                near_lo[k], near_hi[k] = mover.lo[p, k], mover.hi[p, k]
-            near_lo[2] -= high
-            near_hi[2] -= low
-            if box_beside(forest, q, back, offset, i, near_lo, near_hi):
+            if box_beside(forest, q, back, offset, i, mover, p, 0.0, high, -low):
                 continue
             p_leaf, q_leaf = forest.child[mover.node0 + p] < 0, forest.child[q] < 0
             if p_leaf != q_leaf:

@@ -169,6 +169,6 @@ def reach_kernel(  # type: ignore[no-untyped-def]
             forest, placed, count, mover, origin, direction, skip, points, rows, centre, near, far
         )
     else:
-        contacts, touch, bearers, margin = bearing_kernel(points, rows, centre)
+        contacts, touch, bearers, margin, _, _ = bearing_kernel(points, rows, centre)
         grip = -1.0
     return others, travel, who, started, holders, guests, points, rows, contacts, touch, bearers, margin, grip

@@ -121,8 +121,6 @@ def first_window_kernel(  # type: ignore[no-untyped-def]
     waiting = np.int64(0)
     lo = np.empty(3)
     hi = np.empty(3)
-    near_lo = np.empty(3)
-    near_hi = np.empty(3)
     back = ways_back(placed, rows, mover.frame)
     s = np.empty((3, 3))
     t = np.empty((3, 3))
@@ -160,13 +158,8 @@ def first_window_kernel(  # type: ignore[no-untyped-def]
         n = heap_drop_top(key, item, n)
         if passed:
             continue
-        if p >= 0 and limit < np.inf:
-            for k in range(3):
-                near_lo[k], near_hi[k] = mover.lo[p, k], mover.hi[p, k]
-            near_lo[2] += lift
-            near_hi[2] += limit
-            if box_beside(forest, q, back, offset, i, near_lo, near_hi):
-                continue
+        if p >= 0 and limit < np.inf and box_beside(forest, q, back, offset, i, mover, p, 0.0, -lift, limit):
+            continue
         if p < 0:
             if ends[q] > lift:
                 lift = ends[q]

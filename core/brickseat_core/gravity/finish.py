@@ -107,10 +107,12 @@ def finish(
             restless = beside(index, at, moved)
         fits = check(index, tolerance, at)
         refused: set[str] = set()
+        touched = False
         for _ in range(REST_ROUNDS):
             moved = steadied(index, at, fits, refused)
             if not moved:
                 break
+            touched = True
             hears(0.7)
             # A stand cuts nothing, so it leaves no neighbour worse but those that it carried.
             follow = carried(at, fits, moved)
@@ -119,8 +121,10 @@ def finish(
         hears(0.9)
         moved = freed(index, at, [k for k, f in fits.items() if f.clashes])
         swept(index, at, beside(index, at, moved))
-        # Once more all of them: what is told is what is, not what should be.
-        return Finished(tuple(at[p.key] for p in pieces), check(index, tolerance, at))
+        if touched or moved:
+            # Once more all of them: what is told is what is, not what should be.
+            fits = check(index, tolerance, at)
+        return Finished(tuple(at[p.key] for p in pieces), fits)
 
 
 def toppled(index: SceneIndex, done: Finished, tolerance: float, gone: Iterable[str] = ()) -> Finished:
@@ -138,11 +142,14 @@ def toppled(index: SceneIndex, done: Finished, tolerance: float, gone: Iterable[
     with standing_in(index, list(done.pieces), gone) as at:
         alone = upwards(at, [k for k, f in fits.items() if f.faults == ("tippy",) and k not in carrying])
         for key, piece in side_by_side(index, lambda k: rested(at[k]), alone).items():
-            moved = moved_in_turn(index, at, {key: piece})
-            fresh = check(index, tolerance, beside(index, at, moved))
-            if any(f.faults and not fits[k].faults for k, f in fresh.items()) or (moved and fresh[key].faults):
-                at[key] = moved[key]
-                index.put(at[key])
+            if piece is None:
+                continue
+            before, at[key] = at[key], piece
+            index.put(piece)
+            fresh = check(index, tolerance, beside(index, at, {key: before}))
+            if any(f.faults and not fits[k].faults for k, f in fresh.items()) or fresh[key].faults:
+                at[key] = before
+                index.put(before)
             else:
                 fits.update(fresh)
         return Finished(tuple(at[p.key] for p in done.pieces), fits)

@@ -5,8 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from brickseat_core.contact.clash import column, contained
-from brickseat_core.contact.drop import first_contact
+from brickseat_core.contact.free_drop import free_drop
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.gravity.breaking import key_of
 from brickseat_core.scene import DOWN, Piece, Pose, Prop, Vec, rotation_about
@@ -128,7 +127,5 @@ class Stream:
 
     def _is_free(self, piece: Piece) -> bool:
         """Whether it cuts nothing that stands, and something is below it."""
-        mover, near = column(self.index, piece, -1)
-        drop = first_contact(self.index, mover, near)
-        rows = tuple(int(r) for r in near.rows)
-        return drop.travel is not None and not drop.started and not contained(self.index, piece, -1, rows)
+        free, travel = free_drop(self.index, piece, -1)
+        return free and travel is not None

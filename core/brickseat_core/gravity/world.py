@@ -152,6 +152,8 @@ class World:
 
     def pace(self, settings: Settings) -> None:
         """Go on in steps of another length, and with as many iterations in each; all else stays as it is."""
+        if (settings.dt, settings.iterations) == (self.settings.dt, self.settings.iterations):
+            return
         self.settings = replace(self.settings, dt=settings.dt, iterations=settings.iterations)
         self.world.integration_parameters.dt = settings.dt
         self.world.integration_parameters.num_solver_iterations = settings.iterations

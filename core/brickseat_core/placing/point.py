@@ -4,10 +4,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brickseat_core.contact.clash import penetration
+from brickseat_core.contact.clash import column, penetration
 from brickseat_core.contact.drop import rows_cut
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.contact.mover import frame_along
 from brickseat_core.contact.rays import Hit, first_hit
 from brickseat_core.fit.check import Clash, clash_of, triple
 from brickseat_core.fit.seat import seat
@@ -148,8 +147,7 @@ def point(
 
 def ghost_clashes(index: SceneIndex, piece: Piece, skip: int, on: int, tolerance: float) -> tuple[Clash, ...]:
     """What the piece would interpenetrate where it is, deepest first; its bearer only beyond the wanted sink."""
-    mover = index.mover(piece.prop.mesh, piece.pose, frame_along(np.asarray(piece.direction)))
-    near = index.near(mover, piece.pose.origin, skip)
+    mover, near = column(index, piece, skip)
     started = [r for r in rows_cut(index, mover, near) if r != on][:MOST_MEASURED]
     cuts = [c for c in (penetration(index, piece, r, GHOST_NORMALS) for r in started) if c.depth > tolerance]
     direction = np.asarray(piece.direction)

@@ -1,7 +1,7 @@
 /** Begin what gravity does, stop it, or throw it away; what came of it is adopted in `making`. */
 import { toast } from "sonner";
 
-import { type Job, ServerError, client, wanted } from "../api/client";
+import { type Job, type Piece, ServerError, client, wanted } from "../api/client";
 import { useStage } from "./store";
 
 async function begun(asked: Promise<Job>): Promise<boolean> {
@@ -18,11 +18,17 @@ async function begun(asked: Promise<Job>): Promise<boolean> {
   }
 }
 
-export function beginSettle(): Promise<boolean> {
-  const { key, settle, selected, pieces, boxed } = useStage.getState();
-  if (!key) return Promise.resolve(false);
+/** What falls: everything loose, or what of it is selected. */
+function falling(): Piece[] {
+  const { settle, selected, pieces } = useStage.getState();
   const loose = [...pieces.values()].filter((p) => p.role === "prop" && !p.spiked && p.direction[1] < -0.5);
-  const chosen = settle.what === "loose" ? loose : loose.filter((p) => selected.includes(p.key));
+  return settle.what === "loose" ? loose : loose.filter((p) => selected.includes(p.key));
+}
+
+export function beginSettle(): Promise<boolean> {
+  const { key, settle, boxed } = useStage.getState();
+  if (!key) return Promise.resolve(false);
+  const chosen = falling();
   const { lift, jitter, calm, seed, breaks } = settle;
   const hand = settle.hand !== "no";
   // A hand cannot be in several trials at once, and a shove has no end of its own.
@@ -56,15 +62,16 @@ export async function boxAndBegin(begin: () => Promise<boolean>): Promise<void> 
   await begin();
 }
 
-/** Begin again without them: their pieces are no longer among what is selected or poured. */
+/** Begin again without them: they are no longer poured, or their pieces no longer among what is selected to fall. */
 export async function leaveOutAndBegin(begin: () => Promise<boolean>): Promise<void> {
-  const { lacking, selected, pieces, settle, pour, select, setSettle, setPour, set } = useStage.getState();
+  const { lacking, verb, pour, select, setSettle, setPour } = useStage.getState();
   const left = new Set(lacking.map((l) => l.key));
-  const falling = settle.what === "selected" ? selected : [...pieces.keys()];
-  select(falling.filter((k) => !left.has(pieces.get(k)?.prop ?? "")));
-  setSettle({ what: "selected" });
-  setPour({ props: pour.props.filter((k) => !left.has(k)) });
-  set({ lacking: [] });
+  if (verb === "pour") {
+    setPour({ props: pour.props.filter((k) => !left.has(k)) });
+  } else {
+    select(falling().flatMap((p) => (left.has(p.prop) ? [] : [p.key])));
+    setSettle({ what: "selected" });
+  }
   await begin();
 }
 
