@@ -84,7 +84,7 @@ def test_the_plane_of_a_large_triangle_never_promises_too_much(seed: int) -> Non
     index = standing(land)
     small = rng.uniform(-0.2, 0.2, (3, 3)) + rng.uniform(-2.0, 2.0, 3)
     lo, hi = small.min(axis=0), small.max(axis=0)
-    over = Mover(np.eye(3), small[None], lo[None], hi[None], 0, 0, 0.0)
+    over = Mover(np.eye(3), small[None], lo[None], hi[None], 0, 0, 0.0, np.eye(3))
     low, high = leaf_span(index.forest, 0, np.eye(3)[None], np.zeros((1, 3)), 0, np.empty((3, 3)), over, 0)
     out, work = np.empty((POLYGON_ROOM, 4)), np.empty((POLYGON_ROOM, 3))
     count = overlap_polygon(small, corners, FLUSH_WIDTH, out, work)

@@ -19,6 +19,7 @@ from brickseat_core.contact.pairs import (
     HEAP_START,
     NO_NODE,
     apart,
+    axes_kernel,
     back_to_back,
     box_beside,
     box_in_frame,
@@ -33,11 +34,12 @@ from brickseat_core.contact.pairs import (
     same_side,
     splits_mover,
     triangle_in_frame,
-    ways_back,
 )
 from brickseat_core.kernels import kernel
 from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH
 
+CLOSE = 0.005
+"""Metres within which first contact is looked for first, where it is likely to be."""
 HUNG = 3.0 * CONTACT_EPSILON
 """Metres a piece is raised to see whether it only seems to touch."""
 
@@ -117,6 +119,7 @@ def flush_kernel(forest, placed, mover, rows, matrix, offset, facing, known, sta
     """
     lo = np.empty(3)
     hi = np.empty(3)
+    axes = axes_kernel(placed, rows, mover, matrix, offset)
     slack = np.full(1, FLUSH_OVERLAP)
     for i in range(rows.shape[0]):
         if i == known or started[i] or not placed.closed[rows[i]] or mover.facing * facing[i] == 0.0:
@@ -129,11 +132,26 @@ def flush_kernel(forest, placed, mover, rows, matrix, offset, facing, known, sta
             inner = inner and min(low, high) > CONTACT_EPSILON
             outer = outer and max(low, high) < -CONTACT_EPSILON
         if overlap and not inner and not outer:
+            if box_beside(forest, placed.root[rows[i]], axes, offset, i, mover, FIRST_NODE, 0.0, 0.0, 0.0):
+                continue
             j = i + 1
             _, _, cut, within = first_contact_kernel(
                 forest, placed, mover, rows[i:j], matrix[i:j], offset[i:j], facing[i:j], slack, np.inf, False
             )
             started[i] = cut[0] or within
+
+
+@kernel
+def near_contact_kernel(forest, placed, mover, rows, matrix, offset, facing, slack, close):  # type: ignore[no-untyped-def]
+    """As ``first_contact_kernel`` without a limit, looking no farther than ``close`` metres before it looks everywhere.
+
+    What is all but there already then never looks at what stands beside it farther down.
+    """
+    if close > 0.0:
+        found = first_contact_kernel(forest, placed, mover, rows, matrix, offset, facing, slack, close, False)
+        if found[1] >= 0:
+            return found
+    return first_contact_kernel(forest, placed, mover, rows, matrix, offset, facing, slack, np.inf, False)
 
 
 @kernel
@@ -153,7 +171,7 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
     item = np.empty((HEAP_START, 3), np.int32)
     lo = np.empty(3)
     hi = np.empty(3)
-    back = ways_back(placed, rows, mover.frame)
+    axes = axes_kernel(placed, rows, mover, matrix, offset)
     s = np.empty((3, 3))
     t = np.empty((3, 3))
     out = np.empty((POLYGON_ROOM, 4))
@@ -178,7 +196,7 @@ def first_contact_kernel(  # type: ignore[no-untyped-def]
         if started[i] and limit <= 0.0:
             continue
         below = max(best + tie, CONTACT_EPSILON)
-        if below < np.inf and box_beside(forest, q, back, offset, i, mover, p, 0.0, below, CONTACT_EPSILON):
+        if below < np.inf and box_beside(forest, q, axes, offset, i, mover, p, 0.0, below, CONTACT_EPSILON):
             continue
         p_leaf = forest.child[mover.node0 + p] < 0
         q_leaf = forest.child[q] < 0

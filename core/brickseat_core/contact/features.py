@@ -12,13 +12,13 @@ from numpy.typing import NDArray
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.mover import Mover, Near
 from brickseat_core.contact.pairs import (
+    axes_kernel,
     box_beside,
     box_in_frame,
     mover_triangle,
     splits_mover,
     triangle_in_frame,
     unit_normal,
-    ways_back,
 )
 from brickseat_core.kernels import inner_kernel, kernel
 from brickseat_core.meshes.nearest import nearest_on_triangle
@@ -172,7 +172,7 @@ def near_features_kernel(forest, placed, mover, rows, matrix, offset, margin):  
     t_hi = np.empty(3)
     s_lo = np.empty(3)
     s_hi = np.empty(3)
-    back = ways_back(placed, rows, mover.frame)
+    axes = axes_kernel(placed, rows, mover, matrix, offset)
     for i in range(rows.shape[0]):
         before = n
         stack[0, 0] = 0
@@ -188,7 +188,7 @@ def near_features_kernel(forest, placed, mover, rows, matrix, offset, margin):  
                 apart += side * side
             if apart > margin * margin:
                 continue
-            if box_beside(forest, q, back, offset, i, mover, p, margin, margin, margin):
+            if box_beside(forest, q, axes, offset, i, mover, p, margin, margin, margin):
                 continue
             if forest.child[mover.node0 + p] >= 0 or forest.child[q] >= 0:
                 opens_mover = splits_mover(forest, mover, p, q, lo, hi)

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from brickseat_core.contact.drop import first_contact_kernel, flush_kernel, hung_kernel
+from brickseat_core.contact.drop import flush_kernel, hung_kernel, near_contact_kernel
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.inside import around_kernel
 from brickseat_core.contact.mover import near_kernel, outline_kernel, transforms_kernel
@@ -11,7 +11,9 @@ from brickseat_core.scene import Piece
 from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH
 
 
-def free_drop(index: SceneIndex, piece: Piece, skip: int, hidden: bool = True) -> tuple[bool, float | None]:
+def free_drop(
+    index: SceneIndex, piece: Piece, skip: int, hidden: bool = True, close: float = 0.0
+) -> tuple[bool, float | None]:
     """Whether ``piece`` is free where it is of all but row ``skip``, and then how far (m) it drops until first contact.
 
     The travel is None when nothing is there, and tells nothing when the piece is not free. ``hidden``: whether it is
@@ -19,17 +21,17 @@ def free_drop(index: SceneIndex, piece: Piece, skip: int, hidden: bool = True) -
     """
     mesh, pose = piece.prop.mesh, piece.pose
     mover = index.mover_along(mesh, pose, piece.direction)
-    free, travel = free_drop_kernel(*index.with_body(mesh), mover, pose.linear, pose.origin, skip, hidden)
+    free, travel = free_drop_kernel(*index.with_body(mesh), mover, pose.linear, pose.origin, skip, hidden, close)
     return bool(free), float(travel) if travel < np.inf else None
 
 
 @kernel
-def free_drop_kernel(forest, placed, count, body, mover, linear, origin, skip, hidden):  # type: ignore[no-untyped-def]
+def free_drop_kernel(forest, placed, count, body, mover, linear, origin, skip, hidden, close):  # type: ignore[no-untyped-def]
     rows = near_kernel(placed, count, mover.frame, origin, mover.lo[0], mover.hi[0], skip)
     matrix, offset, facing = transforms_kernel(placed, rows, mover.frame, origin)
     slack = np.full(rows.shape[0], FLUSH_WIDTH)
-    travel, who, started, within = first_contact_kernel(
-        forest, placed, mover, rows, matrix, offset, facing, slack, np.inf, False
+    travel, who, started, within = near_contact_kernel(
+        forest, placed, mover, rows, matrix, offset, facing, slack, close
     )
     if not started.any():
         if who >= 0 and travel <= CONTACT_EPSILON:

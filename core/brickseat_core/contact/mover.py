@@ -14,7 +14,8 @@ class Mover(NamedTuple):
 
     ``frame``: (3, 3), rows u, v, w with w against the travel. ``tri``: (m, 3, 3). ``lo``, ``hi``: refitted
     boxes of its nodes. ``node0``, ``tri0``: where its tree begins in the forest. ``facing``: +1 / -1 when
-    its outside is where its triangles turn anticlockwise / clockwise, 0 when it has no outside.
+    its outside is where its triangles turn anticlockwise / clockwise, 0 when it has no outside. ``own``: (3, 3) turns
+    vectors of the frame into those of the mesh itself.
     """
 
     frame: Vec
@@ -24,6 +25,7 @@ class Mover(NamedTuple):
     node0: int
     tri0: int
     facing: float
+    own: Vec
 
 
 class Near(NamedTuple):
@@ -78,9 +80,9 @@ def frame_kernel(direction):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
-def handedness(m):  # type: ignore[no-untyped-def]
-    """Sign of the determinant of a (3, 3) matrix."""
-    return np.sign(
+def determinant(m):  # type: ignore[no-untyped-def]
+    """Of a (3, 3) matrix."""
+    return (
         m[0, 0] * (m[1, 1] * m[2, 2] - m[1, 2] * m[2, 1])
         - m[0, 1] * (m[1, 0] * m[2, 2] - m[1, 2] * m[2, 0])
         + m[0, 2] * (m[1, 0] * m[2, 1] - m[1, 1] * m[2, 0])
@@ -98,11 +100,23 @@ def turned_kernel(frame, linear):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def inverse_kernel(m):  # type: ignore[no-untyped-def]
+    """(3, 3) inverse of ``m``, by its adjugate; not finite when there is none."""
+    out = np.empty((3, 3))
+    for a in range(3):
+        for b in range(3):
+            i, j, k, n = (b + 1) % 3, (b + 2) % 3, (a + 1) % 3, (a + 2) % 3
+            out[a, b] = m[i, k] * m[j, n] - m[i, n] * m[j, k]
+    return out / determinant(m)
+
+
+@kernel
 def mover_kernel(forest, body, linear, frame):  # type: ignore[no-untyped-def]
     """The mover of a mesh at a pose of this linear part, in ``frame``."""
     matrix = turned_kernel(frame, linear)
     tri, lo, hi = turn_kernel(forest, body.node0, body.nodes, body.tri0, body.triangles, matrix)
-    return Mover(frame, tri, lo, hi, body.node0, body.tri0, body.outside * handedness(linear))
+    own = inverse_kernel(matrix)
+    return Mover(frame, tri, lo, hi, body.node0, body.tri0, body.outside * np.sign(determinant(linear)), own)
 
 
 @kernel
@@ -175,7 +189,7 @@ def transforms_kernel(placed, rows, frame, origin):  # type: ignore[no-untyped-d
                 for k in range(3):
                     cell += frame[a, k] * placed.linear[r, k, b]
                 matrix[i, a, b] = cell
-        facing[i] = placed.sense[r] * handedness(placed.linear[r])
+        facing[i] = placed.sense[r] * np.sign(determinant(placed.linear[r]))
     return matrix, offset, facing
 
 

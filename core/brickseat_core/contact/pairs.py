@@ -1,9 +1,12 @@
 """Shared by every walk over two trees: boxes and triangles in the mover's frame, and the heap."""
 
+from typing import NamedTuple
+
 import numpy as np
 
 from brickseat_core.contact.interval import diameter, double_area, gap_span
 from brickseat_core.kernels import inner_kernel, kernel
+from brickseat_core.scene import Vec
 
 HEAP_START = 1024
 ALL_PAIRS = np.int64(2**31 - 1)
@@ -31,35 +34,63 @@ def box_in_frame(forest, node, matrix, offset, i, lo, hi):  # type: ignore[no-un
         hi[c] = middle + reach
 
 
+class Axes(NamedTuple):
+    """How the pieces near a mover, n of them, look along their own axes and along those of the mover's mesh.
+
+    ``back``: (n, 3, 3) turn vectors of the frame into those of each piece itself. ``over``, ``away``: (n, 3, 3) and
+    (n, 3), from the coordinates of each piece itself into those of the mover's mesh.
+    """
+
+    back: Vec
+    over: Vec
+    away: Vec
+
+
 @kernel
-def ways_back(placed, rows, frame):  # type: ignore[no-untyped-def]
-    """(n, 3, 3) that turn vectors of the frame into those of each of the pieces in ``rows`` itself."""
-    out = np.zeros((rows.shape[0], 3, 3))
-    for i in range(rows.shape[0]):
+def axes_kernel(placed, rows, mover, matrix, offset):  # type: ignore[no-untyped-def]
+    """The ``Axes`` of ``rows``, which ``matrix`` and ``offset`` bring into the mover's frame."""
+    n = rows.shape[0]
+    back = np.zeros((n, 3, 3))
+    over = np.zeros((n, 3, 3))
+    away = np.zeros((n, 3))
+    for i in range(n):
         for a in range(3):
-            for b in range(3):
-                for k in range(3):
-                    out[i, a, b] += placed.inverse[rows[i], a, k] * frame[b, k]
-    return out
+            for k in range(3):
+                away[i, a] += mover.own[a, k] * offset[i, k]
+                for b in range(3):
+                    back[i, a, b] += placed.inverse[rows[i], a, k] * mover.frame[b, k]
+                    over[i, a, b] += mover.own[a, k] * matrix[i, k, b]
+    return Axes(back, over, away)
 
 
 @inner_kernel
-def box_beside(forest, node, back, offset, i, mover, p, aside, below, above):  # type: ignore[no-untyped-def]
-    """Does the box of the mover's node ``p`` miss that of a standing node, seen along the axes of the standing piece?
+def box_beside(forest, node, axes, offset, i, mover, p, aside, below, above):  # type: ignore[no-untyped-def]
+    """Does the box of the mover's node ``p`` miss that of a standing node, seen along the axes of either mesh?
 
     ``aside``, ``below``, ``above``: metres by which the mover's box is made larger along u and v, and down and up w.
-    In the frame the box of what stands at a slant is far larger than need be; here the other one is. What meets in
-    both is most likely near. ``back``: as from ``ways_back``.
+    In the frame the box of what lies at a slant is far larger than need be; along its own axes the other one is. What
+    meets in all is most likely near.
     """
     for c in range(3):
         middle, reach = 0.0, 0.0
         for k in range(3):
             lo = mover.lo[p, k] - (below if k == 2 else aside)
             hi = mover.hi[p, k] + (above if k == 2 else aside)
-            middle += back[i, c, k] * (0.5 * (lo + hi) - offset[i, k])
-            reach += abs(back[i, c, k]) * (0.5 * (hi - lo))
+            middle += axes.back[i, c, k] * (0.5 * (lo + hi) - offset[i, k])
+            reach += abs(axes.back[i, c, k]) * (0.5 * (hi - lo))
         slack = 1e-12 * (abs(middle) + reach)
         if middle - reach - slack > forest.hi[node, c] or middle + reach + slack < forest.lo[node, c]:
+            return True
+    own = mover.node0 + p
+    for c in range(3):
+        # It comes down on what stands: as the mover's mesh sees it, that comes up.
+        middle = axes.away[i, c] + 0.5 * (below - above) * mover.own[c, 2]
+        reach = aside * (abs(mover.own[c, 0]) + abs(mover.own[c, 1])) + 0.5 * (below + above) * abs(mover.own[c, 2])
+        for k in range(3):
+            middle += axes.over[i, c, k] * (0.5 * (forest.lo[node, k] + forest.hi[node, k]))
+            reach += abs(axes.over[i, c, k]) * (0.5 * (forest.hi[node, k] - forest.lo[node, k]))
+        slack = 1e-12 * (abs(middle) + abs(axes.away[i, c]) + reach)
+        if middle - reach - slack > forest.hi[own, c] or middle + reach + slack < forest.lo[own, c]:
             return True
     return False
 
@@ -261,7 +292,7 @@ def pairs_within(forest, placed, mover, rows, matrix, offset, low, high, most): 
     stack = np.empty((256, 2), np.int32)
     lo = np.empty(3)
     hi = np.empty(3)
-    back = ways_back(placed, rows, mover.frame)
+    axes = axes_kernel(placed, rows, mover, matrix, offset)
     s = np.empty((3, 3))
     t = np.empty((3, 3))
     for i in range(rows.shape[0]):
@@ -281,7 +312,7 @@ def pairs_within(forest, placed, mover, rows, matrix, offset, low, high, most): 
                 or mover.hi[p, 2] - lo[2] < low
             ):
                 continue
-            if box_beside(forest, q, back, offset, i, mover, p, 0.0, high, -low):
+            if box_beside(forest, q, axes, offset, i, mover, p, 0.0, high, -low):
                 continue
             p_leaf, q_leaf = forest.child[mover.node0 + p] < 0, forest.child[q] < 0
             if p_leaf != q_leaf:

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brickseat_core.contact.bearing import Bearing, bearing_kernel, bearing_of, bearing_or_leaning_kernel, centre_of
-from brickseat_core.contact.drop import HUNG, first_contact_kernel, flush_kernel
+from brickseat_core.contact.drop import CLOSE, HUNG, flush_kernel, near_contact_kernel
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.inside import around_kernel
 from brickseat_core.contact.interval import POLYGON_ROOM, double_area, overlap_polygon
@@ -139,8 +139,8 @@ def reach_kernel(  # type: ignore[no-untyped-def]
     travel, who, started, within, hung = close_kernel(forest, mover, matrix, offset, facing, pairs, others.shape[0])
     if travel > high:
         slack = np.full(others.shape[0], FLUSH_WIDTH)
-        travel, who, started, within = first_contact_kernel(
-            forest, placed, mover, others, matrix, offset, facing, slack, np.inf, False
+        travel, who, started, within = near_contact_kernel(
+            forest, placed, mover, others, matrix, offset, facing, slack, CLOSE
         )
     if who < 0 or travel > CONTACT_EPSILON:
         flush_kernel(forest, placed, mover, others, matrix, offset, facing, -1 if within else who, started)

@@ -18,6 +18,7 @@ from brickseat_core.contact.pairs import (
     HEAP_START,
     NO_NODE,
     apart,
+    axes_kernel,
     box_beside,
     box_in_frame,
     heap_drop_top,
@@ -30,7 +31,6 @@ from brickseat_core.contact.pairs import (
     mover_triangle,
     splits_mover,
     triangle_in_frame,
-    ways_back,
 )
 from brickseat_core.kernels import inner_kernel, kernel
 from brickseat_core.scene import Vec
@@ -121,7 +121,7 @@ def first_window_kernel(  # type: ignore[no-untyped-def]
     waiting = np.int64(0)
     lo = np.empty(3)
     hi = np.empty(3)
-    back = ways_back(placed, rows, mover.frame)
+    axes = axes_kernel(placed, rows, mover, matrix, offset)
     s = np.empty((3, 3))
     t = np.empty((3, 3))
     out = np.empty((POLYGON_ROOM, 4))
@@ -158,7 +158,7 @@ def first_window_kernel(  # type: ignore[no-untyped-def]
         n = heap_drop_top(key, item, n)
         if passed:
             continue
-        if p >= 0 and limit < np.inf and box_beside(forest, q, back, offset, i, mover, p, 0.0, -lift, limit):
+        if p >= 0 and limit < np.inf and box_beside(forest, q, axes, offset, i, mover, p, 0.0, -lift, limit):
             continue
         if p < 0:
             if ends[q] > lift:

@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from brickseat_core.contact.drop import CLOSE
 from brickseat_core.contact.free_drop import free_drop
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.mover import frame_along
@@ -23,7 +24,7 @@ def landed_after(index: SceneIndex, piece: Piece, row: int, limit: float) -> Pie
     It starts all but there, so that nothing can be flush with it on all sides.
     """
     direction = np.asarray(piece.direction)
-    free, travel = free_drop(index, piece, row, hidden=False)
+    free, travel = free_drop(index, piece, row, hidden=False, close=CLOSE)
     if free:
         return None if travel is None else piece.at(piece.pose.moved(direction * travel))
     mover = index.mover(piece.prop.mesh, piece.pose, frame_along(direction))

@@ -1,6 +1,6 @@
 """The exact finish: what the engine left nearly right is made right on the true meshes.
 
-Bottom up: what cuts something is lifted to its first free height, what hangs above something is dropped onto it, what
+Bottom up: what cuts something is moved out of it the shortest way, what hangs above something is dropped onto it, what
 stands on too little is tilted to the nearest stand. What cannot be put right is named with the reason.
 """
 
@@ -12,6 +12,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from brickseat_core.contact.clash import penetration
+from brickseat_core.contact.drop import rows_cut
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import Fit, check, measure_fit
 from brickseat_core.fit.landing import landed_after
@@ -19,10 +21,12 @@ from brickseat_core.fit.rest import LEAST_GAIN, lowered, rest, tilt_between
 from brickseat_core.scene import Piece, Vec
 
 SWEEPS = 3
+MOST_PUSH, PUSHES, PUSH_WAYS, CLEAR = 0.004, 6, 8, 2e-6
+"""Metres a piece may be moved out of what it cuts, in how many moves, how many normals are tried for each, and metres
+that it is moved beyond: the engine leaves a millimetre or so."""
 MOST_LIFT, FAR_LIFT = 0.03, 0.4
-"""Metres a piece may be lifted out of what it cuts: the engine leaves a millimetre or so. Farther only as the last way."""
+"""Metres a piece may be lifted straight up where that does not free it. The second only as the last way."""
 LEAST_MOVE = 1e-9
-MOST_FALL = 0.004
 NEAR = 0.002
 """Metres within which pieces count as beside each other: more than any sweep but the first lets them fall."""
 DOWNWARD = np.array([0.0, -1.0, 0.0])
@@ -52,6 +56,11 @@ class Finished:
     def named(self) -> dict[str, str]:
         """What is still wrong, by key."""
         return {k: f.reason for k, f in self.fits.items() if f.faults}
+
+    def with_those_of(self, other: "Finished") -> "Finished":
+        """The same pieces, those of ``other`` where that has them."""
+        at = {p.key: p for p in other.pieces}
+        return Finished(tuple(at.get(p.key, p) for p in self.pieces), {**self.fits, **other.fits})
 
     def restless(self, most: int) -> set[str]:
         """Keys of what is not right, and of what rests on it; left out where more than ``most`` pieces rest on one."""
@@ -96,7 +105,7 @@ def finish(
             raise Stopped
 
     with standing_in(index, pieces, gone) as at:
-        rebuilt(index, at)
+        freed(index, at, pushed(index, at))
         restless: Iterable[str] = at
         for sweep in range(SWEEPS):
             hears(sweep / 5.0)
@@ -155,10 +164,18 @@ def toppled(index: SceneIndex, done: Finished, tolerance: float, gone: Iterable[
         return Finished(tuple(at[p.key] for p in done.pieces), fits)
 
 
-def measured(index: SceneIndex, done: Finished, tolerance: float, gone: Iterable[str] = ()) -> Finished:
-    """The same pieces, every one of them measured as they lie together. The index is left as it was."""
+def measured(
+    index: SceneIndex, done: Finished, before: Finished, tolerance: float, gone: Iterable[str] = ()
+) -> Finished:
+    """The same pieces, with the fit of whatever may have changed since ``before`` measured as all lie now.
+
+    What lay still may have leaned on what has moved. The index is left as it was.
+    """
+    was = {p.key: p for p in before.pieces}
     with standing_in(index, list(done.pieces), gone) as at:
-        return Finished(done.pieces, check(index, tolerance, at))
+        moved = {k: was[k] for k, p in at.items() if p.pose != was[k].pose}
+        changed = carried(at, done.fits, beside(index, at, moved))
+        return Finished(done.pieces, {**done.fits, **check(index, tolerance, changed)})
 
 
 def beside(index: SceneIndex, at: dict[str, Piece], moved: Mapping[str, Piece]) -> list[str]:
@@ -192,20 +209,36 @@ def upwards(at: Mapping[str, Piece], keys: Iterable[str]) -> list[str]:
     return sorted(keys, key=lambda k: (float(at[k].world_box()[0][1]), k))
 
 
-def rebuilt(index: SceneIndex, at: dict[str, Piece]) -> None:
-    """Every piece taken away and put back from the lowest up, each exactly onto those that stand already.
+def pushed(index: SceneIndex, at: dict[str, Piece]) -> list[str]:
+    """Every piece that cuts something moved out of it the shortest way; the keys of those that this does not free.
 
-    What lies on a piece is not in its way when it has to be lifted: it is lifted in its turn.
+    Bottom up, each among all others as they lie: a lift straight up out of what it leans on steeply would be far longer,
+    and would take away what holds it.
     """
-    for key in at:
-        index.remove(key)
+    stuck = []
     for key in upwards(at, at):
-        down = landed_after(index, at[key], index.row.get(key, -1), FAR_LIFT)
-        if down is not None:
-            fall = float(down.pose.origin @ DOWNWARD - at[key].pose.origin @ DOWNWARD)
-            # Farther down than that: it lies on something that is not back yet.
-            at[key] = down if fall < MOST_FALL else at[key]
-        index.put(at[key])
+        out = out_of_all(index, at[key], index.row[key])
+        if out is None:
+            stuck.append(key)
+        elif out is not at[key]:
+            at[key] = out
+            index.put(out)
+    return stuck
+
+
+def out_of_all(index: SceneIndex, start: Piece, row: int) -> Piece | None:
+    """``start`` moved out of whatever it cuts deepest, one move after the other; None when that does not free it."""
+    piece = start
+    for _ in range(PUSHES):
+        mover = index.mover_along(piece.prop.mesh, piece.pose, piece.direction)
+        cut = rows_cut(index, mover, index.near(mover, piece.pose.origin, row))
+        if not cut:
+            return piece
+        worst = max((penetration(index, piece, r, PUSH_WAYS, MOST_PUSH) for r in cut), key=lambda c: c.depth)
+        if worst.depth >= MOST_PUSH:
+            return None
+        piece = piece.at(piece.pose.moved(worst.normal * (worst.depth + CLEAR)))
+    return None
 
 
 def swept(index: SceneIndex, at: dict[str, Piece], keys: Iterable[str]) -> dict[str, Piece]:

@@ -21,9 +21,7 @@ from brickseat_core.gravity.finish import (
     Told,
     finish,
     measured,
-    rebuilt,
     standing_in,
-    swept,
     toppled,
 )
 from brickseat_core.gravity.hand import Hand
@@ -47,18 +45,20 @@ from brickseat_core.gravity.world import (
 from brickseat_core.scene import Piece, Pose, Prop, Vec
 from brickseat_core.tolerances import SEATED_TOLERANCE
 
+MOST_THREADS = os.cpu_count() or 1
 LEAST_OVERLAP = 5e-4
 """Metres that shapes may be inside each other at the start; more is eased apart first."""
 MOST_EASING = 240
 QUIET_SHARE, QUIET_TRAVEL, QUIET_SECONDS = 0.95, 2e-3, 0.5
 """It lies still when so many have moved less than so far (m) within so long (s): in a heap something always rocks."""
-CALM_AFTER = 2.5
-"""Seconds after which the fall is over and what still rolls is slowed, more and more."""
+CALM_AFTER, PATIENCE = 2.5, 2.0
+"""Seconds after which the fall is over: what still rolls is slowed, more and more, and what creeps counts as lying, so many
+times as far more for each second: the finish holds it where it is."""
 RELAX_STEPS = 20
-UNSEEN_DROP, MOST_RETURNS, RETURN_SECONDS, RETURN_DAMPING, RETURN_REACH = 0.005, 2, 0.8, (2.0, 4.0), 0.6
-RETURN_CAP, STILL_STEPS, STILL_TRAVEL = 1.5, 10, 5e-4
-"""Metres of an exact drop that need no further thought; how often, how long and how calmly gravity acts again, how far
-(m) things may roll by that, and how fast (m/s); it is over when in so many steps nothing goes so far (m)."""
+FALL_CAP, FALL_DAMPING, FALL_REACH = 1.5, (2.0, 4.0), 0.6
+STILL_STEPS, STILL_TRAVEL = 10, 5e-4
+"""How fast (m/s), how calmly and how far (m) things may roll when gravity acts once more; it is over when in so many
+steps nothing goes so far (m)."""
 MOST_LAST_FALLS, LAST_FALL_SECONDS, LAST_LIFT = 3, 1.0, 0.01
 """How often, and how long each time, gravity acts on the few alone that do not stand when all is finished; metres that
 they are raised, shaken, when it does not help."""
@@ -168,8 +168,10 @@ class Run:
         shapes: Mapping[str, ContactShape],
         stuffs: Mapping[str, Stuff] | None = None,
         stream: Stream | None = None,
+        threads: int = MOST_THREADS,
     ) -> None:
-        """``stream``: what is poured meanwhile; its props have shapes among ``shapes``."""
+        """``stream``: what is poured meanwhile; its props have shapes among ``shapes``. ``threads``: as in ``World``."""
+        self.threads = threads
         self.index = index
         self.slip = slip
         self.started = time.perf_counter()
@@ -214,7 +216,8 @@ class Run:
             region[0][1] = -np.inf
         lying = list(lying)
         two_sided = self.two_sided | {p.key for p in lying if not p.prop.mesh.health.closed}
-        return World(pieces, [*self.fixed, *lying], self.shapes, self.stuffs, settings, two_sided, region, self.made)
+        fixed = [*self.fixed, *lying]
+        return World(pieces, fixed, self.shapes, self.stuffs, settings, two_sided, region, self.made, self.threads)
 
     def _strength(self, number: int) -> float:
         if self.slip.breaks is None:
@@ -334,6 +337,7 @@ class Run:
                 self.named[key] = "fell out of the set again and again; it was put back to where it began"
 
     def _judge(self) -> None:
+        late = max(0.0, self.simulated - self.joined - CALM_AFTER)
         back = len(self.times) - 1
         while back > 0 and self.times[-1] - self.times[back] < QUIET_SECONDS:
             back -= 1
@@ -341,9 +345,8 @@ class Run:
             before = self.frames[back]
             moved = np.linalg.norm(self.frames[-1][: len(before), :3] - before[:, :3], axis=1)
             # What joined meanwhile has surely moved.
-            still = int((moved < QUIET_TRAVEL).sum())
+            still = int((moved < QUIET_TRAVEL * (1.0 + PATIENCE * late)).sum())
             self.quiet = still >= QUIET_SHARE * len(self.frames[-1])
-        late = self.simulated - self.joined - CALM_AFTER
         if late > 0.0 and not self.slip.hand:
             linear, angular = self.settings.damping
             self.world.damp(linear + 0.5 * late, angular + 1.5 * late)
@@ -365,12 +368,6 @@ class Run:
         if not self.world.left:
             raise NotForGravity("nothing was poured; hold the pointer over something that bears it")
         lying = self.relaxed(self.world)
-        for _ in range(MOST_RETURNS):
-            # What was held by friction alone falls when it is dropped exactly: gravity then has to act once more.
-            dropped = dropped_exactly(self.index, lying, self.gone)
-            if farthest(lying, dropped) < UNSEEN_DROP:
-                break
-            lying = self._fallen(dropped, RETURN_SECONDS)
         # What fell out again and again lies where it began.
         starts = {p.key: p for p in self.loose}
         lying = [starts[p.key] if p.key in self.named else p for p in lying]
@@ -406,7 +403,7 @@ class Run:
     def _fallen(self, pieces: list[Piece], seconds: float, lying: Iterable[Piece] = ()) -> list[Piece]:
         """The pieces after gravity has acted on them once more, calmly, among what is fixed and what is ``lying``."""
         lying = list(lying)
-        again = self._world(pieces, replace(SLOW, cap=RETURN_CAP, damping=RETURN_DAMPING), RETURN_REACH, lying)
+        again = self._world(pieces, replace(SLOW, cap=FALL_CAP, damping=FALL_DAMPING), FALL_REACH, lying)
         seen = again.poses()
         for step in range(1, round(seconds / SLOW.dt) + 1):
             again.step()
@@ -431,10 +428,9 @@ class Run:
                 loose = parted(self.index, jittered(loose, lift, lift, self.slip.seed + failed))
             fallen = self._fallen(loose, LAST_FALL_SECONDS, lying)
             again = finish(self.index, fallen, tolerance, told)
-        at = {p.key: p for p in again.pieces}
-        fallen_again = Finished(tuple(at.get(p.key, p) for p in done.pieces), {**done.fits, **again.fits})
-        # Those that lay still may have leaned on what has fallen.
-        return measured(self.index, toppled(self.index, fallen_again, tolerance, self.gone), tolerance, self.gone)
+        return measured(
+            self.index, toppled(self.index, done.with_those_of(again), tolerance, self.gone), done, tolerance, self.gone
+        )
 
     def motion(self, ends: Iterable[Piece]) -> Motion:
         """What was seen, and then ``ends``. What came later waits where it began."""
@@ -462,6 +458,7 @@ def settle(
     stuffs: Mapping[str, Stuff] | None = None,
     tolerance: float = SEATED_TOLERANCE,
     told: Told | None = None,
+    threads: int = MOST_THREADS,
 ) -> Settled:
     """The whole chain for the pieces of ``keys``: ease apart, settle, relax, finish. The index is left as it was.
 
@@ -469,7 +466,7 @@ def settle(
     """
     if not keys:
         raise NotForGravity("nothing is chosen to settle; choose loose pieces first")
-    run = Run(index, keys, slip, shapes, stuffs)
+    run = Run(index, keys, slip, shapes, stuffs, threads=threads)
     run.ease()
     for _ in stepping(run):
         if told is not None and not told("settling", min(0.99, run.simulated / slip.seconds)):
@@ -481,17 +478,3 @@ def stepping(run: Run) -> Iterator[Vec]:
     """Frame after frame until it is over."""
     while not run.over:
         yield run.advance()
-
-
-def dropped_exactly(index: SceneIndex, pieces: list[Piece], gone: Iterable[str] = ()) -> list[Piece]:
-    """One sweep of exact drops, bottom up. The index is left as it was."""
-    with standing_in(index, pieces, gone) as at:
-        rebuilt(index, at)
-        swept(index, at, at)
-        return [at[p.key] for p in pieces]
-
-
-def farthest(before: list[Piece], after: list[Piece]) -> float:
-    """Metres of the farthest movement."""
-    moved = [float(np.abs(a.pose.origin - b.pose.origin).max()) for a, b in zip(before, after, strict=True)]
-    return max(moved, default=0.0)

@@ -24,9 +24,9 @@ SKIN = 0.00015
 """Metres kept round every shape while settling: what is left at rest is a gap, which the exact finish closes. Twice
 this, and a little, is still within what counts as touching."""
 
-COVERED = 0.8
+COVERED = 1.0
 """Share of what few corners leave out that is covered again by pushing them out."""
-HULL_CORNERS, PART_CORNERS = 64, 32
+HULL_CORNERS, PART_CORNERS = 128, 20
 """Corners of a hull, and of each of many parts: a finer part costs the engine more than it gains."""
 GOOD_SHARE, GOOD_LEAST = 0.02, 0.001
 """A shape is good enough when it errs by no more than this share of the prop's size, or this many metres."""

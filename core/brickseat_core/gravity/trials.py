@@ -37,7 +37,8 @@ class Trial:
 def run_trial(trial: Trial) -> Settled:
     """One trial, from nothing. The same in every process: the same seed gives the same outcome."""
     index = SceneIndex(trial.pieces)
-    return settle(index, list(trial.keys), trial.slip, trial.shapes, trial.stuffs, trial.tolerance)
+    # Trials run side by side: each has a core of its own, not several.
+    return settle(index, list(trial.keys), trial.slip, trial.shapes, trial.stuffs, trial.tolerance, threads=1)
 
 
 def trials_of(trial: Trial, count: int) -> list[Trial]:

@@ -107,10 +107,11 @@ class World:
         two_sided: frozenset[str] = frozenset(),
         region: tuple[Vec, Vec] | None = None,
         made: "EngineShapes | None" = None,
+        threads: int = 1,
     ) -> None:
         """``shapes``, ``stuffs``: by prop key. ``two_sided``: keys of fixed pieces whose faces may look either way.
         ``region``: a box that no loose piece leaves: what is fixed outside it is left out. ``made``: the engine's shapes,
-        when other worlds share them.
+        when other worlds share them. ``threads``: how many look for contacts; the outcome is the same, bit for bit.
 
         Raises NotForGravity, with the piece named, before anything reaches the engine.
         """
@@ -123,8 +124,7 @@ class World:
         origins = np.array([p.pose.origin for p in loose or fixed]).reshape(-1, 3)
         self.origin: Vec = origins.mean(axis=0) if len(origins) else np.zeros(3)
         self.world = rapier3d.PhysicsWorld((0.0, -settings.gravity, 0.0))
-        # Heaps are one island, which more threads do not make quicker.
-        self.world.set_num_threads(1)
+        self.world.set_num_threads(threads)
         self._set(settings)
         self._handles: list[Any] = []
         self._bodies: list[Any] = []
@@ -148,6 +148,8 @@ class World:
         p.contact_softness = rapier3d.SpringCoefficients(settings.softness, 10.0)
         p.static_contact_softness = rapier3d.SpringCoefficients(2.0 * settings.softness, 10.0)
         p.contact_recycling = settings.recycle
+        # Nothing is swept along its way, and to find that out took the engine most of each step.
+        p.max_ccd_substeps = 0
         self.world.gravity = rapier3d.Vec3(0.0, -settings.gravity, 0.0)
 
     def pace(self, settings: Settings) -> None:
