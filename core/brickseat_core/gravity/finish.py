@@ -37,6 +37,10 @@ STAND_TRIES = 3
 MOST_TILT_DEG = 20.0
 """A stand farther off is another outcome, not a finish."""
 
+MOST_CARRIED, CARRIED_SHARE = 5, 25
+"""Pieces that may lie on one that does not stand, or one in how many of all: for the sake of one, half a heap is not
+thrown over."""
+
 Told = Callable[[str, float], bool]
 """Hears what is under way and its share done; returns False to stop."""
 
@@ -62,9 +66,10 @@ class Finished:
         at = {p.key: p for p in other.pieces}
         return Finished(tuple(at.get(p.key, p) for p in self.pieces), {**self.fits, **other.fits})
 
-    def restless(self, most: int) -> set[str]:
-        """Keys of what is not right, and of what rests on it; left out where more than ``most`` pieces rest on one."""
+    def restless(self) -> set[str]:
+        """Keys of what is not right, and of what rests on it; left out where too many pieces rest on one."""
         at = {p.key: p for p in self.pieces}
+        most = max(MOST_CARRIED, len(at) // CARRIED_SHARE)
         found: set[str] = set()
         for wrong in self.named:
             with_it = carried(at, self.fits, [wrong])
@@ -105,7 +110,7 @@ def finish(
             raise Stopped
 
     with standing_in(index, pieces, gone) as at:
-        freed(index, at, pushed(index, at))
+        rebuilt(index, at, pushed(index, at))
         restless: Iterable[str] = at
         for sweep in range(SWEEPS):
             hears(sweep / 5.0)
@@ -239,6 +244,28 @@ def out_of_all(index: SceneIndex, start: Piece, row: int) -> Piece | None:
             return None
         piece = piece.at(piece.pose.moved(worst.normal * (worst.depth + CLEAR)))
     return None
+
+
+def rebuilt(index: SceneIndex, at: dict[str, Piece], stuck: Iterable[str]) -> None:
+    """The ``stuck`` and all that lies on them taken away and put back from the lowest up, each among those that stand.
+
+    What lies on a piece is then not in its way; it is moved in its turn.
+    """
+    boxes = {k: p.world_box() for k, p in at.items()}
+    keys = set(stuck)
+    for key in upwards(at, at) if keys else []:
+        lo, hi = boxes[key]
+        if any(
+            below[1] < lo[1] and (lo - NEAR <= above).all() and (hi + NEAR >= below).all()
+            for below, above in (boxes[k] for k in keys)
+        ):
+            keys.add(key)
+    for key in keys:
+        index.remove(key)
+    for key in upwards(at, keys):
+        out = out_of_all(index, at[key], -1) or landed_after(index, at[key], -1, FAR_LIFT)
+        at[key] = out or at[key]
+        index.put(at[key])
 
 
 def swept(index: SceneIndex, at: dict[str, Piece], keys: Iterable[str]) -> dict[str, Piece]:

@@ -62,8 +62,6 @@ steps nothing goes so far (m)."""
 MOST_LAST_FALLS, LAST_FALL_SECONDS, LAST_LIFT = 3, 1.0, 0.01
 """How often, and how long each time, gravity acts on the few alone that do not stand when all is finished; metres that
 they are raised, shaken, when it does not help."""
-MOST_CARRIED = 5
-"""Pieces that may lie on one that does not stand: for the sake of one, half a heap is not thrown over."""
 BELOW = 1.0
 """Metres under everything that stands there: what gets so far down has left the set."""
 MOST_RESCUES = 3
@@ -374,7 +372,7 @@ class Run:
         done = toppled(self.index, finish(self.index, lying, tolerance, told, self.gone), tolerance, self.gone)
         failed = 0
         for _ in range(MOST_LAST_FALLS):
-            restless = done.restless(MOST_CARRIED) - self.named.keys()
+            restless = done.restless() - self.named.keys()
             if not restless:
                 break
             again = self._last_fall(done, restless, failed, tolerance, told)
@@ -418,13 +416,15 @@ class Run:
     ) -> Finished:
         """Gravity on the few that do not stand yet, among all the others as they lie exactly now.
 
-        After that has ``failed`` they are raised and turned a little first, more each time.
+        After that has ``failed``, or when some are locked into each other, they are raised and turned a little first,
+        more each time.
         """
         lying = [p for p in done.pieces if p.key not in restless]
         loose = [p for p in done.pieces if p.key in restless]
         with standing_in(self.index, list(done.pieces), self.gone):
-            if failed:
-                lift = LAST_LIFT * failed
+            locked = any(done.fits[k].clashes for k in restless)
+            if failed or locked:
+                lift = LAST_LIFT * max(failed, 1)
                 loose = parted(self.index, jittered(loose, lift, lift, self.slip.seed + failed))
             fallen = self._fallen(loose, LAST_FALL_SECONDS, lying)
             again = finish(self.index, fallen, tolerance, told)

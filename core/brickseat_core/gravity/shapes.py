@@ -20,14 +20,16 @@ ShapeKind = Literal["ball", "box", "capsule", "hull", "parts"]
 SHAPE_KINDS: tuple[ShapeKind, ...] = get_args(ShapeKind)
 """From the cheapest to the dearest."""
 
-SKIN = 0.00015
+SKIN = 0.0001
 """Metres kept round every shape while settling: what is left at rest is a gap, which the exact finish closes. Twice
 this, and a little, is still within what counts as touching."""
 
 COVERED = 1.0
 """Share of what few corners leave out that is covered again by pushing them out."""
-HULL_CORNERS, PART_CORNERS = 128, 20
-"""Corners of a hull, and of each of many parts: a finer part costs the engine more than it gains."""
+HULL_CORNERS, PART_CORNERS = 400, 64
+"""Corners of a hull, and of each of many parts: they cost the engine little, and what they miss the finish has to mend."""
+BATCH = 16
+"""One corner more at once for so many that are chosen."""
 GOOD_SHARE, GOOD_LEAST = 0.02, 0.001
 """A shape is good enough when it errs by no more than this share of the prop's size, or this many metres."""
 
@@ -129,7 +131,7 @@ def good_enough(shape: ContactShape, mesh: Mesh) -> bool:
 
 
 def few_corners(points: Vec, most: int) -> Vec:
-    """At most ``most`` corners of the convex hull of ``points``: always the one next that the others leave out most.
+    """At most ``most`` corners of the convex hull of ``points``: always those next that the others leave out most.
 
     Raises NoShape on flat sets of points, which have no hull.
     """
@@ -142,10 +144,13 @@ def few_corners(points: Vec, most: int) -> Vec:
         while len(chosen) < most:
             hull = ConvexHull(corners[chosen])
             beyond = (corners @ hull.equations[:, :3].T + hull.equations[:, 3]).max(axis=1)
-            far = int(np.argmax(beyond))
-            if far in chosen:
+            beyond[chosen] = 0.0
+            # A few at once: those that are left out at one place come in one after the other.
+            far = np.argsort(-beyond, kind="stable")[: max(1, min(most - len(chosen), len(chosen) // BATCH))]
+            far = far[beyond[far] > 0.0]
+            if not len(far):
                 break
-            chosen.append(far)
+            chosen += far.tolist()
         return grown(np.asarray(corners[chosen]), corners)
     except QhullError:
         raise NoShape("it is flat, and a hull needs thickness") from None
