@@ -34,6 +34,7 @@ from brickseat_core.gravity.world import (
     RELAX,
     SETTLE,
     SLOW,
+    SPEED_CAP,
     EngineShapes,
     NotForGravity,
     Settings,
@@ -41,6 +42,7 @@ from brickseat_core.gravity.world import (
     World,
     calmed,
     pose_after,
+    thickness_of,
 )
 from brickseat_core.scene import Piece, Pose, Prop, Vec
 from brickseat_core.tolerances import SEATED_TOLERANCE
@@ -183,7 +185,7 @@ class Run:
         self.made = EngineShapes()
         self.settings = calmed(SETTLE, slip.calm)
         self.world = self._world(self.loose, self.settings)
-        self.thickness = [thickness_of(p) for p in self.loose]
+        self.room = [self._room(p) for p in self.loose]
         lows = [p.world_box()[0][1] for p in (*self.fixed, *self.loose)]
         self.floor = min(lows, default=0.0) - BELOW
         self.rescues: Counter[str] = Counter()
@@ -241,7 +243,7 @@ class Run:
         """Go on by so much simulated time; returns (n, 7) poses, as ``World.poses`` gives them."""
         if self.stream is not None:
             self._pour(self.stream, seconds)
-        pace = SLOW if self._slow() else self.settings
+        pace = self._pace()
         self.world.pace(pace)
         for _ in range(max(1, round(seconds / pace.dt))):
             self.hand.act()
@@ -261,26 +263,29 @@ class Run:
         self._judge()
         return now
 
-    def _slow(self) -> bool:
-        """Whether longer steps will do: nothing goes much farther in one than what a shorter one lets it, or than half of
-        its own thickness. A blow is measured in short steps."""
+    def _pace(self) -> Settings:
+        """The longest steps in which nothing goes farther than it may. A blow is measured in steps of one length."""
         if self.strengths or len(self.frames) < 2:
-            return False
-        if not len(self.frames[-2]) == len(self.frames[-1]) == len(self.thickness):
+            return self.settings
+        if not len(self.frames[-2]) == len(self.frames[-1]) == len(self.room):
             # Something has just been let go.
-            return False
+            return self.settings
         travel = np.linalg.norm(self.frames[-1][:, :3] - self.frames[-2][:, :3], axis=1)
-        elapsed = max(self.times[-1] - self.times[-2], SLOW.dt)
+        speed = travel / max(self.times[-1] - self.times[-2], SLOW.dt)
         # A hand wants every frame; what it pushes too deep is lifted out in the end.
-        short = self.settings.cap * self.settings.dt * (HANDY if self.slip.hand else 1.0)
-        room = np.maximum(0.5 * np.array(self.thickness), short)
-        return bool((travel * SLOW.dt / elapsed <= room).all())
+        room = np.maximum(self.room, SPEED_CAP * SETTLE.dt * (HANDY if self.slip.hand else 1.0))
+        return SLOW if (speed * SLOW.dt <= room).all() else self.settings
+
+    def _room(self, piece: Piece) -> float:
+        """Metres that a piece may go in one step: half of what is solid about it, nothing more than the least when it
+        has walls."""
+        return 0.5 * thickness_of(piece) if len(self.shapes[piece.prop.key].solids) == 1 else 0.0
 
     def _join(self, piece: Piece, of: str | None, velocity: Vec, spin: Vec) -> None:
         """A new piece into the run: poured (``of`` None), or a shard of the piece of that key."""
         number = self.world.add(piece, velocity, spin)
         self.loose.append(piece)
-        self.thickness.append(thickness_of(piece))
+        self.room.append(self._room(piece))
         self.born[piece.key] = of
         self.joined = self.simulated
         if (strength := self._strength(number)) < np.inf:
@@ -442,12 +447,6 @@ class Run:
             seen = [pose_after(start, frame[n]) if n < len(frame) else start for frame in self.frames]
             poses[end.key] = (*seen, end.pose)
         return Motion(np.array([*self.times, self.times[-1] + FRAME_SECONDS]), poses)
-
-
-def thickness_of(piece: Piece) -> float:
-    """Metres: the least side of its box."""
-    lo, hi = piece.prop.mesh.box
-    return float((np.linalg.norm(piece.pose.linear, axis=0) * (hi - lo)).min())
 
 
 def settle(

@@ -23,12 +23,17 @@ GRAVITY = 9.81
 LENGTH_UNIT = 0.1
 """Metres that the engine takes for one: tens of centimetres is what props are."""
 ALLOWED_ERROR = 1e-4
-SPEED_CAP = 3.0
-"""Metres a second: what falls no faster than this does not pass through a shelf of 18 mm."""
+SPEED_CAP = 2.0
+"""Metres a second: what falls no faster than this does not pass through a shelf of 18 mm, nor do thin walls get to the
+wrong side of what they fall on."""
 WEIGHT_POWER = 0.5
 """The solver reckons with this power of the true masses, size to the 1.5 for one material: small things under large
 ones settle."""
 LOOK_DT = 1e-6
+THIN, SLOWED = 0.03, 0.25
+"""Half thickness (m) below which a piece may go through something in one step, and the share of its speed that is left to
+one that did."""
+ONLY_FIXED = rapier3d.QueryFilter.only_fixed()
 LEAST_EXTENT, LEAST_MASS = 1e-3, 1e-4
 MOST_EXTENT = 500.0
 MOST_BODIES = 4000
@@ -129,6 +134,7 @@ class World:
         self._handles: list[Any] = []
         self._bodies: list[Any] = []
         self._gone: dict[int, Vec] = {}
+        self._thin: dict[int, float] = {}
         self._colliders: dict[Any, str] = {}
         chosen = {p.key for p in loose}
         for piece in fixed:
@@ -148,7 +154,7 @@ class World:
         p.contact_softness = rapier3d.SpringCoefficients(settings.softness, 10.0)
         p.static_contact_softness = rapier3d.SpringCoefficients(2.0 * settings.softness, 10.0)
         p.contact_recycling = settings.recycle
-        # Nothing is swept along its way, and to find that out took the engine most of each step.
+        # The engine's own search for what is gone through takes most of a step where things have thin walls.
         p.max_ccd_substeps = 0
         self.world.gravity = rapier3d.Vec3(0.0, -settings.gravity, 0.0)
 
@@ -224,11 +230,15 @@ class World:
         self.pieces.append(piece)
         self.keys.append(piece.key)
         self._bodies.append(made)
+        half = 0.5 * thickness_of(piece)
+        if half < THIN:
+            self._thin[len(self.pieces) - 1] = half
         return len(self.pieces) - 1
 
     def take(self, number: int) -> None:
         """Take a body out of the world."""
         self._gone[number] = self._row(number)
+        self._thin.pop(number, None)
         self.world.remove_body(self._handles[number])
 
     def there(self, number: int) -> bool:
@@ -246,12 +256,26 @@ class World:
         return [n for n in range(len(self.pieces)) if n not in self._gone]
 
     def step(self) -> None:
-        """One step. What the engine sets aside because it went wrong is brought back to where it last was."""
+        """One step. What the engine sets aside because it went wrong is brought back to where it last was, and so is what
+        went so fast that its middle passed through something fixed; it comes on more slowly."""
+        before = self._middles()
         self.world.step()
         for handle in self.world.quarantine.bodies:
             body = self.world.rigid_bodies[handle]
             body.is_enabled = True
             body.linvel = body.angvel = rapier3d.Vec3.zeros()
+        after = self._middles()
+        ways = after - before
+        for row in np.flatnonzero(np.linalg.norm(ways, axis=1) > np.fromiter(self._thin.values(), np.float64)):
+            ray = rapier3d.Ray(tuple(before[row]), tuple(ways[row]))
+            if self.world.query_pipeline.cast_ray(ray, 1.0, False, ONLY_FIXED) is not None:
+                body = self._bodies[list(self._thin)[row]]
+                body.translation = vec3(np.array(body.translation.to_tuple()) - ways[row])
+                body.linvel = vec3(SLOWED * np.array(body.linvel.to_tuple()))
+
+    def _middles(self) -> Vec:
+        """(n, 3) where the centres of mass of the thin bodies are, in the engine's frame."""
+        return np.array([self._bodies[n].center_of_mass.to_tuple() for n in self._thin]).reshape(-1, 3)
 
     def _row(self, number: int) -> Vec:
         found = np.frombuffer(self._bodies[number].position.to_bytes()[HEADER_BYTES:], dtype=np.float32)
@@ -327,6 +351,12 @@ class World:
 
 def vec3(values: Vec) -> rapier3d.Vec3:
     return rapier3d.Vec3(float(values[0]), float(values[1]), float(values[2]))
+
+
+def thickness_of(piece: Piece) -> float:
+    """Metres: the least side of its box."""
+    lo, hi = piece.prop.mesh.box
+    return float((np.linalg.norm(piece.pose.linear, axis=0) * (hi - lo)).min())
 
 
 def pose_after(start: Pose, row: Vec) -> Pose:
