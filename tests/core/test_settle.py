@@ -210,6 +210,29 @@ def test_sunk_pieces_are_lifted_with_what_lies_on_them() -> None:
     assert done.named == {}
 
 
+def test_what_cuts_a_wall_is_moved_aside_and_not_up() -> None:
+    wall = piece("wall", box(0.1, 0.5, 1.0), (-0.05, 0.25, 0.0), bearer=True)
+    lo, _ = BRICK.mesh.box
+    start = Piece("b", "b", BRICK, Pose((float(-lo[0]) - 0.0007, float(-lo[1]) + 0.0002, 0.0)))
+    done = finish(standing(FLOOR, wall, start), [start], 0.0005)
+    assert done.named == {}
+    assert done.pieces[0].pose.position == pytest.approx((-lo[0], -lo[1], 0.0), abs=1e-5)
+    assert done.fits["b"].depth == 0.0
+
+
+def test_thin_things_do_not_fall_through_a_board() -> None:
+    board = piece("board", box(3.0, 0.018, 3.0), (0.0, 0.5, 0.0), bearer=True)
+    tile = Prop("tile", "tile", box(0.15, 0.01, 0.15))
+    tiles = [
+        Piece(f"t{k}", f"t{k}", tile, Pose((0.3 * (k % 6) - 0.75, 1.0 + 0.007 * k, 0.3 * (k // 6) - 0.75)))
+        for k in range(36)
+    ]
+    world = World(tiles, [board], shapes_for({"tile": tile}), {})
+    for _ in range(240):
+        world.step()
+    assert min(p.world_box()[0][1] for p in world.placed()) > 0.5
+
+
 def test_a_soft_hand_lags_behind_a_firm_one() -> None:
     reached = {}
     for strength in ("soft", "firm"):

@@ -19,7 +19,7 @@ from brickseat_core.contact.inside import way_out
 from brickseat_core.contact.interval import POLYGON_ROOM, gap_span, overlap_polygon
 from brickseat_core.contact.least_squares import least_residue
 from brickseat_core.contact.mover import Mover, frame_along
-from brickseat_core.contact.pairs import leaf_span
+from brickseat_core.contact.pairs import axes_kernel, box_beside, leaf_span
 from brickseat_core.contact.parting import MOST_STRETCHES, blocked_kernel
 from brickseat_core.contact.rays import first_hit
 from brickseat_core.contact.reach import reach
@@ -179,6 +179,34 @@ def test_one_look_tells_what_the_long_way_round_tells(seed: int) -> None:
     if not long.started:
         assert look.travel == pytest.approx(long.travel, abs=1e-12)
         assert travel == pytest.approx(long.travel, abs=1e-12)
+    # Wherever contact is looked for first, it is found as it is.
+    for close in (1e-4, 0.005, 10.0):
+        assert free_drop(index, moving, -1, close=close) == (free, travel)
+
+
+@settings(max_examples=150, deadline=None)
+@given(seeds)
+def test_boxes_told_apart_hold_nothing_that_meets(seed: int) -> None:
+    """Two triangles that come to touch along the travel are never ruled out by the boxes about them."""
+    rng = np.random.default_rng(seed)
+    # Slats at any slant: there a box in the frame is far larger than along either mesh's own axes.
+    a = somewhere(rng, "a", box(0.5, 0.01, 0.03), 0.2)
+    b = somewhere(rng, "b", box(0.03, 0.4, 0.02), 0.2)
+    index = standing(b)
+    mover = index.mover(a.prop.mesh, a.pose, frame_along(DOWN))
+    near = index.only(mover, a.pose.origin, [0])
+    out, work = np.empty((POLYGON_ROOM, 4)), np.empty((POLYGON_ROOM, 3))
+    room = index.placed.root[0]
+    gaps = []
+    for t in mover.tri:
+        for s in index.forest.corners[index.forest.start[room] : index.forest.start[room] + len(b.prop.mesh.faces)]:
+            count = overlap_polygon(t, s @ near.matrix[0].T + near.offset[0], FLUSH_WIDTH, out, work)
+            gaps += out[:count, 3].tolist()
+    axes = axes_kernel(index.placed, near.rows, mover, near.matrix, near.offset)
+    for below in (0.0, 0.02, 0.3):
+        beside = box_beside(index.forest, room, axes, near.offset, 0, mover, 0, 0.0, below, 0.0)
+        if any(0.0 <= gap <= below for gap in gaps):
+            assert not beside, below
 
 
 def test_a_prop_that_stands_nowhere_yet_is_seated_as_any_other() -> None:
