@@ -101,7 +101,7 @@ def test_few_corners_are_pushed_out_over_most_of_what_they_leave_out(seed: int, 
     assert len(found) <= most
     # The same corners, not pushed out, are points of the set.
     nearest = points[np.argmin(np.linalg.norm(points[None] - found[:, None], axis=2), axis=1)]
-    assert beyond(found) <= (1.3 - COVERED) * beyond(nearest) + 1e-9
+    assert beyond(found) <= (1.5 - COVERED) * beyond(nearest) + 1e-9
     assert np.linalg.norm(found - nearest, axis=1).max() < 0.5, "no corner runs away"
 
 

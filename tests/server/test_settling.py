@@ -83,7 +83,8 @@ async def test_frames_come_live_and_a_stop_leaves_the_set_as_it_was(dressed: Dre
         drawn = time.monotonic() > until
         if drawn:
             await socket.send_json_to({"tell": "drawn"})
-    assert heights == sorted(heights, reverse=True)
+    # Lying, it may still tremble by what single precision leaves open.
+    assert np.diff(heights).max() < 1e-5
     assert heights[0] > heights[-1]
     assert (await sync_to_async(client.delete)(f"{url}/jobs/{started.json()['key']}")).status_code == 204
     while True:

@@ -18,9 +18,12 @@ from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import Fit, check, measure_fit
 from brickseat_core.fit.landing import landed_after
 from brickseat_core.fit.rest import LEAST_GAIN, lowered, rest, tilt_between
+from brickseat_core.meshes.lengths import in_words
 from brickseat_core.scene import Piece, Vec
 
 SWEEPS = 3
+MOST_DEPTH, MOST_GAP, MENDINGS = 1e-5, 5e-5, 2
+"""Metres inside a neighbour, and above what bears it, that a finished piece may be; how often what is not is moved anew."""
 MOST_PUSH, PUSHES, PUSH_WAYS, CLEAR = 0.004, 6, 8, 2e-6
 """Metres a piece may be moved out of what it cuts, in how many moves, how many normals are tried for each, and metres
 that it is moved beyond: the engine leaves a millimetre or so."""
@@ -58,8 +61,8 @@ class Finished:
 
     @property
     def named(self) -> dict[str, str]:
-        """What is still wrong, by key."""
-        return {k: f.reason for k, f in self.fits.items() if f.faults}
+        """What is still wrong, by key: faults as in any set, and what is not as exact as a finish has to be."""
+        return {k: words for k, f in self.fits.items() if (words := wrong_with(f))}
 
     def with_those_of(self, other: "Finished") -> "Finished":
         """The same pieces, those of ``other`` where that has them."""
@@ -76,6 +79,17 @@ class Finished:
             if len(with_it) <= most + 1:
                 found |= with_it
         return found
+
+
+def wrong_with(fit: Fit) -> str:
+    """Why a finished piece is not right, empty when it is."""
+    if fit.faults:
+        return fit.reason
+    if fit.depth > MOST_DEPTH:
+        return f"still {in_words(fit.depth)} inside a neighbour"
+    if (fit.gap or 0.0) > MOST_GAP:
+        return f"still {in_words(fit.gap or 0.0)} above what it lies on"
+    return ""
 
 
 @contextmanager
@@ -110,7 +124,7 @@ def finish(
             raise Stopped
 
     with standing_in(index, pieces, gone) as at:
-        rebuilt(index, at, pushed(index, at))
+        rebuilt(index, at, pushed(index, at, at))
         restless: Iterable[str] = at
         for sweep in range(SWEEPS):
             hears(sweep / 5.0)
@@ -138,6 +152,14 @@ def finish(
         if touched or moved:
             # Once more all of them: what is told is what is, not what should be.
             fits = check(index, tolerance, at)
+        for _ in range(MENDINGS):
+            rough = [k for k, f in fits.items() if wrong_with(f) and not f.faults]
+            if not rough:
+                break
+            before = dict(at)
+            rebuilt(index, at, pushed(index, at, rough))
+            swept(index, at, beside(index, at, {k: before[k] for k in rough}))
+            fits.update(check(index, tolerance, beside(index, at, {k: p for k, p in before.items() if p is not at[k]})))
         return Finished(tuple(at[p.key] for p in pieces), fits)
 
 
@@ -214,14 +236,14 @@ def upwards(at: Mapping[str, Piece], keys: Iterable[str]) -> list[str]:
     return sorted(keys, key=lambda k: (float(at[k].world_box()[0][1]), k))
 
 
-def pushed(index: SceneIndex, at: dict[str, Piece]) -> list[str]:
-    """Every piece that cuts something moved out of it the shortest way; the keys of those that this does not free.
+def pushed(index: SceneIndex, at: dict[str, Piece], keys: Iterable[str]) -> list[str]:
+    """Every piece of ``keys`` that cuts something moved out of it the shortest way; the keys of those that this does not free.
 
     Bottom up, each among all others as they lie: a lift straight up out of what it leans on steeply would be far longer,
     and would take away what holds it.
     """
     stuck = []
-    for key in upwards(at, at):
+    for key in upwards(at, keys):
         out = out_of_all(index, at[key], index.row[key])
         if out is None:
             stuck.append(key)
