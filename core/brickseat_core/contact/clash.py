@@ -1,7 +1,7 @@
 """Interpenetration of one piece with one other: how deep, along which normal, and where.
 
 The depth is the least travel that parts the two, tried along the normals of the surfaces that cut each
-other, along and against gravity and the seating direction, and from centre to centre.
+other, square to their sharp edges, along and against gravity and the seating direction, and from centre to centre.
 """
 
 import math
@@ -108,7 +108,11 @@ def measured_cut(index: SceneIndex, piece: Piece, row: int, most: int, limit: fl
     level = middle * np.array([1.0, 0.0, 1.0])
     tried = [-down, *(normals @ mover.frame), level]
     if most == MOST_NORMALS or not len(normals):
-        tried += [middle, down]
+        there = index.pieces[index.keys[row] or ""]
+        mine, theirs = (p.prop.mesh.edge_ways @ p.pose.linear.T for p in (piece, there))
+        # Two solids with edges often part soonest square to one of each, which need not meet.
+        across = np.cross(mine[:, None], theirs[None]).reshape(-1, 3)
+        tried += [middle, down, *(np.where(across @ middle < 0.0, -1.0, 1.0)[:, None] * across)]
     if abs(down[1]) < SAME_NORMAL:
         tried.append(np.array([0.0, 1.0, 0.0]))
     if not len(normals):

@@ -19,6 +19,11 @@ WELD_SHARE = 1e-7
 """Corners nearer than this share of the mesh's size are one vertex when topology is judged."""
 
 
+SHARP, SAME_WAY, MOST_EDGES, MOST_EDGE_WAYS = 0.9, 0.985, 256, 3
+"""Cosines of the angle between two faces from which their edge is sharp, and between edges that run the same way; how many
+edges, and ways of them, are looked at."""
+
+
 class MeshError(ValueError):
     """A triangle mesh that cannot be used; says what, and where."""
 
@@ -175,6 +180,29 @@ class Mesh:
         ways = np.array([[x, y, z] for x in (-1, 0, 1) for y in (-1, 0, 1) for z in (-1, 0, 1) if x or y or z])
         spread = self.tree.corners[:: max(1, len(self.faces) // SPREAD_CORNERS), 0]
         return np.concatenate([used[np.unique(np.argmax(used @ ways.T, axis=0))], spread])
+
+    @cached_property
+    def edge_ways(self) -> Vec:
+        """(k, 3) unit ways that its sharp edges run, at most ``MOST_EDGE_WAYS``: those of the longest edges together."""
+        corners = self.vertices[self.faces]
+        cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+        normals = cross / np.maximum(np.linalg.norm(cross, axis=1), 1e-30)[:, None]
+        ends = np.sort(self._welded[:, [[0, 1], [1, 2], [2, 0]]].reshape(-1, 2), axis=1)
+        order = np.lexsort((ends[:, 1], ends[:, 0]))
+        pairs = np.flatnonzero((ends[order[1:]] == ends[order[:-1]]).all(axis=1))
+        one, other = order[pairs], order[pairs + 1]
+        sharp = one[np.einsum("ij,ij->i", normals[one // 3], normals[other // 3]) < SHARP]
+        along = corners[sharp // 3, (sharp + 1) % 3] - corners[sharp // 3, sharp % 3]
+        length = np.linalg.norm(along, axis=1)
+        along = along[np.argsort(-length, kind="stable")[: min(MOST_EDGES, int((length > 0.0).sum()))]]
+        found: list[Vec] = []
+        while len(along) and len(found) < MOST_EDGE_WAYS:
+            unit = along / np.linalg.norm(along, axis=1)[:, None]
+            same = np.abs(unit @ unit.T) > SAME_WAY
+            best = same[np.argmax(same @ np.linalg.norm(along, axis=1))]
+            found.append(unit[np.argmax(best)])
+            along = along[~best]
+        return np.array(found).reshape(-1, 3)
 
     @cached_property
     def health(self) -> Health:
