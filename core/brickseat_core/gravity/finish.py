@@ -32,7 +32,6 @@ MOST_LIFT, FAR_LIFT = 0.03, 0.4
 LEAST_MOVE = 1e-9
 NEAR = 0.002
 """Metres within which pieces count as beside each other: more than any sweep but the first lets them fall."""
-DOWNWARD = np.array([0.0, -1.0, 0.0])
 REST_ROUNDS = 4
 REST_STEPS, FIRST_ANGLE = 30, np.radians(1.5)
 """Steps of a rest and the angle of the first: the engine has brought it within a degree or so of where it stands."""
