@@ -132,6 +132,7 @@ def held(index: SceneIndex, moving: Piece, other: Piece, ways: Vec) -> Vec:
         ways,
         moving.pose.apply(mesh.far_corners),
         other.pose.apply(other.prop.mesh.far_corners),
+        np.inf,
     )
     return found
 

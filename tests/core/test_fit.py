@@ -201,3 +201,17 @@ def test_two_copies_in_the_very_same_planes_clash() -> None:
     twice = fit_of(piece("a", tile, (0.0, 0.008, 0.0)), FLOOR, piece("b", tile, (0.0, 0.008, 0.0)))
     assert twice.faults
     assert twice.depth == pytest.approx(0.016, abs=1e-5)
+
+
+def test_what_two_props_do_to_each_other_is_measured_once_and_told_of_both() -> None:
+    a = piece("a", ball(0.1), (0.0, 0.1, 0.0))
+    b = piece("b", box(0.2, 0.2, 0.2), (0.18, 0.1, 0.02))
+    index = standing(FLOOR, a, b)
+    fits = check(index)
+    (mine,), (theirs,) = fits["a"].clashes, fits["b"].clashes
+    assert (mine.other, theirs.other) == ("b", "a")
+    assert mine.depth == theirs.depth == pytest.approx(0.02, rel=0.02)
+    assert mine.normal == tuple(-v for v in theirs.normal)
+    assert mine.normal[0] < -0.99
+    assert measure_fit(index, a) == fits["a"]
+    assert measure_fit(index, b) == fits["b"]

@@ -106,18 +106,20 @@ def measured_cut(index: SceneIndex, piece: Piece, row: int, most: int, limit: fl
     centre = 0.5 * (lo + hi)
     middle = centre - 0.5 * (index.placed.lo[row] + index.placed.hi[row])
     level = middle * np.array([1.0, 0.0, 1.0])
-    tried = [-down, *(normals @ mover.frame), level]
+    tried = [-down[None], normals @ mover.frame, level[None]]
     if most == MOST_NORMALS or not len(normals):
         there = index.pieces[index.keys[row] or ""]
         mine, theirs = (p.prop.mesh.edge_ways @ p.pose.linear.T for p in (piece, there))
         # Two solids with edges often part soonest square to one of each, which need not meet.
         across = np.cross(mine[:, None], theirs[None]).reshape(-1, 3)
-        tried += [middle, down, *(np.where(across @ middle < 0.0, -1.0, 1.0)[:, None] * across)]
+        tried += [middle[None], down[None], np.where(across @ middle < 0.0, -1.0, 1.0)[:, None] * across]
     if abs(down[1]) < SAME_NORMAL:
-        tried.append(np.array([0.0, 1.0, 0.0]))
+        tried.append(np.array([[0.0, 1.0, 0.0]]))
     if not len(normals):
-        tried += [*piece.pose.linear.T, *-piece.pose.linear.T]
-    ways = np.array([way / length for way in tried if (length := float(np.linalg.norm(way))) >= 1e-9])
+        tried += [piece.pose.linear.T, -piece.pose.linear.T]
+    ways = np.concatenate(tried)
+    length = np.linalg.norm(ways, axis=1)
+    ways = ways[length >= 1e-9] / length[length >= 1e-9, None]
     lift, way = shortest_way(index, piece, row, ways, most == MOST_NORMALS, limit)
     at = points.mean(axis=0) @ mover.frame + piece.pose.origin if len(points) else centre
     if way is None:

@@ -60,12 +60,21 @@ def shortest_way(
     return float(best), way if found else None
 
 
+@inner_kernel
+def beyond_box(forest, node, point):  # type: ignore[no-untyped-def]
+    beyond = False
+    for k in range(3):
+        beyond = beyond or point[k] < forest.lo[node, k] or point[k] > forest.hi[node, k]
+    return beyond
+
+
 @kernel
-def held_kernel(forest, placed, body, linear, inverse, origin, row, ways, mine, theirs):  # type: ignore[no-untyped-def]
+def held_kernel(forest, placed, body, linear, inverse, origin, row, ways, mine, theirs, goal):  # type: ignore[no-untyped-def]
     """(n,) least travel along each of ``ways`` that frees those corners of one that lie inside the other.
 
     ``mine``, ``theirs``: (k, 3) far corners of the mover and of the piece in ``row``, in the world. Until such
-    a corner has left, the two are not parted, so this bounds the way out from below.
+    a corner has left, the two are not parted, so this bounds the way out from below. A way that is found to be no
+    shorter than ``goal`` metres is followed no further.
     """
     held = np.zeros(ways.shape[0])
     o = np.empty(3)
@@ -79,6 +88,8 @@ def held_kernel(forest, placed, body, linear, inverse, origin, row, ways, mine, 
                 continue
             inside += 1
             for w in range(ways.shape[0]):
+                if held[w] >= goal:
+                    continue
                 for c in range(3):
                     o[c] = d[c] = 0.0
                     for k in range(3):
@@ -92,12 +103,16 @@ def held_kernel(forest, placed, body, linear, inverse, origin, row, ways, mine, 
             if inside == MOST_HELD:
                 break
             for w in range(ways.shape[0]):
+                if w > 0 and held[w] >= goal:
+                    continue
                 for c in range(3):
                     o[c] = d[c] = 0.0
                     for k in range(3):
                         o[c] += inverse[c, k] * (theirs[i, k] - origin[k])
                         d[c] -= inverse[c, k] * ways[w, k]
-                if w == 0 and body.outside * crossings(forest, body.node0, o, d) <= 0.0:
+                if w == 0 and (
+                    beyond_box(forest, body.node0, o) or body.outside * crossings(forest, body.node0, o, d) <= 0.0
+                ):
                     break
                 inside += w == 0
                 out = way_out(forest, body.node0, body.outside, o, d)
@@ -173,17 +188,13 @@ def shortest_way_kernel(  # type: ignore[no-untyped-def]
         np.empty(MOST_STRETCHES),
         np.empty(MOST_STRETCHES),
     )
-    held = held_kernel(forest, placed, body, linear, inverse, origin, row, ways, mine, theirs)
     # The way that surely is short first, then the most promising ones: a good one makes short work of the rest.
-    rank = np.empty(ways.shape[0])
-    for i in range(ways.shape[0]):
-        rank[i] = held[i] + 1e-3 * apart_along(ways[i], extent, middle)
     sure = 0
     for i in range(1, ways.shape[0]):
         if apart_along(ways[i], extent, middle) < apart_along(ways[sure], extent, middle):
             sure = i
-    if ways.shape[0] > 0:
-        rank[sure] = -1.0
+    held = np.zeros(ways.shape[0])
+    rank = np.empty(ways.shape[0])
     around = np.empty((4, 3))
     turn = FIRST_TURN
     goal = limit
@@ -200,7 +211,12 @@ def shortest_way_kernel(  # type: ignore[no-untyped-def]
         better = False
         for number in range(ways.shape[0] if first else 4):
             if first:
-                i = int(np.argmin(rank))
+                if number == 1:
+                    held = held_kernel(forest, placed, body, linear, inverse, origin, row, ways, mine, theirs, goal)
+                    for j in range(ways.shape[0]):
+                        rank[j] = held[j] + 1e-3 * apart_along(ways[j], extent, middle)
+                    rank[sure] = np.inf
+                i = sure if number == 0 else int(np.argmin(rank))
                 rank[i] = np.inf
                 if held[i] >= goal:
                     continue

@@ -30,7 +30,7 @@ from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH
 
 @dataclass(frozen=True)
 class Reach:
-    """``travel``: metres along the direction to first contact, None when nothing is there.
+    """``travel``: metres along the direction to first contact, None when nothing is there. ``first``: the row met there.
 
     ``started``: rows whose surface the piece cuts. ``holders``: rows it stands wholly inside of. ``guests``:
     rows whose box lies within its own, so that they may stand inside it. When all three are empty,
@@ -39,6 +39,7 @@ class Reach:
     """
 
     travel: float | None
+    first: int | None
     started: tuple[int, ...]
     holders: tuple[int, ...]
     guests: tuple[int, ...]
@@ -71,6 +72,7 @@ def reach(
     )
     return Reach(
         float(travel) if who >= 0 else None,
+        int(rows_near[who]) if who >= 0 else None,
         tuple(rows_near[started].tolist()),
         tuple(rows_near[holders].tolist()),
         tuple(rows_near[guests].tolist()),

@@ -5,13 +5,13 @@ import os
 from collections.abc import Callable, Iterable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
+from threading import Lock
 from typing import Literal, get_args
 
 import numpy as np
 
 from brickseat_core.contact.bearing import UPWARD, Bearing, bearing, bearing_or_leaning
 from brickseat_core.contact.clash import Cut, column, guests_within, hidden_cut, penetration
-from brickseat_core.contact.drop import first_contact
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.reach import Reach, reach
 from brickseat_core.contact.region import contact_region
@@ -69,14 +69,44 @@ def clash_of(index: SceneIndex, cut: Cut, direction: Vec) -> Clash:
     return Clash(index.keys[cut.row] or "", cut.depth, triple(cut.point), triple(cut.normal), upward)
 
 
-def cuts_of(index: SceneIndex, piece: Piece, row: int, found: Reach) -> list[Cut]:
+class Depths:
+    """How deep pairs of pieces are in each other: what two props do to each other is measured once, for both of them.
+
+    Good for as long as nothing of the set moves. Threads may share it: who asks for a pair that another one is
+    measuring waits for it.
+    """
+
+    def __init__(self, index: SceneIndex) -> None:
+        self.index = index
+        self._found: dict[tuple[str, str], Cut] = {}
+        self._asked: dict[tuple[str, str], Lock] = {}
+
+    def cut(self, piece: Piece, row: int) -> Cut:
+        """As ``penetration``, of a piece that need not stand where it does in the index."""
+        other = self.index.pieces[self.index.keys[row] or ""]
+        # Always measured from the same side, so that it does not matter which of the two is asked about.
+        one, two = sorted((piece, other), key=lambda p: (len(p.prop.mesh.faces), p.key))
+        alike = piece.role == other.role and piece.direction == other.direction and not piece.sink and not other.sink
+        if not alike or self.index.pieces.get(piece.key) != piece:
+            return penetration(self.index, piece, row)
+        pair = (one.key, two.key)
+        with self._asked.setdefault(pair, Lock()):
+            if pair not in self._found:
+                self._found[pair] = penetration(self.index, one, self.index.row[two.key])
+        cut = self._found[pair]
+        return cut if one is piece else Cut(row, cut.depth, -cut.normal, cut.point)
+
+
+def cuts_of(depths: Depths, piece: Piece, row: int, found: Reach) -> list[Cut]:
     """Every piece that ``piece`` interpenetrates: those whose surface it cuts, and those that contain it."""
-    hidden = found.holders + guests_within(index, row, found.guests)
-    return [penetration(index, piece, r) for r in found.started] + [hidden_cut(index, piece, row, r) for r in hidden]
+    hidden = found.holders + guests_within(depths.index, row, found.guests)
+    return [depths.cut(piece, r) for r in found.started] + [hidden_cut(depths.index, piece, row, r) for r in hidden]
 
 
-def measure_fit(index: SceneIndex, piece: Piece, tolerance: float = SEATED_TOLERANCE) -> Fit:
-    """The fit of one piece that stands in ``index``. ``tolerance`` in metres."""
+def measure_fit(
+    index: SceneIndex, piece: Piece, tolerance: float = SEATED_TOLERANCE, depths: Depths | None = None
+) -> Fit:
+    """The fit of one piece that stands in ``index``. ``tolerance`` in metres. ``depths``: those measured already."""
     row = index.row.get(piece.key, -1)
     direction = np.asarray(piece.direction)
     raised = piece.at(piece.pose.moved(-piece.sink * direction)) if piece.sink else piece
@@ -86,7 +116,7 @@ def measure_fit(index: SceneIndex, piece: Piece, tolerance: float = SEATED_TOLER
     borne = found.bearing
     cuts: list[Cut] = []
     if found.started or found.holders or found.guests:
-        cuts = cuts_of(index, raised, row, found)
+        cuts = cuts_of(depths or Depths(index), raised, row, found)
         borne = borne_among_cuts(index, raised, row, found, cuts, piece.sink, band, leaning)
 
     bearing_cuts = [c for c in cuts if float(c.normal @ -direction) > UPWARD]
@@ -154,8 +184,7 @@ def borne_among_cuts(
     else:
         # A grazed neighbour bears nothing, unless it is also what is touched first.
         grazed = {c.row for c in cuts}
-        first = first_contact(index, mover, near).row
-        chosen = [r for r in near.rows.tolist() if r not in grazed or r == first]
+        chosen = [r for r in near.rows.tolist() if r not in grazed or r == found.first]
         low, high = found.travel - CONTACT_EPSILON, max(found.travel, sink) + band
         touching = leaning is not None and found.travel - sink <= leaning[1]
     region = contact_region(index, mover, index.only(mover, raised.pose.origin, chosen), low, high)
@@ -210,8 +239,9 @@ def check(
         return {}
     index.forest  # noqa: B018  (planted once, before the threads share it)
     fits: dict[str, Fit] = {}
+    depths = Depths(index)
     with ThreadPoolExecutor(max_workers=max(1, os.cpu_count() or 1)) as pool:
-        for fit in pool.map(lambda k: measure_fit(index, index.pieces[k], tolerance), chosen):
+        for fit in pool.map(lambda k: measure_fit(index, index.pieces[k], tolerance, depths), chosen):
             fits[fit.key] = fit
             if told is not None and len(fits) % 32 == 0 and not told(len(fits), len(chosen)):
                 pool.shutdown(cancel_futures=True)

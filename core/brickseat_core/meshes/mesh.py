@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brickseat_core.kernels import kernel
+from brickseat_core.meshes.edges import Edges, edges_of, grouped, sharp_ways
 from brickseat_core.meshes.tree import Tree, build_tree
 
 Vec = NDArray[np.float64]
@@ -17,11 +18,6 @@ ROW_HASH = np.array([0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9]
 """Odd multipliers that spread small integers over 64 bits."""
 WELD_SHARE = 1e-7
 """Corners nearer than this share of the mesh's size are one vertex when topology is judged."""
-
-
-SHARP, SAME_WAY, MOST_EDGES, MOST_EDGE_WAYS = 0.9, 0.985, 256, 3
-"""Cosines of the angle between two faces from which their edge is sharp, and between edges that run the same way; how many
-edges, and ways of them, are looked at."""
 
 
 class MeshError(ValueError):
@@ -76,10 +72,14 @@ class Mesh:
     @cached_property
     def box(self) -> tuple[Vec, Vec]:
         """Axis-aligned box of the triangles: (lo, hi)."""
+        corners = self.vertices[self._used]
+        return corners.min(axis=0), corners.max(axis=0)
+
+    @cached_property
+    def _used(self) -> NDArray[np.bool_]:
         used = np.zeros(len(self.vertices), np.bool_)
         used[self.faces] = True
-        corners = self.vertices[used]
-        return corners.min(axis=0), corners.max(axis=0)
+        return used
 
     @cached_property
     def area(self) -> float:
@@ -176,56 +176,32 @@ class Mesh:
         The farthest along the 26 directions of a cube's faces, edges and corners, and ``SPREAD_CORNERS`` taken
         evenly in the order of the tree, which is that of space.
         """
-        used = self.vertices[np.unique(self.faces)]
+        used = self.vertices[self._used]
         ways = np.array([[x, y, z] for x in (-1, 0, 1) for y in (-1, 0, 1) for z in (-1, 0, 1) if x or y or z])
         spread = self.tree.corners[:: max(1, len(self.faces) // SPREAD_CORNERS), 0]
         return np.concatenate([used[np.unique(np.argmax(used @ ways.T, axis=0))], spread])
 
     @cached_property
+    def _edges(self) -> Edges:
+        return edges_of(self._welded)
+
+    @cached_property
     def edge_ways(self) -> Vec:
-        """(k, 3) unit ways that its sharp edges run, at most ``MOST_EDGE_WAYS``: those of the longest edges together."""
-        corners = self.vertices[self.faces]
-        cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-        normals = cross / np.maximum(np.linalg.norm(cross, axis=1), 1e-30)[:, None]
-        ends = np.sort(self._welded[:, [[0, 1], [1, 2], [2, 0]]].reshape(-1, 2), axis=1)
-        order = np.lexsort((ends[:, 1], ends[:, 0]))
-        pairs = np.flatnonzero((ends[order[1:]] == ends[order[:-1]]).all(axis=1))
-        one, other = order[pairs], order[pairs + 1]
-        sharp = one[np.einsum("ij,ij->i", normals[one // 3], normals[other // 3]) < SHARP]
-        along = corners[sharp // 3, (sharp + 1) % 3] - corners[sharp // 3, sharp % 3]
-        length = np.linalg.norm(along, axis=1)
-        along = along[np.argsort(-length, kind="stable")[: min(MOST_EDGES, int((length > 0.0).sum()))]]
-        found: list[Vec] = []
-        while len(along) and len(found) < MOST_EDGE_WAYS:
-            unit = along / np.linalg.norm(along, axis=1)[:, None]
-            same = np.abs(unit @ unit.T) > SAME_WAY
-            best = same[np.argmax(same @ np.linalg.norm(along, axis=1))]
-            found.append(unit[np.argmax(best)])
-            along = along[~best]
-        return np.array(found).reshape(-1, 3)
+        """(k, 3) unit ways that its sharp edges run, three at most."""
+        return sharp_ways(self.vertices, self.faces, self._edges)
 
     @cached_property
     def health(self) -> Health:
         welded = self._welded
         degenerate = (welded[:, 0] == welded[:, 1]) | (welded[:, 1] == welded[:, 2]) | (welded[:, 2] == welded[:, 0])
         good = welded[~degenerate]
-        duplicate = 0
-        opened = 0
-        if len(good):
-            duplicate = len(good) - 1 - int(number_rows(np.sort(good, axis=1)).max())
-            a = good.ravel()
-            b = np.roll(good, -1, axis=1).ravel()
-            top = int(welded.max()) + 1
-            low, high = np.minimum(a, b), np.maximum(a, b)
-            _, where = np.unique(low * top + high, return_inverse=True)
-            # A closed surface passes each edge as often one way as the other.
-            opened = int(np.count_nonzero(np.bincount(where.reshape(-1), weights=np.where(a < b, 1.0, -1.0))))
+        opened = self._edges.unmatched()
         corners = self.vertices[self.faces] - 0.5 * (self.box[0] + self.box[1])
         volume = float(np.einsum("ij,ij->i", corners[:, 0], np.cross(corners[:, 1], corners[:, 2])).sum())
         return Health(
             triangles=len(self.faces),
             degenerate=int(degenerate.sum()),
-            duplicate=duplicate,
+            duplicate=len(good) - len(grouped(np.sort(good, axis=1))[1]),
             open_edges=opened,
             shells=int(self.shell_of.max()) + 1,
             inward=opened == 0 and volume < 0.0,

@@ -36,9 +36,7 @@ class Tree(NamedTuple):
 def build_tree(corners: NDArray[np.float64]) -> Tree:
     """Build the tree of a triangle soup, ``corners`` of shape (m, 3, 3), m >= 1."""
     corners = np.ascontiguousarray(corners, dtype=np.float64)
-    lo, hi, child, start, count, order = build_tree_kernel(
-        corners.min(axis=1), corners.max(axis=1), corners.mean(axis=1)
-    )
+    lo, hi, child, start, count, order = build_tree_kernel(corners)
     return Tree(lo, hi, child, start, count, corners[order], order)
 
 
@@ -48,8 +46,16 @@ def half_area(dx: float, dy: float, dz: float) -> float:
 
 
 @kernel
-def build_tree_kernel(tri_lo, tri_hi, centre):  # type: ignore[no-untyped-def]
-    m = tri_lo.shape[0]
+def build_tree_kernel(corners):  # type: ignore[no-untyped-def]
+    m = corners.shape[0]
+    tri_lo = np.empty((m, 3))
+    tri_hi = np.empty((m, 3))
+    centre = np.empty((m, 3))
+    for i in range(m):
+        for k in range(3):
+            x, y, z = corners[i, 0, k], corners[i, 1, k], corners[i, 2, k]
+            tri_lo[i, k], tri_hi[i, k] = min(x, y, z), max(x, y, z)
+            centre[i, k] = (x + y + z) / 3.0
     room = 2 * m
     lo = np.empty((room, 3))
     hi = np.empty((room, 3))
