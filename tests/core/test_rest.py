@@ -37,15 +37,16 @@ def rolling_ground(seed: int, width: float = 4.0, n: int = 60) -> Piece:
     return piece("ground", Mesh(np.stack([x, y, z], -1).reshape(-1, 3), faces.astype(np.int32)), bearer=True)
 
 
-def proven(index: SceneIndex, p: Piece, found: Rest, least_contacts: int = 3) -> None:
-    """The stand as promised: contacts within a hundredth of a millimetre, nothing cut, the weight over them."""
+def proven(index: SceneIndex, p: Piece, found: Rest, least_contacts: int = 3, may_lean: bool = False) -> None:
+    """The stand as promised: contacts within a hundredth of a millimetre, nothing cut, the weight over them, or held by
+    grip where it ``may_lean``."""
     assert found.stable, found.reason
     fit = measure_fit(index, p.at(found.pose), 5 * REAL_CONTACT)
     assert fit.state == "seated", fit.reason
     assert fit.gap == pytest.approx(0.0, abs=1e-9)
     assert fit.depth <= 1e-5
     assert fit.balance_margin is not None
-    assert fit.balance_margin >= -1e-6
+    assert fit.balance_margin >= -1e-6 or (may_lean and fit.grip is not None)
     assert len(fit.contacts) >= least_contacts
 
 
@@ -139,7 +140,7 @@ def test_most_things_find_a_stand_in_rubble() -> None:
         found = rest(index, p, tries=8)
         stands += found.stable
         if found.stable:
-            proven(index, p, found)
+            proven(index, p, found, may_lean=True)
     assert stands >= 9
 
 

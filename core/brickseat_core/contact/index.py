@@ -76,7 +76,7 @@ class SceneIndex:
         self._grow(16)
         pieces = list(pieces)
         plant({id(piece.prop.mesh): piece.prop.mesh for piece in pieces}.values())
-        self._place([(self._row_for(piece), piece) for piece in pieces])
+        self.put_all(pieces)
         self.judge_senses()
 
     @classmethod
@@ -155,6 +155,10 @@ class SceneIndex:
         row = self._row_for(piece)
         self._place([(row, piece)])
         return row
+
+    def put_all(self, pieces: Iterable[Piece]) -> None:
+        """As ``put``, of many in one go."""
+        self._place([(self._row_for(piece), piece) for piece in pieces])
 
     def _row_for(self, piece: Piece) -> int:
         row = self.row.get(piece.key)

@@ -28,8 +28,8 @@ LIFT = 2e-5
 KEEP_OFF = 8e-6
 """Metres a step stays away from steep neighbours, so that the exact drop after it is not caught by them."""
 STEEP = 0.3
-FIRST_ANGLE, MOST_ANGLE, LEAST_ANGLE = np.radians(4.0), np.radians(6.0), 1e-7
-MOST_MARGIN = 0.012
+FIRST_ANGLE, MOST_ANGLE, LEAST_ANGLE = np.radians(2.5), np.radians(6.0), 1e-7
+MOST_MARGIN = 0.006
 LEAST_GAIN = 1e-8
 MOST_STEPS = 160
 NUDGE = np.radians(0.6)

@@ -98,15 +98,13 @@ def standing_in(index: SceneIndex, pieces: list[Piece], gone: Iterable[str]) -> 
     before = {k: index.pieces.get(k) for k in (*leaving, *(p.key for p in pieces))}
     for key in leaving:
         index.remove(key)
-    for piece in pieces:
-        index.put(piece)
+    index.put_all(pieces)
     try:
         yield {p.key: p for p in pieces}
     finally:
+        index.put_all(was for was in before.values() if was is not None)
         for key, was in before.items():
-            if was is not None:
-                index.put(was)
-            elif key in index.pieces:
+            if was is None and key in index.pieces:
                 index.remove(key)
 
 

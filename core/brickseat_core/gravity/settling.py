@@ -67,8 +67,6 @@ they are raised, shaken, when it does not help."""
 BELOW = 1.0
 """Metres under everything that stands there: what gets so far down has left the set."""
 MOST_RESCUES = 3
-HANDY = 1.5
-"""How many times as far as else things may go in one step while somebody shoves."""
 FALLING_SPEED = 0.3
 """Metres a second from which a poured piece is still on its way."""
 TENDER_SECONDS = 0.1
@@ -265,15 +263,19 @@ class Run:
 
     def _pace(self) -> Settings:
         """The longest steps in which nothing goes farther than it may. A blow is measured in steps of one length."""
-        if self.strengths or len(self.frames) < 2:
+        if self.strengths:
+            return self.settings
+        if self.slip.hand:
+            # A hand wants every frame; what it pushes too deep is moved out in the end.
+            return SLOW
+        if len(self.frames) < 2:
             return self.settings
         if not len(self.frames[-2]) == len(self.frames[-1]) == len(self.room):
             # Something has just been let go.
             return self.settings
         travel = np.linalg.norm(self.frames[-1][:, :3] - self.frames[-2][:, :3], axis=1)
         speed = travel / max(self.times[-1] - self.times[-2], SLOW.dt)
-        # A hand wants every frame; what it pushes too deep is lifted out in the end.
-        room = np.maximum(self.room, SPEED_CAP * SETTLE.dt * (HANDY if self.slip.hand else 1.0))
+        room = np.maximum(self.room, SPEED_CAP * SETTLE.dt)
         return SLOW if (speed * SLOW.dt <= room).all() else self.settings
 
     def _room(self, piece: Piece) -> float:
