@@ -279,9 +279,11 @@ def rebuilt(index: SceneIndex, at: dict[str, Piece], stuck: Iterable[str]) -> No
             for below, above in (boxes[k] for k in keys)
         ):
             keys.add(key)
-    for key in keys:
+    rising = upwards(at, keys)
+    # Never in the order of a set, which is another one in every process: it decides which rows they get.
+    for key in rising:
         index.remove(key)
-    for key in upwards(at, keys):
+    for key in rising:
         out = out_of_all(index, at[key], -1) or landed_after(index, at[key], -1, FAR_LIFT)
         at[key] = out or at[key]
         index.put(at[key])
