@@ -171,11 +171,13 @@ def bench_settle() -> None:
     """Columns of mixed props dropped on the yard: eased apart, settled, relaxed, finished exactly."""
     props = demo_props()
     fixed = [p for p in yard(props) if p.role == "bearer"]
-    print("\nSettling mixed props on the yard, whole chain, one process (to reach: 6 s for 100, 20 s for 300)")
+    print(
+        "\nSettling mixed props on the yard, whole chain, one process (to reach: 6 s for 100, 20 s for 300)", flush=True
+    )
     start = time.perf_counter()
     shapes = shapes_for({key: props[key] for key in FALLING})
     print(f"  contact shapes of {len(FALLING)} props, made once: {time.perf_counter() - start:.1f} s")
-    for count in (100, 300):
+    for count in (100, 300, 1000):
         rng = np.random.default_rng(0)
         wide = 0.4 * (count / 100) ** 0.5
         loose = []
@@ -197,19 +199,21 @@ def bench_settle() -> None:
         ended = time.perf_counter()
         print(
             f"  {count:4d} pieces: settled {run.simulated:.1f} s in {fallen - start:.1f} s, finished in "
-            f"{ended - resumed:.1f} s; not right before {rough} ({', '.join(sorted(lying))}), after {len(done.named)}"
+            f"{ended - resumed:.1f} s; not right before {rough} ({', '.join(sorted(lying))}), after {len(done.named)}",
+            flush=True,
         )
 
 
 def columns(props: dict[str, Prop], kinds: Sequence[str], count: int) -> list[Piece]:
-    """Copies of ``kinds`` one above the other in nine columns, over a floor at height 0."""
-    apart, high = 0.55, 0.32
+    """Copies of ``kinds`` one above the other over a floor at height 0, in nine columns, more when there are many."""
+    apart, high, side = 0.55, 0.32, 3 if count <= 300 else 6
+    middle = 0.5 * (side - 1)
     return [
         Piece(
             f"c{n:04d}",
             f"c{n:04d}",
             props[kinds[n % len(kinds)]],
-            Pose((apart * (n % 3 - 1), 0.3 + high * (n // 9), apart * (n // 3 % 3 - 1))),
+            Pose((apart * (n % side - middle), 0.3 + high * (n // side**2), apart * (n // side % side - middle))),
         )
         for n in range(count)
     ]
@@ -262,7 +266,7 @@ def bench_engines() -> None:
     )
     for words, kinds in (("hulls", PLAIN), ("mixed", FALLING)):
         shapes = shapes_for({key: props[key] for key in kinds})
-        for count in (100, 300):
+        for count in (100, 300, 1000):
             pieces = columns(props, kinds, count)
             world = World(pieces, [floor], shapes, {})
             start = time.process_time()
@@ -271,11 +275,12 @@ def bench_engines() -> None:
             ours = (time.process_time() - start) / ENGINE_SECONDS
             deepest = max(world.overlaps(0.0).values(), default=0.0)
             print(f"  {count:4d} {words}: {ours:6.2f} CPU s a second, overlaps up to {1e3 * deepest:.2f} mm")
-            for steps in (120, 500):
+            for steps in (120, 500) if count < 1000 else (500,):
                 theirs, overlap = other_engine(pieces, shapes, ENGINE_SECONDS, steps)
                 print(
                     f"       MuJoCo, {steps} steps a second: {theirs:6.2f}, up to {1e3 * overlap:.2f} mm, "
-                    f"{theirs / ours:.1f} times"
+                    f"{theirs / ours:.1f} times",
+                    flush=True,
                 )
 
 

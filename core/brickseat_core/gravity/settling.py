@@ -212,10 +212,18 @@ class Run:
             boxes = np.array([p.world_box() for p in pieces])
             region = (boxes[:, 0].min(axis=0) - reach, boxes[:, 1].max(axis=0) + reach)
             region[0][1] = -np.inf
-        lying = list(lying)
-        two_sided = self.two_sided | {p.key for p in lying if not p.prop.mesh.health.closed}
-        fixed = [*self.fixed, *lying]
-        return World(pieces, fixed, self.shapes, self.stuffs, settings, two_sided, region, self.made, self.threads)
+        return World(
+            pieces,
+            self.fixed,
+            self.shapes,
+            self.stuffs,
+            settings,
+            self.two_sided,
+            region,
+            self.made,
+            self.threads,
+            lying,
+        )
 
     def _strength(self, number: int) -> float:
         if self.slip.breaks is None:
