@@ -12,7 +12,7 @@ from brickseat_core.meshes.sides import RestingSide, resting_sides
 TYPICAL: dict[str, tuple[float, float]] = {
     "peg hook knob nail spoon fork knife bead coin ring": (0.01, 0.3),
     "cup mug beaker glass bowl saucer tile brick dish lid egg fruit apple onion": (0.03, 0.5),
-    "plate jug pitcher jar pot vase bottle lamp lantern kettle teapot candle book": (0.06, 0.9),
+    "plate tray bat jug pitcher jar pot vase bottle lamp lantern kettle teapot candle book": (0.06, 0.9),
     "bucket basket crate sack box stool bag pan cauldron barrel cushion chest": (0.15, 1.4),
     "chair table bench trestle shelf rack ladder door cupboard bed desk cart wheelbarrow plank": (0.3, 5.0),
     "tree wall floor roof house terrain ground kiln shed": (1.0, 500.0),
