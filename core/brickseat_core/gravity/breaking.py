@@ -53,7 +53,7 @@ def shattered(piece: Piece, stuff: Stuff, seed: int, least: float) -> Shattered:
         named = f"shard {number} of {piece.name}"
         kept = Prop(key, f"shard {number} of {prop.name}", shard.mesh)
         try:
-            hull = few_corners(shard.mesh.vertices, PART_CORNERS)
+            hull = few_corners(shard.mesh.vertices, PART_CORNERS[0])
         except NoShape:
             continue
         shapes[key] = ContactShape("hull", (hull,), np.nan, np.nan)

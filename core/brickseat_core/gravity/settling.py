@@ -33,8 +33,7 @@ from brickseat_core.gravity.world import (
     EASE,
     RELAX,
     SETTLE,
-    SLOW,
-    SPEED_CAP,
+    STRIKE,
     EngineShapes,
     NotForGravity,
     Settings,
@@ -42,7 +41,6 @@ from brickseat_core.gravity.world import (
     World,
     calmed,
     pose_after,
-    thickness_of,
 )
 from brickseat_core.scene import Piece, Pose, Prop, Vec
 from brickseat_core.tolerances import SEATED_TOLERANCE
@@ -50,12 +48,18 @@ from brickseat_core.tolerances import SEATED_TOLERANCE
 MOST_THREADS = os.cpu_count() or 1
 LEAST_OVERLAP = 5e-4
 """Metres that shapes may be inside each other at the start; more is eased apart first."""
-MOST_EASING = 240
+MOST_EASING = 120
+LOCKED, RISE, MOST_RISES = 3e-3, 0.02, 40
+"""Metres that shapes may still be inside each other then; what is deeper in is raised by so many, so many times at most."""
 QUIET_SHARE, QUIET_TRAVEL, QUIET_SECONDS = 0.95, 2e-3, 0.5
 """It lies still when so many have moved less than so far (m) within so long (s): in a heap something always rocks."""
 CALM_AFTER, PATIENCE = 2.5, 2.0
 """Seconds after which the fall is over: what still rolls is slowed, more and more, and what creeps counts as lying, so many
 times as far more for each second: the finish holds it where it is."""
+MOST_FINE = 150
+"""Loose pieces under a hand that may have the shapes to lie with from the start and still be stepped within a frame."""
+LEAST_LYING, LYING_STEPS = 0.1, 30
+"""Seconds for which things lie with those shapes before it is over; steps for what did not come to lie by itself."""
 RELAX_STEPS = 20
 FALL_CAP, FALL_DAMPING, FALL_REACH = 1.5, (2.0, 4.0), 0.6
 STILL_STEPS, STILL_TRAVEL = 10, 5e-4
@@ -181,9 +185,10 @@ class Run:
         self.shapes, self.stuffs = dict(shapes), dict(stuffs or {})
         self.stream = stream
         self.made = EngineShapes()
-        self.settings = calmed(SETTLE, slip.calm)
-        self.world = self._world(self.loose, self.settings)
-        self.room = [self._room(p) for p in self.loose]
+        self.settings = calmed(SETTLE if slip.breaks is None else STRIKE, slip.calm)
+        self.falling = {key: shape.falling for key, shape in self.shapes.items()}
+        self.light_until = np.inf
+        self.world = self._world(self.loose, self.settings, shapes=self.falling)
         lows = [p.world_box()[0][1] for p in (*self.fixed, *self.loose)]
         self.floor = min(lows, default=0.0) - BELOW
         self.rescues: Counter[str] = Counter()
@@ -203,10 +208,15 @@ class Run:
         self.hand = Hand(self.world)
 
     def _world(
-        self, pieces: list[Piece], settings: Settings, reach: float | None = None, lying: Iterable[Piece] = ()
+        self,
+        pieces: list[Piece],
+        settings: Settings,
+        reach: float | None = None,
+        lying: Iterable[Piece] = (),
+        shapes: Mapping[str, ContactShape] | None = None,
     ) -> World:
         """``reach``: metres that nothing will travel aside or up; None when that is not known. ``lying``: pieces that
-        are fixed besides."""
+        are fixed besides. ``shapes``: other contact shapes than those to lie with."""
         region = None
         if reach is not None and pieces:
             boxes = np.array([p.world_box() for p in pieces])
@@ -215,7 +225,7 @@ class Run:
         return World(
             pieces,
             self.fixed,
-            self.shapes,
+            self.shapes if shapes is None else shapes,
             self.stuffs,
             settings,
             self.two_sided,
@@ -232,8 +242,12 @@ class Run:
 
     def ease(self) -> int:
         """Bring shapes that start inside each other apart, gently; returns how many steps that took."""
-        if not self.world.overlaps(LEAST_OVERLAP):
+        met = {key for pair in self.world.overlaps(LEAST_OVERLAP) for key in pair}
+        if not met:
             return 0
+        if len(self.loose) <= MOST_FINE or not self.slip.hand:
+            # What is in touch already lies: it is not pushed apart by what light shapes stand out.
+            self.world.wear(self.shapes, [n for n, key in enumerate(self.world.keys) if key in met])
         self.world.change(EASE)
         steps = 0
         while steps < MOST_EASING:
@@ -242,19 +256,30 @@ class Run:
             steps += 12
             if not self.world.overlaps(LEAST_OVERLAP):
                 break
+        else:
+            self._unlock()
         self.world.change(self.settings)
         return steps
+
+    def _unlock(self) -> None:
+        """Raise what cannot be eased out: it is free on its true mesh, but inside a hollow that a contact shape fills."""
+        number = {k: n for n, k in enumerate(self.world.keys)}
+        for _ in range(MOST_RISES):
+            locked = self.world.overlaps(LOCKED)
+            if not locked:
+                break
+            places = {k: self.world.place(number[k])[1] for pair in locked for k in pair if k in number}
+            for key in sorted({max((k for k in pair if k in places), key=lambda k: (places[k], k)) for pair in locked}):
+                self.world.lift(number[key], RISE)
 
     def advance(self, seconds: float = FRAME_SECONDS) -> Vec:
         """Go on by so much simulated time; returns (n, 7) poses, as ``World.poses`` gives them."""
         if self.stream is not None:
             self._pour(self.stream, seconds)
-        pace = self._pace()
-        self.world.pace(pace)
-        for _ in range(max(1, round(seconds / pace.dt))):
+        for _ in range(max(1, round(seconds / self.settings.dt))):
             self.hand.act()
             self.world.step()
-            self.simulated += pace.dt
+            self.simulated += self.settings.dt
             if self.strengths:
                 self.blows.forget(self.hand.held)
                 for number in self.blows.struck(self.strengths):
@@ -269,33 +294,10 @@ class Run:
         self._judge()
         return now
 
-    def _pace(self) -> Settings:
-        """The longest steps in which nothing goes farther than it may. A blow is measured in steps of one length."""
-        if self.strengths:
-            return self.settings
-        if self.slip.hand:
-            # A hand wants every frame; what it pushes too deep is moved out in the end.
-            return SLOW
-        if len(self.frames) < 2:
-            return self.settings
-        if not len(self.frames[-2]) == len(self.frames[-1]) == len(self.room):
-            # Something has just been let go.
-            return self.settings
-        travel = np.linalg.norm(self.frames[-1][:, :3] - self.frames[-2][:, :3], axis=1)
-        speed = travel / max(self.times[-1] - self.times[-2], SLOW.dt)
-        room = np.maximum(self.room, SPEED_CAP * SETTLE.dt)
-        return SLOW if (speed * SLOW.dt <= room).all() else self.settings
-
-    def _room(self, piece: Piece) -> float:
-        """Metres that a piece may go in one step: half of what is solid about it, nothing more than the least when it
-        has walls."""
-        return 0.5 * thickness_of(piece) if len(self.shapes[piece.prop.key].solids) == 1 else 0.0
-
     def _join(self, piece: Piece, of: str | None, velocity: Vec, spin: Vec) -> None:
         """A new piece into the run: poured (``of`` None), or a shard of the piece of that key."""
         number = self.world.add(piece, velocity, spin)
         self.loose.append(piece)
-        self.room.append(self._room(piece))
         self.born[piece.key] = of
         self.joined = self.simulated
         if (strength := self._strength(number)) < np.inf:
@@ -328,6 +330,7 @@ class Run:
         if piece.key in self.index.pieces:
             self.gone.append(piece.key)
         self.shapes.update(broken.shapes)
+        self.falling.update(broken.shapes)
         self.stuffs.update(broken.stuffs)
         kind = self.shards.get(piece.prop.key, piece.prop.key)
         self.shards.update((shard.prop.key, kind) for shard in broken.pieces)
@@ -360,9 +363,18 @@ class Run:
             # What joined meanwhile has surely moved.
             still = int((moved < QUIET_TRAVEL * (1.0 + PATIENCE * late)).sum())
             self.quiet = still >= QUIET_SHARE * len(self.frames[-1])
+        if self.quiet and not self.slip.hand:
+            if self.light_until == np.inf:
+                self._lie()
+            self.quiet = self.simulated - self.light_until >= LEAST_LYING
         if late > 0.0 and not self.slip.hand:
             linear, angular = self.settings.damping
             self.world.damp(linear + 0.5 * late, angular + 1.5 * late)
+
+    def _lie(self) -> None:
+        """Go on with the shapes to lie with: they have more corners, and follow the true meshes."""
+        self.world.wear(self.shapes)
+        self.light_until = self.simulated
 
     @property
     def over(self) -> bool:
@@ -380,6 +392,10 @@ class Run:
         """Finish exactly on the true meshes. The index is left as it was. Raises NotForGravity when nothing is there."""
         if not self.world.left:
             raise NotForGravity("nothing was poured; hold the pointer over something that bears it")
+        if self.light_until == np.inf:
+            self._lie()
+            for _ in range(LYING_STEPS):
+                self.world.step()
         lying = self.relaxed(self.world)
         # What fell out again and again lies where it began.
         starts = {p.key: p for p in self.loose}
@@ -416,9 +432,9 @@ class Run:
     def _fallen(self, pieces: list[Piece], seconds: float, lying: Iterable[Piece] = ()) -> list[Piece]:
         """The pieces after gravity has acted on them once more, calmly, among what is fixed and what is ``lying``."""
         lying = list(lying)
-        again = self._world(pieces, replace(SLOW, cap=FALL_CAP, damping=FALL_DAMPING), FALL_REACH, lying)
+        again = self._world(pieces, replace(SETTLE, cap=FALL_CAP, damping=FALL_DAMPING), FALL_REACH, lying)
         seen = again.poses()
-        for step in range(1, round(seconds / SLOW.dt) + 1):
+        for step in range(1, round(seconds / SETTLE.dt) + 1):
             again.step()
             if step % STILL_STEPS == 0:
                 before, seen = seen, again.poses()

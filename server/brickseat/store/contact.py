@@ -22,7 +22,7 @@ from brickseat_core.gravity.shapes import (
     settling_shape,
 )
 
-SHAPES_VERSION = 2
+SHAPES_VERSION = 3
 """Raised when shapes are made otherwise, so that none that was kept is used again."""
 PAINTS = (
     Paint("contact a", (0.66, 0.28, 0.16), 0.9),
@@ -105,10 +105,12 @@ def kept_shape(prop: StoredProp, kind: ShapeKind | None) -> ContactShape:
             figures = tuple(float(f) for f in kept["figures"])
             x, y, z = (float(c) for c in kept["centre"])
             found = next(k for k in SHAPE_KINDS if k == str(kept["kind"]))
-            return ContactShape(found, solids, np.nan, np.nan, (x, y, z), figures, int(kept["axis"]))
+            light = tuple(kept[f"light{n}"] for n in range(len(solids))) if "light0" in kept else ()
+            return ContactShape(found, solids, np.nan, np.nan, (x, y, z), figures, int(kept["axis"]), light)
     shape = settling_shape(mesh_of(prop), kind)
     data = io.BytesIO()
     arrays: dict[str, Any] = {f"solid{n}": solid for n, solid in enumerate(shape.solids)}
+    arrays |= {f"light{n}": solid for n, solid in enumerate(shape.light)}
     arrays |= {"count": len(shape.solids), "kind": shape.kind, "axis": shape.axis}
     arrays |= {"figures": np.array(shape.figures), "centre": np.array(shape.centre)}
     np.savez(data, **arrays)
