@@ -13,6 +13,7 @@ from functools import partial
 from pathlib import Path
 from statistics import median, quantiles
 
+import bullet
 import fcl
 import numpy as np
 import trimesh
@@ -219,13 +220,11 @@ def columns(props: dict[str, Prop], kinds: Sequence[str], count: int) -> list[Pi
     ]
 
 
-def other_engine(
-    pieces: list[Piece], shapes: dict[str, ContactShape], seconds: float, steps: int
-) -> tuple[float, float]:
-    """CPU seconds a simulated second in MuJoCo, same hulls, in so many ``steps``, and its deepest overlap then (m).
-
-    Its contacts are as stiff for their steps as by default for ours.
+def mujoco_fall(pieces: list[Piece], shapes: dict[str, ContactShape], seconds: float) -> tuple[float, float]:
+    """CPU seconds a simulated second in MuJoCo, which has no true triangles, over a floor at height 0, in its usual 500
+    steps, and its deepest overlap then (m). Its contacts are as stiff for their steps as by default for ours.
     """
+    steps = 500
     import mujoco
 
     meshes = [
@@ -255,31 +254,40 @@ def other_engine(
     return spent / seconds, -float(min(data.contact.dist, default=0.0))
 
 
+def ours(pieces: list[Piece], fixed: list[Piece], shapes: dict[str, ContactShape]) -> tuple[float, float]:
+    """CPU seconds a simulated second in our world as it is while things fall, and its deepest overlap then (m)."""
+    world = World(pieces, fixed, shapes, {})
+    start = time.process_time()
+    for _ in range(round(ENGINE_SECONDS / world.settings.dt)):
+        world.step()
+    return (time.process_time() - start) / ENGINE_SECONDS, max(world.overlaps(0.0).values(), default=0.0)
+
+
 def bench_engines() -> None:
-    """The same falling columns in two engines: the CPU that a simulated second costs, and what is left of overlaps."""
+    """The same falling columns in three engines: the CPU that a simulated second costs, and what is left of overlaps."""
     props = demo_props()
     floor = Piece(
         "floor", "floor", Prop("floor", "floor", mesh_of(trimesh.creation.box((20, 1, 20)))), Pose((0, -0.5, 0))
     )
-    print(
-        "\nFalling columns in our world and in MuJoCo, same hulls, in as many steps and in as many as its overlaps want\n  (to reach: a tenth of its CPU)"
-    )
+    fixed = [p for p in yard(props) if p.role == "bearer"]
+    print("\nFalling columns in our world and in others, same hulls; others in their usual steps (to reach: a tenth)")
     for words, kinds in (("hulls", PLAIN), ("mixed", FALLING)):
-        shapes = shapes_for({key: props[key] for key in kinds})
+        shapes = {k: shape.falling for k, shape in shapes_for({key: props[key] for key in kinds}).items()}
         for count in (100, 300, 1000):
             pieces = columns(props, kinds, count)
-            world = World(pieces, [floor], shapes, {})
-            start = time.process_time()
-            for _ in range(round(ENGINE_SECONDS * 120)):
-                world.step()
-            ours = (time.process_time() - start) / ENGINE_SECONDS
-            deepest = max(world.overlaps(0.0).values(), default=0.0)
-            print(f"  {count:4d} {words}: {ours:6.2f} CPU s a second, overlaps up to {1e3 * deepest:.2f} mm")
-            for steps in (120, 500) if count < 1000 else (500,):
-                theirs, overlap = other_engine(pieces, shapes, ENGINE_SECONDS, steps)
+            over = [p.at(p.pose.moved(np.array([0.0, 0.6, 4.0]))) for p in pieces]
+            for where, standing, theirs in (
+                ("on a floor, MuJoCo", ours(pieces, [floor], shapes), partial(mujoco_fall, pieces, shapes)),
+                ("on the yard, Bullet", ours(over, fixed, shapes), partial(bullet.fall, over, fixed, shapes)),
+            ):
+                try:
+                    spent, overlap = theirs(ENGINE_SECONDS)
+                except ImportError:
+                    print(f"  {count:4d} {words} {where}: not installed here; make bench does that")
+                    continue
                 print(
-                    f"       MuJoCo, {steps} steps a second: {theirs:6.2f}, up to {1e3 * overlap:.2f} mm, "
-                    f"{theirs / ours:.1f} times",
+                    f"  {count:4d} {words} {where}: {spent:6.2f} CPU s a second, up to {1e3 * overlap:.1f} mm; ours "
+                    f"{standing[0]:.2f}, up to {1e3 * standing[1]:.1f} mm: {spent / standing[0]:.1f} times",
                     flush=True,
                 )
 

@@ -174,14 +174,17 @@ def test_one_look_tells_what_the_long_way_round_tells(seed: int) -> None:
     long = first_contact(index, *column(index, moving, -1))
     look = reach(index, moving, -1, 0.0, 1e-4)
     assert set(look.started) == set(long.started)
-    free, travel = free_drop(index, moving, -1)
+    free, travel, met = free_drop(index, moving, -1)
     assert free == (not look.started and not look.holders and not look.guests)
     if not long.started:
         assert look.travel == pytest.approx(long.travel, abs=1e-12)
         assert travel == pytest.approx(long.travel, abs=1e-12)
+        if free and travel is not None:
+            (alone,) = (p for k, p in index.pieces.items() if index.row[k] == met)
+            assert free_drop(standing(alone), moving, -1)[1] == pytest.approx(travel, abs=1e-12)
     # Wherever contact is looked for first, it is found as it is.
     for close in (1e-4, 0.005, 10.0):
-        assert free_drop(index, moving, -1, close=close) == (free, travel)
+        assert free_drop(index, moving, -1, close=close)[:2] == (free, travel)
 
 
 @settings(max_examples=150, deadline=None)

@@ -13,16 +13,17 @@ from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH
 
 def free_drop(
     index: SceneIndex, piece: Piece, skip: int, hidden: bool = True, close: float = 0.0
-) -> tuple[bool, float | None]:
-    """Whether ``piece`` is free where it is of all but row ``skip``, and then how far (m) it drops until first contact.
+) -> tuple[bool, float | None, int]:
+    """Whether ``piece`` is free where it is of all but row ``skip``, how far (m) it then drops until first contact, and
+    the row of what it meets.
 
-    The travel is None when nothing is there, and tells nothing when the piece is not free. ``hidden``: whether it is
-    also asked what stands wholly inside the other, and what overlaps with all sides flush.
+    The travel is None, and the row -1, when nothing is there; they tell nothing when the piece is not free. ``hidden``:
+    whether it is also asked what stands wholly inside the other, and what overlaps with all sides flush.
     """
     mesh, pose = piece.prop.mesh, piece.pose
     mover = index.mover_along(mesh, pose, piece.direction)
-    free, travel = free_drop_kernel(*index.with_body(mesh), mover, pose.linear, pose.origin, skip, hidden, close)
-    return bool(free), float(travel) if travel < np.inf else None
+    free, travel, met = free_drop_kernel(*index.with_body(mesh), mover, pose.linear, pose.origin, skip, hidden, close)
+    return bool(free), float(travel) if travel < np.inf else None, int(met)
 
 
 @kernel
@@ -43,4 +44,4 @@ def free_drop_kernel(forest, placed, count, body, mover, linear, origin, skip, h
         lo, hi, probes = outline_kernel(body, linear, origin)
         holders, guests = around_kernel(forest, placed, rows, started, skip, lo, hi, probes)
         free = not holders.any() and not guests.any()
-    return free, travel
+    return free, travel, rows[who] if who >= 0 else np.int64(-1)

@@ -18,16 +18,23 @@ def turned_about(piece: Piece, rotation: Vec, centre: Vec) -> Piece:
     return piece.at(Pose.of(rotation @ pose.linear, centre + rotation @ (pose.origin - centre)))
 
 
-def landed_after(index: SceneIndex, piece: Piece, row: int, limit: float) -> Piece | None:
-    """Exactly in contact: dropped, or pushed back by no more than ``limit`` metres when it cuts something.
+def landed_on(index: SceneIndex, piece: Piece, row: int, limit: float) -> tuple[Piece, int] | None:
+    """Exactly in contact: dropped, or pushed back by no more than ``limit`` metres when it cuts something; and the row
+    of what it landed on, -1 when it was pushed back.
 
-    It starts all but there, so that nothing can be flush with it on all sides.
+    It starts all but there, so that nothing can be flush with it on all sides. None when there is no such place.
     """
     direction = np.asarray(piece.direction)
-    free, travel = free_drop(index, piece, row, hidden=False, close=CLOSE)
+    free, travel, met = free_drop(index, piece, row, hidden=False, close=CLOSE)
     if free:
-        return None if travel is None else piece.at(piece.pose.moved(direction * travel))
+        return None if travel is None else (piece.at(piece.pose.moved(direction * travel)), met)
     mover = index.mover(piece.prop.mesh, piece.pose, frame_along(direction))
     near = index.near(mover, piece.pose.origin, row)
     lift = first_window(index, mover, near, piece.pose.apply(piece.prop.mesh.probes), limit=limit)
-    return None if lift is None else piece.at(piece.pose.moved(-direction * lift))
+    return None if lift is None else (piece.at(piece.pose.moved(-direction * lift)), -1)
+
+
+def landed_after(index: SceneIndex, piece: Piece, row: int, limit: float) -> Piece | None:
+    """``landed_on``, without what it landed on."""
+    landed = landed_on(index, piece, row, limit)
+    return None if landed is None else landed[0]

@@ -39,7 +39,7 @@ def seat(index: SceneIndex, piece: Piece, rows: list[int] | None = None) -> Seat
     direction = np.asarray(piece.direction)
     row = index.row.get(piece.key, -1)
     raised = piece.at(piece.pose.moved(-piece.sink * direction)) if piece.sink else piece
-    free, travel = free_drop(index, raised, row) if rows is None else (False, None)
+    free, travel, _ = free_drop(index, raised, row) if rows is None else (False, None, -1)
     if not free:
         mover, near = column(index, raised, row)
         if rows is not None:

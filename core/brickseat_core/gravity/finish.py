@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import dataclass
+from typing import TypeVar
 
 import numpy as np
 
@@ -16,10 +17,10 @@ from brickseat_core.contact.clash import penetration
 from brickseat_core.contact.drop import rows_cut
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import Fit, check, measure_fit
-from brickseat_core.fit.landing import landed_after
+from brickseat_core.fit.landing import landed_after, landed_on
 from brickseat_core.fit.rest import LEAST_GAIN, lowered, rest, tilt_between
 from brickseat_core.meshes.lengths import in_words
-from brickseat_core.scene import Piece, Vec
+from brickseat_core.scene import DOWN, Piece, Vec
 
 SWEEPS = 3
 MOST_DEPTH, MOST_GAP, MENDINGS = 1e-5, 5e-5, 2
@@ -43,6 +44,10 @@ MOST_CARRIED, CARRIED_SHARE = 5, 25
 """Pieces that may lie on one that does not stand, or one in how many of all: for the sake of one, half a heap is not
 thrown over."""
 
+FEW = 3
+"""Pieces that are looked at one after the other sooner than side by side."""
+
+T = TypeVar("T")
 Told = Callable[[str, float], bool]
 """Hears what is under way and its share done; returns False to stop."""
 
@@ -72,9 +77,10 @@ class Finished:
         """Keys of what is not right, and of what rests on it; left out where too many pieces rest on one."""
         at = {p.key: p for p in self.pieces}
         most = max(MOST_CARRIED, len(at) // CARRIED_SHARE)
+        rising = upwards(at, at)
         found: set[str] = set()
         for wrong in self.named:
-            with_it = carried(at, self.fits, [wrong])
+            with_it = carried(rising, self.fits, [wrong])
             if len(with_it) <= most + 1:
                 found |= with_it
         return found
@@ -122,33 +128,23 @@ def finish(
 
     with standing_in(index, pieces, gone) as at:
         rebuilt(index, at, pushed(index, at, at))
-        restless: Iterable[str] = at
-        for sweep in range(SWEEPS):
-            hears(sweep / 5.0)
-            moved = swept(index, at, restless)
-            if not moved:
-                break
-            # Not only what moved, also what it carried.
-            restless = beside(index, at, moved)
+        hears(0.1)
+        landed: dict[str, str | None] = {}
+        followed(index, at, swept(index, at, at, landed), landed)
+        hears(0.4)
         fits = check(index, tolerance, at)
         refused: set[str] = set()
-        touched = False
         for _ in range(REST_ROUNDS):
             moved = steadied(index, at, fits, refused)
             if not moved:
                 break
-            touched = True
             hears(0.7)
-            # A stand cuts nothing, so it leaves no neighbour worse but those that it carried.
-            follow = carried(at, fits, moved)
-            swept(index, at, follow - moved.keys())
-            fits.update(check(index, tolerance, follow))
+            followed(index, at, moved, landed, frozenset(moved))
+            fits.update(check(index, tolerance, changed(index, at, fits, moved)))
         hears(0.9)
         moved = freed(index, at, [k for k, f in fits.items() if f.clashes])
-        swept(index, at, beside(index, at, moved))
-        if touched or moved:
-            # Once more all of them: what is told is what is, not what should be.
-            fits = check(index, tolerance, at)
+        moved |= swept(index, at, beside(index, at, moved)) | moved
+        fits.update(check(index, tolerance, beside(index, at, moved)))
         for _ in range(MENDINGS):
             rough = [k for k, f in fits.items() if wrong_with(f) and not f.faults]
             if not rough:
@@ -158,6 +154,25 @@ def finish(
             swept(index, at, beside(index, at, {k: before[k] for k in rough}))
             fits.update(check(index, tolerance, beside(index, at, {k: p for k, p in before.items() if p is not at[k]})))
         return Finished(tuple(at[p.key] for p in pieces), fits)
+
+
+def followed(
+    index: SceneIndex,
+    at: dict[str, Piece],
+    moved: dict[str, Piece],
+    landed: dict[str, str | None],
+    standing: frozenset[str] = frozenset(),
+) -> None:
+    """What had ``landed`` on pieces that moved brought down after them, and so on; ``moved`` comes to hold all of them, as
+    they were. ``standing``: keys of those that stay where they are."""
+    last: Mapping[str, Piece] = moved
+    for _ in range(SWEEPS):
+        # All about what was raised: it may have been raised into something.
+        raised = beside(index, at, {k: was for k, was in last.items() if landed[k] is None})
+        last = swept(index, at, {k for k in at if landed[k] in last}.union(raised) - standing, landed)
+        if not last:
+            break
+        moved |= last | moved
 
 
 def toppled(index: SceneIndex, done: Finished, tolerance: float, gone: Iterable[str] = ()) -> Finished:
@@ -189,17 +204,19 @@ def toppled(index: SceneIndex, done: Finished, tolerance: float, gone: Iterable[
 
 
 def measured(
-    index: SceneIndex, done: Finished, before: Finished, tolerance: float, gone: Iterable[str] = ()
+    index: SceneIndex, done: Finished, tolerance: float, gone: Iterable[str] = (), before: Finished | None = None
 ) -> Finished:
-    """The same pieces, with the fit of whatever may have changed since ``before`` measured as all lie now.
+    """The same pieces, with the fit of each measured as all lie now; of those alone that may have changed since ``before``.
 
     What lay still may have leaned on what has moved. The index is left as it was.
     """
-    was = {p.key: p for p in before.pieces}
     with standing_in(index, list(done.pieces), gone) as at:
-        moved = {k: was[k] for k, p in at.items() if p.pose != was[k].pose}
-        changed = carried(at, done.fits, beside(index, at, moved))
-        return Finished(done.pieces, {**done.fits, **check(index, tolerance, changed)})
+        chosen: Iterable[str] = at
+        if before is not None:
+            was = {p.key: p for p in before.pieces}
+            moved = {k: was[k] for k, p in at.items() if p.pose != was[k].pose}
+            chosen = changed(index, at, done.fits, moved)
+        return Finished(done.pieces, {**done.fits, **check(index, tolerance, chosen)})
 
 
 def beside(index: SceneIndex, at: dict[str, Piece], moved: Mapping[str, Piece]) -> list[str]:
@@ -219,10 +236,19 @@ def beside(index: SceneIndex, at: dict[str, Piece], moved: Mapping[str, Piece]) 
     return [k for k, hit in zip(keys, met, strict=True) if hit]
 
 
-def carried(at: Mapping[str, Piece], fits: Mapping[str, Fit], keys: Iterable[str]) -> set[str]:
-    """``keys``, and everything that rests on them, and on that."""
+def changed(index: SceneIndex, at: dict[str, Piece], fits: Mapping[str, Fit], moved: Mapping[str, Piece]) -> list[str]:
+    """Those of ``at`` whose fit is another one since ``moved``, as they were, came to where they are now.
+
+    A piece that has moved cuts nothing, so what stands well beside it goes on to, unless it rested on it.
+    """
+    near = beside(index, at, moved)
+    return [k for k in near if k in moved or wrong_with(fits[k]) or not moved.keys().isdisjoint(fits[k].rests_on)]
+
+
+def carried(rising: Iterable[str], fits: Mapping[str, Fit], keys: Iterable[str]) -> set[str]:
+    """``keys``, and of those of ``rising``, from the lowest up, everything that rests on them, and on that."""
     found = set(keys)
-    for key in upwards(at, at):
+    for key in rising:
         if not found.isdisjoint(fits[key].rests_on):
             found.add(key)
     return found
@@ -239,15 +265,28 @@ def pushed(index: SceneIndex, at: dict[str, Piece], keys: Iterable[str]) -> list
     Bottom up, each among all others as they lie: a lift straight up out of what it leans on steeply would be far longer,
     and would take away what holds it.
     """
+    rising = upwards(at, keys)
+    boxes = np.array([at[k].world_box() for k in rising]).reshape(-1, 2, 3)
+    boxes += PUSHES * MOST_PUSH * np.array([[-1.0], [1.0]])
     stuck = []
-    for key in upwards(at, keys):
-        out = out_of_all(index, at[key], index.row[key])
-        if out is None:
-            stuck.append(key)
-        elif out is not at[key]:
-            at[key] = out
-            index.put(out)
+    for group in groups(rising, boxes):
+        for key, out in side_by_side(index, lambda k: out_of_all(index, at[k], index.row[k]), group).items():
+            if out is None:
+                stuck.append(key)
+            elif out is not at[key]:
+                at[key] = out
+                index.put(out)
     return stuck
+
+
+def groups(keys: list[str], boxes: Vec) -> list[list[str]]:
+    """``keys`` in groups, one after the other: what is done with those of a group side by side, each within its box
+    (n, 2, 3), comes to the same as all in their order, one by one."""
+    level = np.zeros(len(keys), np.int64)
+    for n in range(1, len(keys)):
+        meets = ((boxes[:n, 0] <= boxes[n, 1]) & (boxes[:n, 1] >= boxes[n, 0])).all(axis=1)
+        level[n] = 1 + level[:n].max(initial=-1, where=meets)
+    return [[k for k, at in zip(keys, level, strict=True) if at == n] for n in range(level.max(initial=-1) + 1)]
 
 
 def out_of_all(index: SceneIndex, start: Piece, row: int) -> Piece | None:
@@ -289,18 +328,31 @@ def rebuilt(index: SceneIndex, at: dict[str, Piece], stuck: Iterable[str]) -> No
         index.put(at[key])
 
 
-def swept(index: SceneIndex, at: dict[str, Piece], keys: Iterable[str]) -> dict[str, Piece]:
-    """Every piece lifted out of what it cuts, or dropped to what is below; those that moved, as they were."""
+def swept(
+    index: SceneIndex, at: dict[str, Piece], keys: Iterable[str], landed: dict[str, str | None] | None = None
+) -> dict[str, Piece]:
+    """Every piece lifted out of what it cuts, or dropped to what is below; those that moved, as they were.
+
+    ``landed`` hears what each came to lie on: a key, its own where there is nothing, None where it was lifted.
+    """
     moved = {}
-    for key in upwards(at, keys):
-        piece = at[key]
-        down = landed_after(index, piece, index.row[key], MOST_LIFT)
-        if down is None:
-            continue
-        if float(np.abs(down.pose.origin - piece.pose.origin).max()) > LEAST_MOVE:
-            moved[key] = piece
-            at[key] = down
-            index.put(down)
+    rising = upwards(at, keys)
+    boxes = np.array([at[k].world_box() for k in rising]).reshape(-1, 2, 3)
+    # It goes along its column, however far, and as far looks what stands in its way.
+    columns = np.where(
+        np.array([at[k].direction == DOWN for k in rising], np.bool_)[:, None], [0.0, np.inf, 0.0], np.inf
+    )
+    boxes += columns[:, None, :] * np.array([[-1.0], [1.0]])
+    for group in groups(rising, boxes):
+        found = side_by_side(index, lambda k: landed_on(index, at[k], index.row[k], MOST_LIFT), group)
+        keys_of = {row: k for k, row in index.row.items()} if landed is not None else {}
+        for key, down in found.items():
+            if landed is not None:
+                landed[key] = key if down is None else keys_of.get(down[1])
+            if down is not None and float(np.abs(down[0].pose.origin - at[key].pose.origin).max()) > LEAST_MOVE:
+                moved[key] = at[key]
+                at[key] = down[0]
+                index.put(down[0])
     return moved
 
 
@@ -316,9 +368,11 @@ def steadied(index: SceneIndex, at: dict[str, Piece], fits: dict[str, Fit], refu
     return moved_in_turn(index, at, found)
 
 
-def side_by_side(index: SceneIndex, tried: Callable[[str], Piece | None], keys: list[str]) -> dict[str, Piece | None]:
+def side_by_side(index: SceneIndex, tried: Callable[[str], T], keys: list[str]) -> dict[str, T]:
     """Where each of ``keys`` could go, all looked at at once, as they stand now."""
     index.forest  # noqa: B018  (planted once, before the threads share it)
+    if len(keys) < FEW:
+        return {k: tried(k) for k in keys}
     with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
         return dict(zip(keys, pool.map(tried, keys), strict=True))
 

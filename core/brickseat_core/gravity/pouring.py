@@ -127,5 +127,5 @@ class Stream:
 
     def _is_free(self, piece: Piece) -> bool:
         """Whether it cuts nothing that stands, and something is below it."""
-        free, travel = free_drop(self.index, piece, -1)
+        free, travel, _ = free_drop(self.index, piece, -1)
         return free and travel is not None

@@ -409,6 +409,8 @@ class Run:
             again = self._last_fall(done, restless, failed, tolerance, told)
             better = len(again.named) < len(done.named)
             done, failed = (again, failed) if better else (done, failed + 1)
+        # Once more all of them: what is told is what is, not what should be.
+        done = measured(self.index, done, tolerance, self.gone)
         middles = np.array([0.5 * (p.world_box()[0] + p.world_box()[1]) for p in done.pieces])
         apart = middles[:, [0, 2]] - middles[:, [0, 2]].mean(axis=0)
         tops = [p.world_box()[1][1] for p in done.pieces]
@@ -459,9 +461,8 @@ class Run:
                 loose = parted(self.index, jittered(loose, lift, lift, self.slip.seed + failed))
             fallen = self._fallen(loose, LAST_FALL_SECONDS, lying)
             again = finish(self.index, fallen, tolerance, told)
-        return measured(
-            self.index, toppled(self.index, done.with_those_of(again), tolerance, self.gone), done, tolerance, self.gone
-        )
+        after = toppled(self.index, done.with_those_of(again), tolerance, self.gone)
+        return measured(self.index, after, tolerance, self.gone, done)
 
     def motion(self, ends: Iterable[Piece]) -> Motion:
         """What was seen, and then ``ends``. What came later waits where it began."""

@@ -209,20 +209,20 @@ class World:
         if shape is None:
             raise NotForGravity(f"{piece.name} has no contact shape; make one on the bench")
         linear = piece.pose.linear
-        self._checked(piece, piece.pose.apply(np.concatenate(shape.solids)) - self.origin)
+        self._checked(piece, piece.prop.mesh.far_corners @ linear.T + (piece.pose.origin - self.origin))
         stuff = self.stuffs.get(piece.prop.key, Stuff())
         at = piece.pose.origin - self.origin
+        turn, stretch = turn_and_stretch(linear)
         body = (
             rapier3d.RigidBody.dynamic()
             .translation(tuple(at))
             .linear_damping(self.settings.damping[0])
             .angular_damping(self.settings.damping[1])
-            .additional_mass_properties(mass_properties(piece.prop.mesh, linear, stuff))
+            .additional_mass_properties(self._made.mass(piece.prop.mesh, stretch, stuff).turned(turn))
             .soft_ccd_prediction(self.settings.ahead)
         )
         handle = self.world.add_body(body)
         self._handles.append(handle)
-        turn, stretch = turn_and_stretch(linear)
         collider = rapier3d.Collider.new(self._made.solid(shape, stretch)).position(isometry(np.zeros(3), turn))
         collider = collider.density(0.0).contact_skin(SKIN)
         collider = collider.friction(stuff.friction).restitution(stuff.restitution)
@@ -405,12 +405,61 @@ def turn_and_stretch(linear: Vec) -> tuple[Vec, Stretch]:
     return (u * flip) @ vt, tuple(np.round(stretch, 9).ravel().tolist())
 
 
+@dataclass(frozen=True)
+class Mass:
+    """``mass`` as the solver weighs it; ``centre`` (3,) and principal ``axes`` (3, 3) in the stretched mesh's frame, with
+    the ``moments`` (3,) about them."""
+
+    mass: float
+    centre: Vec
+    moments: Vec
+    axes: Vec
+
+    def turned(self, turn: Vec) -> Any:
+        """As the engine takes it, of a body whose mesh is turned so."""
+        x, y, z, w = quaternion_of(turn @ self.axes)
+        return rapier3d.MassProperties(
+            tuple(turn @ self.centre), self.mass, tuple(self.moments), rapier3d.Rotation3(w, x, y, z)
+        )
+
+
+def mass_properties(mesh: Mesh, linear: Vec, stuff: Stuff) -> Mass:
+    """Of the true mesh, not of its shape (whose parts overlap); weighted as ``WEIGHT_POWER`` says."""
+    volume, centre = mesh.mass
+    grown = abs(float(np.linalg.det(linear)))
+    size = float(np.linalg.norm(mesh.box[1] - mesh.box[0])) * grown ** (1.0 / 3.0)
+    true = stuff.mass
+    if true is None:
+        solid = abs(volume) * grown if mesh.health.closed else None
+        true = mass_of(solid, mesh.area * grown ** (2.0 / 3.0), stuff.material)
+    mass = max(true, LEAST_MASS) ** WEIGHT_POWER
+    # Second moments go with the linear part from both sides; the inertia is what is left of their trace.
+    moment = 0.5 * np.trace(mesh.inertia) * np.eye(3) - mesh.inertia
+    moved = linear @ moment @ linear.T
+    inertia = mass * (np.trace(moved) * np.eye(3) - moved)
+    least = mass * (0.02 * size) ** 2
+    if not np.isfinite(inertia).all() or volume == 0.0:
+        inertia = np.eye(3) * mass * (0.3 * size) ** 2
+    values, axes = np.linalg.eigh(0.5 * (inertia + inertia.T))
+    if np.linalg.det(axes) < 0.0:
+        axes[:, 0] *= -1.0
+    return Mass(mass, linear @ centre, np.maximum(values, least), axes)
+
+
 class EngineShapes:
-    """The engine's shapes, each made once and shared by all worlds of a run."""
+    """The engine's shapes, and what they weigh, each made once and shared by all worlds of a run."""
 
     def __init__(self) -> None:
         self._solids: dict[tuple[ContactShape, Stretch], Any] = {}
         self._surfaces: dict[tuple[Mesh, Stretch, bool], Any] = {}
+        self._masses: dict[tuple[Mesh, Stretch, Stuff], Mass] = {}
+
+    def mass(self, mesh: Mesh, stretch: Stretch, stuff: Stuff) -> Mass:
+        """Of a mesh, stretched."""
+        key = (mesh, stretch, stuff)
+        if key not in self._masses:
+            self._masses[key] = mass_properties(mesh, np.array(stretch).reshape(3, 3), stuff)
+        return self._masses[key]
 
     def solid(self, shape: ContactShape, stretch: Stretch) -> Any:
         """Of a contact shape, stretched. Raises NotForGravity when that leaves it no thickness."""
@@ -455,35 +504,6 @@ def surface_of(mesh: Mesh, linear: Vec, two_sided: bool) -> Any:
     wanted = flags.MERGE_DUPLICATE_VERTICES | flags.DELETE_DEGENERATE_TRIANGLES | inner
     return rapier3d.SharedShape.trimesh(
         (mesh.vertices @ linear.T).astype(np.float32), np.ascontiguousarray(faces).astype(np.uint32), flags=wanted
-    )
-
-
-def mass_properties(mesh: Mesh, linear: Vec, stuff: Stuff) -> Any:
-    """Of the true mesh, not of its shape (whose parts overlap); weighted as ``WEIGHT_POWER`` says, centre in the body."""
-    volume, centre = mesh.mass
-    grown = abs(float(np.linalg.det(linear)))
-    size = float(np.linalg.norm(mesh.box[1] - mesh.box[0])) * grown ** (1.0 / 3.0)
-    true = stuff.mass
-    if true is None:
-        solid = abs(volume) * grown if mesh.health.closed else None
-        true = mass_of(solid, mesh.area * grown ** (2.0 / 3.0), stuff.material)
-    mass = max(true, LEAST_MASS) ** WEIGHT_POWER
-    # Second moments go with the linear part from both sides; the inertia is what is left of their trace.
-    moment = 0.5 * np.trace(mesh.inertia) * np.eye(3) - mesh.inertia
-    moved = linear @ moment @ linear.T
-    inertia = mass * (np.trace(moved) * np.eye(3) - moved)
-    least = mass * (0.02 * size) ** 2
-    if not np.isfinite(inertia).all() or volume == 0.0:
-        inertia = np.eye(3) * mass * (0.3 * size) ** 2
-    values, axes = np.linalg.eigh(0.5 * (inertia + inertia.T))
-    if np.linalg.det(axes) < 0.0:
-        axes[:, 0] *= -1.0
-    x, y, z, w = Pose.of(axes, np.zeros(3)).orientation
-    return rapier3d.MassProperties(
-        tuple(linear @ centre),
-        mass,
-        tuple(np.maximum(values, least)),
-        rapier3d.Rotation3(w, x, y, z),
     )
 
 
