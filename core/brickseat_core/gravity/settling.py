@@ -65,7 +65,7 @@ FALL_CAP, FALL_DAMPING, FALL_REACH = 1.5, (2.0, 4.0), 0.6
 STILL_STEPS, STILL_TRAVEL = 10, 5e-4
 """How fast (m/s), how calmly and how far (m) things may roll when gravity acts once more; it is over when in so many
 steps nothing goes so far (m)."""
-MOST_LAST_FALLS, LAST_FALL_SECONDS, LAST_LIFT = 3, 1.0, 0.01
+MOST_LAST_FALLS, LAST_FALL_SECONDS, LAST_LIFT = 5, 1.0, 0.01
 """How often, and how long each time, gravity acts on the few alone that do not stand when all is finished; metres that
 they are raised, shaken, when it does not help."""
 BELOW = 1.0

@@ -79,7 +79,8 @@ class Stuff:
 class Settings:
     """``iterations`` and ``softness`` (Hz) of the contact solver; ``dt`` seconds; ``cap`` metres a second;
     ``gravity`` m/s²; ``damping``: linear and angular, 1/s. ``ahead``: metres along its way within which what a body is
-    about to meet stops it in time, more than it goes in a step."""
+    about to meet stops it in time, more than it goes in a step. ``parting``: metres a second at which what is inside each
+    other is brought apart, at most."""
 
     dt: float = 1.0 / 60.0
     iterations: int = 8
@@ -89,13 +90,14 @@ class Settings:
     damping: tuple[float, float] = (0.05, 0.3)
     recycle: bool = True
     ahead: float = 0.04
+    parting: float = 1.0
 
 
 SETTLE = Settings()
 STRIKE = Settings(dt=1.0 / 120.0, iterations=4, ahead=0.0)
 """Contacts looked for twice as often, for the same solver steps, and none foreseen: a blow is over within a few of them."""
-EASE = Settings(gravity=0.0, damping=(20.0, 20.0), cap=0.5)
-RELAX = Settings(1.0 / 60.0, 32, 480.0, 0.3, 2.0, (1.0, 1.0), recycle=False)
+EASE = Settings(gravity=0.0, damping=(20.0, 20.0), cap=0.5, parting=0.3)
+RELAX = Settings(1.0 / 60.0, 32, 480.0, 0.3, 2.0, (1.0, 1.0), recycle=False, parting=0.3)
 
 
 class World:
@@ -158,6 +160,7 @@ class World:
         p.num_solver_iterations = settings.iterations
         p.normalized_allowed_linear_error = ALLOWED_ERROR / LENGTH_UNIT
         p.normalized_max_linear_velocity = settings.cap / LENGTH_UNIT
+        p.normalized_max_corrective_velocity = settings.parting / LENGTH_UNIT
         p.contact_softness = rapier3d.SpringCoefficients(settings.softness, 10.0)
         p.static_contact_softness = rapier3d.SpringCoefficients(2.0 * settings.softness, 10.0)
         p.contact_recycling = settings.recycle
