@@ -16,7 +16,7 @@ from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.formats.gltf_build import Paint, Surface, prop_document, set_document
 from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.gravity.finish import Stopped, finish, wrong_with
+from brickseat_core.gravity.finish import MOST_DEPTH, Stopped, finish, groups, measured, wrong_with
 from brickseat_core.gravity.hand import Pull
 from brickseat_core.gravity.settling import Run, Settled, SettleSlip, settle, shapes_for, stepping
 from brickseat_core.gravity.shapes import ContactShape
@@ -226,6 +226,27 @@ def test_the_finish_lets_what_is_carried_follow_and_can_be_stopped() -> None:
     with pytest.raises(Stopped):
         finish(index, tower, 0.0005, lambda words, share: False)
     assert [index.pieces[p.key] for p in tower] == tower
+
+
+def test_side_by_side_comes_to_the_same_as_one_by_one_and_what_is_told_is_so(monkeypatch: pytest.MonkeyPatch) -> None:
+    pieces = heap(30)
+    index = standing(FLOOR, *pieces)
+    run = Run(index, [p.key for p in pieces], SettleSlip(), shapes(pieces))
+    run.ease()
+    for _ in stepping(run):
+        pass
+    # Some of it rough: sunk by a few tenths of a millimetre, and raised.
+    lying = [p.at(p.pose.moved(np.array([0.0, 4e-4 * (n % 3 - 1), 0.0]))) for n, p in enumerate(run.relaxed(run.world))]
+    together = finish(index, lying, 0.0005)
+    for key, fit in measured(index, together, 0.0005).fits.items():
+        told = together.fits[key]
+        assert (fit.state, fit.rests_on) == (told.state, told.rests_on)
+        assert (fit.depth, fit.gap or 0.0) == pytest.approx((told.depth, told.gap or 0.0), abs=MOST_DEPTH)
+    rows = np.array([[[x] * 3, [x + 1.5] * 3] for x in (0.0, 5.0, 1.0, 2.0)])
+    assert groups(list("abcd"), rows) == [["a", "b"], ["c"], ["d"]]
+    monkeypatch.setattr("brickseat_core.gravity.finish.groups", lambda keys, boxes: [[k] for k in keys])
+    alone = finish(index, lying, 0.0005)
+    assert [p.pose for p in alone.pieces] == [p.pose for p in together.pieces]
 
 
 def test_sunk_pieces_are_lifted_with_what_lies_on_them() -> None:

@@ -267,7 +267,7 @@ def pushed(index: SceneIndex, at: dict[str, Piece], keys: Iterable[str]) -> list
     """
     rising = upwards(at, keys)
     boxes = np.array([at[k].world_box() for k in rising]).reshape(-1, 2, 3)
-    boxes += PUSHES * MOST_PUSH * np.array([[-1.0], [1.0]])
+    boxes += PUSHES * (MOST_PUSH + CLEAR) * np.array([[-1.0], [1.0]])
     stuck = []
     for group in groups(rising, boxes):
         for key, out in side_by_side(index, lambda k: out_of_all(index, at[k], index.row[k]), group).items():
