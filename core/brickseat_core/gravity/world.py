@@ -94,7 +94,7 @@ class Settings:
 
 
 SETTLE = Settings()
-STRIKE = Settings(dt=1.0 / 120.0, iterations=4, ahead=0.0)
+STRIKE = Settings(dt=1.0 / 120.0, iterations=4, ahead=0.0, parting=0.3)
 """Contacts looked for twice as often, for the same solver steps, and none foreseen: a blow is over within a few of them."""
 EASE = Settings(gravity=0.0, damping=(20.0, 20.0), cap=0.5, parting=0.3)
 RELAX = Settings(1.0 / 60.0, 32, 480.0, 0.3, 2.0, (1.0, 1.0), recycle=False, parting=0.3)
