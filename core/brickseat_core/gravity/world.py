@@ -174,13 +174,13 @@ class World:
         self.damp(*settings.damping)
         self.world.wake_up_all()
 
-    def _checked(self, piece: Piece, points: Vec) -> Vec:
+    def _check(self, piece: Piece) -> None:
+        points = piece.prop.mesh.far_corners @ piece.pose.linear.T + (piece.pose.origin - self.origin)
         if not np.isfinite(points).all():
             raise NotForGravity(f"{piece.name} has a pose or a mesh that is not finite; place it anew")
         extent = float(np.ptp(points, axis=0).max())
         if not LEAST_EXTENT <= extent <= MOST_EXTENT:
             raise NotForGravity(f"{piece.name} is {extent:.3g} m large; gravity takes things from 1 mm to 500 m")
-        return points
 
     def _fix(self, piece: Piece, region: tuple[Vec, Vec] | None, two_sided: bool | None = None) -> None:
         """``two_sided``: whether its triangles may be met from either side; None when its contact shape is to be met."""
@@ -188,7 +188,7 @@ class World:
             lo, hi = piece.world_box()
             if (lo > region[1]).any() or (hi < region[0]).any():
                 return
-        self._checked(piece, piece.prop.mesh.far_corners @ piece.pose.linear.T + (piece.pose.origin - self.origin))
+        self._check(piece)
         turn, stretch = turn_and_stretch(piece.pose.linear)
         stuff = self.stuffs.get(piece.prop.key, Stuff())
         collider = rapier3d.Collider.new(
@@ -212,7 +212,7 @@ class World:
         if shape is None:
             raise NotForGravity(f"{piece.name} has no contact shape; make one on the bench")
         linear = piece.pose.linear
-        self._checked(piece, piece.prop.mesh.far_corners @ linear.T + (piece.pose.origin - self.origin))
+        self._check(piece)
         stuff = self.stuffs.get(piece.prop.key, Stuff())
         at = piece.pose.origin - self.origin
         turn, stretch = turn_and_stretch(linear)
