@@ -22,7 +22,7 @@ from trimesh.collision import CollisionManager
 
 from brickseat.demo.dressing import workshop, yard
 from brickseat.demo.place import BEARERS
-from brickseat.demo.props import PROPS
+from brickseat.props.hollow_hill import PROPS
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check, touched_by
 from brickseat_core.fit.rest import rest
@@ -35,7 +35,7 @@ from brickseat_core.gravity.settling import Run, SettleSlip, shapes_for, steppin
 from brickseat_core.gravity.shapes import ContactShape
 from brickseat_core.gravity.world import World
 from brickseat_core.meshes.mesh import Mesh
-from brickseat_core.scene import Piece, Pose, Prop, rotation_about
+from brickseat_core.scene import Piece, Pose, Prop, Set, rotation_about
 from brickseat_core.warm import warm
 
 
@@ -453,7 +453,7 @@ def cold_check(pieces: list[Piece]) -> None:
             )
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "crowd.glb"
-        set_document(pieces, documents).save(path)
+        set_document(Set.of("set", pieces), documents).save(path)
         code = "import sys; from brickseat.command_line import main; sys.exit(main(sys.argv[1:]))"
         cold = timed(
             lambda: subprocess.run(

@@ -14,18 +14,22 @@ from typing import Any, TypeVar, cast
 import numba
 
 F = TypeVar("F", bound=Callable[..., Any])
-KERNEL_FOLDERS = (".", "meshes", "contact")
-"""Where kernels and the constants compiled into them are written; "." for the tolerances."""
+KERNEL_FOLDERS = ("meshes", "contact")
+KERNEL_MARKS = (b"@kernel", b"@inner_kernel")
+"""What a file of kernels holds. Constants that are compiled into kernels stand in such files or in the tolerances."""
 
 
 def cache_folder() -> Path:
     """The writable folder the compiled kernels live in, named after their sources."""
     here = Path(__file__).parent
     digest = hashlib.sha256(numba.__version__.encode())
-    for folder in KERNEL_FOLDERS:
-        for source in sorted((here / folder).glob("*.py")):
+    sources = [here / "kernels.py", here / "tolerances.py"]
+    sources += [source for folder in KERNEL_FOLDERS for source in sorted((here / folder).glob("*.py"))]
+    for source in sources:
+        text = source.read_bytes()
+        if source.parent == here or any(mark in text for mark in KERNEL_MARKS):
             digest.update(source.name.encode())
-            digest.update(source.read_bytes())
+            digest.update(text)
     root = os.environ.get("BRICKSEAT_KERNEL_CACHE")
     base = Path(root) if root else Path.home() / ".cache" / "brickseat"
     return base / f"kernels-{digest.hexdigest()[:12]}"

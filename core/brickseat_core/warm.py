@@ -25,28 +25,28 @@ def cube() -> Mesh:
     return Mesh(corners, np.array(CUBE_FACES, dtype=np.int32))
 
 
-def warm(told: Callable[[int, int, str], None] = lambda done, total, what: None) -> None:
-    """Run each kernel on a few cubes. ``told(done, total, what)`` reports progress."""
+def warm(on_progress: Callable[[int, int, str], None] = lambda done, total, what: None) -> None:
+    """Run each kernel on a few cubes. ``on_progress(done, total, what)`` is called before each step."""
     steps = 6
     prop = Prop("cube", "cube", cube())
     floor = Piece("floor", "floor", prop, Pose.from_parts((0, -0.5, 0), (0, 0, 0, 1), (9, 1, 9)), role="bearer")
-    told(0, steps, "trees")
+    on_progress(0, steps, "trees")
     index = SceneIndex([floor, Piece("afloat", "afloat", prop, Pose((0.0, 0.6, 0.0)))])
-    told(1, steps, "drop and support")
+    on_progress(1, steps, "drop and support")
     check(index)
-    told(2, steps, "clash, retreat and repair")
+    on_progress(2, steps, "clash, retreat and repair")
     index.put(Piece("sunk", "sunk", prop, Pose((2.0, 0.3, 0.0))))
     index.put(Piece("beside", "beside", prop, Pose((2.9, 0.5, 0.0))))
     repair(index)
-    told(3, steps, "rest")
+    on_progress(3, steps, "rest")
     rest(
         index,
         Piece(
             "aslant", "aslant", prop, Pose.of(rotation_about(np.array([0.0, 0.0, 1.0]), 0.2), np.array([-2.0, 1, 0]))
         ),
     )
-    told(4, steps, "pointing")
+    on_progress(4, steps, "pointing")
     first_hit(index, np.array([0.1, 5.0, 0.2]), np.array([0.0, -1.0, 0.0]))
-    told(5, steps, "contact shapes")
+    on_progress(5, steps, "contact shapes")
     contact_shape(prop.mesh, "ball")
-    told(steps, steps, "ready")
+    on_progress(steps, steps, "ready")

@@ -6,23 +6,27 @@ import math
 import os
 import sys
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from fnmatch import fnmatchcase
 from pathlib import Path
 
 from brickseat_core.contact.index import SceneIndex
+from brickseat_core.fit.all_down import MODES, set_all_down
 from brickseat_core.fit.check import Fit, check
-from brickseat_core.fit.repair import bottom_up, repair
-from brickseat_core.fit.rest import rest
-from brickseat_core.fit.seat import seat
+from brickseat_core.fit.repair import repair
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_set import GltfSet, read_set
+from brickseat_core.formats.gltf_storing import store_set
 from brickseat_core.formats.report import fit_report, fit_text
 from brickseat_core.meshes.lengths import UNITS, in_words, parse_length
-from brickseat_core.placing.making import REST_TRIES
-from brickseat_core.scene import Piece, Pose, Set
+from brickseat_core.scene import Set
 
 DONE, FAULTS, BAD = 0, 1, 2
+REST_TRIES = 4
+"""Starts of a rest: as the piece is, then a little askew."""
+SHAKE = 0.005
+"""Metres by which pieces are moved by chance before they settle, so that another seed gives another stand."""
 
 
 class OneLineParser(argparse.ArgumentParser):
@@ -93,7 +97,7 @@ def parser() -> argparse.ArgumentParser:
     takes_set(sub, writes=True)
     sub.add_argument(
         "--mode",
-        choices=["drop", "rest"],
+        choices=MODES,
         default="drop",
         help="drop: move along the direction only; rest: may tilt to the nearest stable stand",
     )
@@ -105,9 +109,22 @@ def parser() -> argparse.ArgumentParser:
         "--trials", type=whole_number, default=1, metavar="K", help="seeds tried side by side; best is kept"
     )
     sub.add_argument("--only", metavar="GLOB", action="append", default=[], help="just the pieces of these names fall")
+    sub.add_argument("--lift", type=length, default=0.0, metavar="5cm", help="raise them before they fall; default 0")
+    sub.add_argument(
+        "--shake", type=length, default=SHAKE, metavar="5mm", help="move and turn each by chance first; default 5mm"
+    )
     sub.add_argument("--animation", action="store_true", help="keep the motion as a glTF animation")
     sub = command("repair", run_repair, "mend faults with the least movement")
     takes_set(sub, writes=True)
+    sub = command("apply", run_apply, "make moves, one after the other, all or none")
+    sub.add_argument("set", metavar="SET.glb", type=Path)
+    sub.add_argument("moves", metavar="MOVES.json", type=Path)
+    sub.add_argument("--bearer", metavar="GLOB", action="append", default=[], help="bodies that carry and never move")
+    sub.add_argument("--tolerance", type=length, default=0.0005, metavar="0.5mm", help="default 0.5mm")
+    sub.add_argument("-o", "--output", metavar="OUT.glb", type=Path, required=True)
+    sub.add_argument("--strict", action="store_true", help="exit 1 when faults are left")
+    sub = command("schema", run_schema, "the JSON schema of what is read and written")
+    sub.add_argument("what", choices=["moves", "report"])
     sub = command("measure", run_measure, "size, volume, resting sides, health of a mesh")
     sub.add_argument("prop", metavar="PROP", type=Path)
     sub.add_argument("--json", action="store_true")
@@ -149,13 +166,13 @@ def open_set(path: Path, bearers: Sequence[str], tolerance: float) -> GltfSet:
 
 
 def progress(label: str) -> Callable[[int, int], bool]:
-    def told(done: int, total: int) -> bool:
+    def on_progress(done: int, total: int) -> bool:
         if sys.stderr.isatty():
             sys.stderr.write(f"\r{label} {done}/{total} ")
             sys.stderr.flush()
         return True
 
-    return told
+    return on_progress
 
 
 def outcome(dressed: Set, fits: dict[str, Fit], strict: bool) -> int:
@@ -166,7 +183,7 @@ def outcome(dressed: Set, fits: dict[str, Fit], strict: bool) -> int:
 def run_check(args: argparse.Namespace) -> int:
     found = open_set(args.set, args.bearer, args.tolerance)
     index = SceneIndex.of(found.dressed)
-    fits = check(index, args.tolerance, told=progress("checking"))
+    fits = check(index, args.tolerance, on_progress=progress("checking"))
     if args.json:
         print(json.dumps(fit_report(found.dressed, fits), ensure_ascii=False))
     else:
@@ -178,34 +195,43 @@ def run_seat(args: argparse.Namespace) -> int:
     found = open_set(args.set, args.bearer, args.tolerance)
     index = SceneIndex.of(found.dressed)
     chosen = [
-        p
-        for p in bottom_up(found.dressed.pieces.values())
+        p.key
+        for p in found.dressed.pieces.values()
         if p.movable and (not args.only or any(fnmatchcase(p.name, g) for g in args.only))
     ]
     if args.only and not chosen:
         raise FileError(f"{args.set}: no piece that may move is named {' or '.join(args.only)}; see brickseat check")
-    told = progress("seating")
-    for done, piece in enumerate(chosen):
-        pose, reason = seated_pose(index, piece, args.mode)
-        if pose is None:
-            sys.stderr.write(f"{piece.name}: left where it is, {reason}\n")
-        else:
-            index.put(piece.at(pose))
-        told(done + 1, len(chosen))
-    found.store(index.pieces)
+    left = set_all_down(index, chosen, args.mode, args.tolerance, REST_TRIES, progress("seating"))
+    for key, reason in left.items():
+        sys.stderr.write(f"{index.pieces[key].name}: {reason}\n")
+    store_set(found, replace(found.dressed, pieces=index.pieces))
     save(found.document, args.output)
     if not args.strict:
         return DONE
     return outcome(found.dressed, check(index, args.tolerance), args.strict)
 
 
-def seated_pose(index: SceneIndex, piece: Piece, mode: str) -> tuple[Pose | None, str]:
-    """Where a piece sits, or None and why it stays where it is."""
-    if mode == "rest":
-        found = rest(index, piece, REST_TRIES)
-        return (found.pose if found.stable else None, found.reason)
-    result = seat(index, piece)
-    return (result.pose if result.travel is not None else None, result.reason)
+def run_apply(args: argparse.Namespace) -> int:
+    from brickseat_core.formats.moves_file import apply_moves, read_moves
+
+    found = open_set(args.set, args.bearer, args.tolerance)
+    applied = apply_moves(found.dressed, read_moves(args.moves), progress("moving"))
+    store_set(found, applied.dressed)
+    save(found.document, args.output)
+    for words in applied.words:
+        print(words)
+    for name, reason in applied.left:
+        sys.stderr.write(f"{name} left: {reason}\n")
+    return FAULTS if args.strict and any(f.faults for f in check(applied.index, args.tolerance).values()) else DONE
+
+
+def run_schema(args: argparse.Namespace) -> int:
+    from brickseat_core.formats.report import report_schema
+    from brickseat_core.moves import schema
+
+    found = {"moves": schema, "report": report_schema}[args.what]()
+    print(json.dumps(found, indent=1, ensure_ascii=False))
+    return DONE
 
 
 def run_settle(args: argparse.Namespace) -> int:
@@ -226,20 +252,20 @@ def run_settle(args: argparse.Namespace) -> int:
         named = f" named {' or '.join(args.only)}" if args.only else ""
         raise FileError(f"{args.set}: no piece that may move{named} stands by gravity; see brickseat check")
     stuffs, kinds = stuffs_and_kinds(found)
-    slip = SettleSlip(seed=args.seed, motion=args.animation)
+    slip = SettleSlip(args.lift, args.shake, args.seed, motion=args.animation)
     try:
         shapes = shapes_for({p.prop.key: p.prop for p in chosen}, kinds)
         trial = Trial(pieces, tuple(p.key for p in chosen), slip, shapes, stuffs, args.tolerance)
         if args.trials == 1:
             outcomes = {0: run_trial(trial)}
         else:
-            told = progress("trials")
+            on_progress = progress("trials")
             outcomes = {}
             cluster = os.environ.get("BRICKSEAT_CLUSTER", "")
             with executor(min(args.trials, os.cpu_count() or 1), cluster) as pool:
                 for number, settled in run_all(trials_of(trial, args.trials), pool):
                     outcomes[number] = settled
-                    told(len(outcomes), args.trials)
+                    on_progress(len(outcomes), args.trials)
     except NotForGravity as error:
         raise FileError(f"{args.set}: {error}") from None
     except NoCluster as error:
@@ -254,7 +280,7 @@ def run_settle(args: argparse.Namespace) -> int:
         for key in animate(found, best.motion.times, best.motion.poses):
             sys.stderr.write(f"{found.dressed.pieces[key].name}: drawn by instancing, so its motion is not kept\n")
     after = {**found.dressed.pieces, **{p.key: p for p in best.pieces}}
-    found.store(after)
+    store_set(found, replace(found.dressed, pieces=after))
     save(found.document, args.output)
     if args.trials > 1:
         print(f"kept seed {best.seed}")
@@ -266,8 +292,8 @@ def run_settle(args: argparse.Namespace) -> int:
 def run_repair(args: argparse.Namespace) -> int:
     found = open_set(args.set, args.bearer, args.tolerance)
     index = SceneIndex.of(found.dressed)
-    result = repair(index, args.tolerance, told=progress("mending"))
-    found.store(index.pieces)
+    result = repair(index, args.tolerance, on_progress=progress("mending"))
+    store_set(found, replace(found.dressed, pieces=index.pieces))
     save(found.document, args.output)
     for mended in result.mended:
         print(mended.words)

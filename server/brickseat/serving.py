@@ -56,21 +56,26 @@ def serve(*, demo: bool, host: str, port: int, open_browser: bool, fd: int | Non
 
     import uvicorn
 
-    from brickseat_core.warm import warm
+    from brickseat.asgi import application
+    from brickseat_core.warm import cube, warm
 
-    threading.Thread(target=warm, daemon=True).start()
-    listener = socket.socket(fileno=fd) if fd is not None else free_socket(host, port)
-    name, number = listener.getsockname()[:2]
-    shown = "127.0.0.1" if name in ("0.0.0.0", "::") else name
-    address = f"http://[{shown}]:{number}" if ":" in shown else f"http://{shown}:{number}"
-    threading.Thread(target=announce, args=(address, open_browser), daemon=True).start()
     config = uvicorn.Config(
-        "brickseat.asgi:application",
+        application,
         log_level="warning",
         ws_per_message_deflate=False,
         lifespan="off",
         proxy_headers=False,
         timeout_graceful_shutdown=3,
     )
+    # All that is imported is imported before the first thread begins: two threads that import at once can each wait for
+    # what the other one holds. The first kernel brings in what the compiler imports late.
+    config.load()
+    cube().tree  # noqa: B018
+    threading.Thread(target=warm, daemon=True).start()
+    listener = socket.socket(fileno=fd) if fd is not None else free_socket(host, port)
+    name, number = listener.getsockname()[:2]
+    shown = "127.0.0.1" if name in ("0.0.0.0", "::") else name
+    address = f"http://[{shown}]:{number}" if ":" in shown else f"http://{shown}:{number}"
+    threading.Thread(target=announce, args=(address, open_browser), daemon=True).start()
     uvicorn.Server(config).run(sockets=[listener])
     return 0

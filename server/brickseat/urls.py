@@ -16,4 +16,5 @@ def page(request: HttpRequest) -> HttpResponse:
     return HttpResponse(index.read_bytes(), headers={"Cache-Control": "no-cache"})
 
 
+handler500 = "brickseat.api.errors.server_error"
 urlpatterns = [path("api/", api.urls), re_path(r"^(?!api/|assets/|ws/).*$", page)]

@@ -1,11 +1,18 @@
 """Shapes with known contact, and sets made of them."""
 
+from collections.abc import Mapping
+from itertools import count
+from typing import Any
+
 import numpy as np
 import trimesh
 
-from brickseat_core.contact.index import SceneIndex
+from brickseat_core.contact.index import SceneIndex, world_box
+from brickseat_core.fit.check import Fit
 from brickseat_core.meshes.mesh import Mesh
-from brickseat_core.scene import DOWN, Piece, Pose, Prop, Triple, Vec, rotation_matrix
+from brickseat_core.moves import Outcome, compute_move, parse
+from brickseat_core.scene import DOWN, Piece, Pose, Prop, Set, Triple, Vec, rotation_matrix
+from brickseat_core.tolerances import SEATED_TOLERANCE
 
 
 def mesh_of(shape: trimesh.Trimesh) -> Mesh:
@@ -86,3 +93,28 @@ def standing(*pieces: Piece) -> SceneIndex:
 
 def world(p: Piece) -> Vec:
     return p.pose.apply(p.prop.mesh.vertices)
+
+
+def bounds(p: Piece) -> tuple[Vec, Vec]:
+    """Axis-aligned box of a piece in the world."""
+    return world_box(p.prop.mesh, p.pose)
+
+
+def made(
+    index: SceneIndex, move: Any, tolerance: float = SEATED_TOLERANCE, fits: Mapping[str, Fit] | None = None
+) -> Outcome:
+    """What a move does to all that stands in ``index``; ``move``: plain values, or a move. Nothing is changed.
+
+    Props are those of the pieces, by key; new pieces are called new-1, new-2…
+    """
+    dressed = Set.of("a set", index.pieces.values(), tolerance)
+    props = {p.prop.key: p.prop for p in index.pieces.values()}
+    numbers = count(1)
+    return compute_move(
+        dressed,
+        index,
+        fits or {},
+        parse(move) if isinstance(move, dict) else move,
+        props.__getitem__,
+        lambda: f"new-{next(numbers)}",
+    )

@@ -16,10 +16,10 @@ from brickseat_core.gravity.settling import Run, Settled, SettleSlip, settle, sh
 from brickseat_core.gravity.shards import LEAST_RATIO, Unbreakable, shards_of, solid_of
 from brickseat_core.gravity.world import NotForGravity, Stuff
 from brickseat_core.meshes.mesh import Mesh
-from brickseat_core.placing.making import compute
-from brickseat_core.placing.moves import Adopt, MoveRefused
+from brickseat_core.moves import MoveRefused
+from brickseat_core.moves.adopt import AdoptMove
 from brickseat_core.scene import Piece, Pose, Prop, rotation_about
-from shapes import FLOOR, ball, box, inward, piece, revolved, sheet, standing
+from shapes import FLOOR, ball, box, inward, made, piece, revolved, sheet, standing
 
 JAR = Prop(
     "jar",
@@ -154,14 +154,14 @@ def test_shards_break_again_but_not_below_the_least() -> None:
 
 def test_adopting_is_one_change_with_what_is_new_and_what_is_gone() -> None:
     done, index = dropped(0.42)
-    move = Adopt((), (), done.pieces, done.gone)
-    change = compute(index, move, 0.0005, {}).change
+    move = AdoptMove("adopt", (), (), done.pieces, done.gone)
+    change = made(index, move).change
     assert change.words == "broke jar 1"
     assert sum(d.after is None for d in change.deltas) == 1
     assert sum(d.before is None for d in change.deltas) == len(done.pieces)
     after = standing(FLOOR, *done.pieces)
     with pytest.raises(MoveRefused, match="already"):
-        compute(after, Adopt((), (), done.pieces), 0.0005, {})
+        made(after, AdoptMove("adopt", (), (), done.pieces))
 
 
 def poured(most: int = 40, **more: object) -> tuple[Settled, Stream, SceneIndex]:

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from brickseat_core.contact.balance import balance_margin, support_polygon, way_to_balance
 from brickseat_core.fit.check import Fit, check, measure_fit, touched_by
 from brickseat_core.scene import Piece
-from shapes import FLOOR, ball, box, inward, piece, revolved, sheet, standing, turned
+from shapes import FLOOR, ball, bounds, box, inward, piece, revolved, sheet, standing, turned
 
 
 def fit_of(moving: Piece, *others: Piece) -> Fit:
@@ -158,7 +158,7 @@ def test_only_what_a_move_can_touch_is_checked_again() -> None:
     book = piece("book", box(0.2, 0.03, 0.2), (0.4, 0.615, 0.0))
     afar = piece("afar", box(0.2, 0.2, 0.2), (5.0, 0.1, 0.0))
     index = standing(FLOOR, table, book, afar)
-    assert set(touched_by(index, [table.world_box()])) == {"table", "book"}
+    assert set(touched_by(index, [bounds(table)])) == {"table", "book"}
 
 
 def test_the_check_agrees_with_itself_however_it_is_asked() -> None:

@@ -4,6 +4,7 @@ import functools
 import math
 import tempfile
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -21,6 +22,7 @@ from brickseat_core.formats.gltf_build import Paint, Surface, prop_document, set
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_set import read_set
 from brickseat_core.formats.gltf_skin import bend
+from brickseat_core.formats.gltf_storing import store_set
 from brickseat_core.formats.gltf_surfaces import model_of
 from brickseat_core.formats.light import light_copy
 from brickseat_core.formats.opening import open_document, save_document
@@ -28,8 +30,9 @@ from brickseat_core.formats.prop_file import read_prop
 from brickseat_core.formats.usd_reading import read_usd
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.meshes.questions import questions
-from brickseat_core.scene import Piece, Pose, Prop
+from brickseat_core.scene import Piece, Pose, Prop, Set
 from brickseat_core.warm import cube
+from shapes import bounds
 
 RED = Paint("red glaze", (0.6, 0.05, 0.04), 0.3)
 
@@ -42,7 +45,9 @@ def small_set() -> GltfDocument:
         Piece("a", "cube 1", prop, Pose.from_parts((0.25, 0.125, 0), (0, 0.6, 0, 0.8), (0.25, 0.25, 0.25))),
         Piece("b", "cube 2", prop, Pose((2.0, 0.375, 1.0)), sink=0.125, spiked=True),
     ]
-    return set_document(pieces, {"cube": prop_document("cube", [Surface(RED, cube().vertices, cube().faces)])})
+    return set_document(
+        Set.of("set", pieces), {"cube": prop_document("cube", [Surface(RED, cube().vertices, cube().faces)])}
+    )
 
 
 @pytest.mark.parametrize("kind", ["glb", "gltf", "usda", "usdc", "usdz"])
@@ -136,7 +141,7 @@ def test_usd_units_axes_polygons_and_shapes(tmp_path: Path) -> None:
     stage.GetRootLayer().Save()
     pieces = {p.name: p for p in read_set(open_document(tmp_path / "a.usda")).dressed.pieces.values()}
     assert set(pieces) == {"Jar", "Ball"}, "a component is one piece"
-    lo, hi = pieces["Jar"].world_box()
+    lo, hi = bounds(pieces["Jar"])
     assert lo == pytest.approx([1.0, 0.0, -0.1], abs=1e-9)
     assert hi == pytest.approx([1.1, 0.2, 0.0], abs=1e-9)
     assert pieces["Jar"].prop.mesh.health.closed
@@ -154,7 +159,7 @@ def test_usd_point_instancers_become_pieces(tmp_path: Path) -> None:
     instancer.CreateProtoIndicesAttr([0, 0, 0])
     instancer.CreatePositionsAttr([Gf.Vec3f(0, 0, 0), Gf.Vec3f(50, 0, 0), Gf.Vec3f(100, 0, 30)])
     stage.GetRootLayer().Save()
-    boxes = [p.world_box()[0] for p in read_set(open_document(tmp_path / "many.usdc")).dressed.pieces.values()]
+    boxes = [bounds(p)[0] for p in read_set(open_document(tmp_path / "many.usdc")).dressed.pieces.values()]
     assert boxes == [pytest.approx(low, abs=1e-7) for low in ([0.0, 0.0, -0.1], [0.5, 0.0, -0.1], [1.0, 0.3, -0.1])]
 
 
@@ -303,22 +308,22 @@ def arm() -> GltfDocument:
 def test_a_jointed_prop_is_seated_as_it_is_bent(tmp_path: Path) -> None:
     document = arm()
     straight = next(iter(read_set(document).dressed.pieces.values()))
-    assert straight.world_box()[1] == pytest.approx([2.0, 0.6, 0.1], abs=1e-6), "the node's own place is ignored"
+    assert bounds(straight)[1] == pytest.approx([2.0, 0.6, 0.1], abs=1e-6), "the node's own place is ignored"
     bend(document, "elbow", "z", -90.0)
     found = read_set(document)
     bent = next(p for p in found.dressed.pieces.values() if p.role == "prop")
-    lo, hi = bent.world_box()
+    lo, hi = bounds(bent)
     assert lo[1] == pytest.approx(0.5 - 1.0, abs=1e-6)
     assert hi[0] == pytest.approx(1.1, abs=1e-6)
     index = SceneIndex.of(found.dressed)
     index.put(bent.at(seat(index, bent).pose))
-    found.store(index.pieces)
+    store_set(found, replace(found.dressed, pieces=index.pieces))
     after = read_set(GltfDocument.parse(document.to_glb()))
     fits = check(SceneIndex.of(after.dressed))
     assert [f.gap for f in fits.values()] == [pytest.approx(0.0, abs=1e-6)]
     save_document(document, tmp_path / "bent.usda")
     again = read_set(open_document(tmp_path / "bent.usda")).dressed
-    low = min(float(p.world_box()[0][1]) for p in again.pieces.values() if p.role == "prop")
+    low = min(float(bounds(p)[0][1]) for p in again.pieces.values() if p.role == "prop")
     assert low == pytest.approx(0.0, abs=1e-6)
     with pytest.raises(FileError, match="no joints are named"):
         bend(document, "knee", "x", 10.0)

@@ -3,6 +3,7 @@
 import base64
 import json
 import struct
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -19,7 +20,8 @@ from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_build import Paint, Surface, prop_document, set_document
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_set import GltfSet, read_set
-from brickseat_core.scene import Piece, Pose, Prop
+from brickseat_core.formats.gltf_storing import store_set
+from brickseat_core.scene import Piece, Pose, Prop, Set
 from brickseat_core.warm import cube
 
 FLOOR_NODE = {
@@ -49,7 +51,7 @@ def reread(made: GltfDocument) -> GltfDocument:
 def mend(found: GltfSet) -> GltfSet:
     index = SceneIndex.of(found.dressed)
     repair(index)
-    found.store(index.pieces)
+    store_set(found, replace(found.dressed, pieces=index.pieces))
     return read_set(reread(found.document))
 
 
@@ -181,7 +183,7 @@ def test_a_set_is_handed_over_and_read_back_without_loss() -> None:
         ),
         Piece("b", "lamp", prop, Pose((0, 3, 0)), direction=(0.0, 1.0, 0.0), stand_off=0.02),
     ]
-    made = reread(set_document(pieces, {"crate": source}))
+    made = reread(set_document(Set.of("set", pieces), {"crate": source}))
     assert len(made.json["meshes"]) == 1
     back = {p.name: p for p in read_set(made).dressed.pieces.values()}
     for old in pieces:

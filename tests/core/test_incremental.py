@@ -1,14 +1,14 @@
 """After any change only some pieces are measured again; the outcome is as if all had been."""
 
+from typing import Any
+
 import numpy as np
 import pytest
 
 from brickseat_core.fit.check import check, touched_by
 from brickseat_core.fit.repair import repair
-from brickseat_core.placing.making import compute
-from brickseat_core.placing.moves import Mend, Move, Rest, Seat, Size, Slide, Spike, Turn
-from brickseat_core.scene import Set
-from shapes import FLOOR, ball, box, piece, revolved, standing
+from brickseat_core.scene import Piece, Set
+from shapes import FLOOR, ball, bounds, box, made, piece, revolved, standing
 
 
 def some_set(seed: int) -> Set:
@@ -23,17 +23,17 @@ def some_set(seed: int) -> Set:
     return Set.of("some", [FLOOR, *pieces])
 
 
-def some_move(rng: np.random.Generator, keys: list[str]) -> Move:
+def some_move(rng: np.random.Generator, keys: list[str]) -> dict[str, Any]:
     some = tuple(rng.choice(keys, size=rng.integers(1, 4), replace=False).tolist())
-    moves: list[Move] = [
-        Slide(some, (float(rng.uniform(-0.4, 0.4)), 0.0, float(rng.uniform(-0.4, 0.4)))),
-        Turn(some, float(rng.uniform(-3, 3))),
-        Size(some, float(rng.uniform(0.6, 1.5))),
-        Seat(some),
-        Rest(some),
-        Mend(some),
+    moves: list[dict[str, Any]] = [
+        {"kind": "slide", "by": [float(rng.uniform(-0.4, 0.4)), 0.0, float(rng.uniform(-0.4, 0.4))]},
+        {"kind": "turn", "angle_deg": float(rng.uniform(-180, 180))},
+        {"kind": "size", "factor": float(rng.uniform(0.6, 1.5))},
+        {"kind": "reseat"},
+        {"kind": "rest"},
+        {"kind": "repair"},
     ]
-    return moves[int(rng.integers(len(moves)))]
+    return {**moves[int(rng.integers(len(moves)))], "pieces": some}
 
 
 @pytest.mark.parametrize("seed", range(5))
@@ -44,13 +44,13 @@ def test_measuring_what_a_change_touched_is_measuring_all(seed: int) -> None:
     fits = check(index)
     for _ in range(8):
         before = dict(index.pieces)
-        change = compute(index, some_move(rng, [k for k in fits]), dressed.tolerance, fits).change
+        change = made(index, some_move(rng, [k for k in fits]), dressed.tolerance, fits).change
         assert index.pieces == before, "computing a move changed the set"
         assert change.backwards().on(change.on(dressed)).pieces == dressed.pieces
         dressed = change.on(dressed)
-        boxes = [p.world_box() for d in change.deltas for p in (d.before, d.after) if p is not None]
+        boxes = [bounds(p) for d in change.deltas for p in (d.before, d.after) if isinstance(p, Piece)]
         for delta in change.deltas:
-            assert delta.after is not None
+            assert isinstance(delta.after, Piece)
             index.put(delta.after)
         fits.update(check(index, keys=touched_by(index, boxes)))
         assert fits == check(index)
@@ -60,7 +60,7 @@ def test_repair_knows_the_fits_it_is_given_and_spares_the_spiked() -> None:
     dressed = some_set(1)
     index = standing(*dressed.pieces.values())
     fits = check(index)
-    spiked = compute(index, Spike(("p3", "p4"), True), dressed.tolerance, fits).change.on(dressed)
+    spiked = made(index, {"kind": "spike", "pieces": ["p3", "p4"]}, fits=fits).change.on(dressed)
     one, two = standing(*spiked.pieces.values()), standing(*spiked.pieces.values())
     given, own = repair(one, fits=fits), repair(two)
     assert given.change == own.change

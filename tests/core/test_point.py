@@ -8,13 +8,11 @@ import pytest
 
 from brickseat_core.contact.section import section
 from brickseat_core.fit.check import check
-from brickseat_core.placing import moves
+from brickseat_core.moves import MoveRefused
 from brickseat_core.placing.frames import TOUCH_SIDES, blended_up, shortest_rotation
-from brickseat_core.placing.making import compute
-from brickseat_core.placing.moves import MoveRefused
 from brickseat_core.placing.point import Slip, point
-from brickseat_core.scene import Pose, Prop
-from shapes import FLOOR, ball, box, piece, revolved, sheet, standing
+from brickseat_core.scene import Piece, Pose, Prop
+from shapes import FLOOR, ball, box, made, piece, revolved, sheet, standing
 
 DOWNWARDS = np.array([0.0, -1.0, 0.0])
 JAR = Prop("jar", "jar", box(0.1, 0.2, 0.14))
@@ -107,51 +105,51 @@ def test_moves_stay_seated_and_undo_exactly() -> None:
     jar = piece("jar", box(0.1, 0.2, 0.1), (0.3, 0.1, 0.0))
     index = standing(FLOOR, step, jar)
     before = dict(index.pieces)
-    slid = compute(index, moves.Slide(("jar",), (0.6, 0.0, 0.0)), 0.0005, {}).change
+    slid = made(index, {"kind": "slide", "pieces": ["jar"], "by": [0.6, 0, 0]}).change
     assert dict(index.pieces) == before
-    after = slid.deltas[0].after
+    after = slid.pieces()["jar"]
     assert after is not None
     assert after.pose.position == pytest.approx((0.9, 0.3, 0.0), abs=1e-9)
     assert slid.backwards().deltas[0].after == jar
-    sized = compute(index, moves.Size(("jar",), 2.0), 0.0005, {}).change.deltas[0].after
+    sized = made(index, {"kind": "size", "pieces": ["jar"], "factor": 2}).change.pieces()["jar"]
     assert sized is not None
     assert sized.pose.position == pytest.approx((0.3, 0.2, 0.0), abs=1e-9)
-    bedded = compute(index, moves.Bed(("jar",), 0.02), 0.0005, {}).change.deltas[0].after
+    bedded = made(index, {"kind": "bed", "pieces": ["jar"], "sink": 0.02}).change.pieces()["jar"]
     assert bedded is not None
     assert bedded.pose.position[1] == pytest.approx(0.08, abs=1e-9)
-    copied = compute(index, moves.Copy(("jar",), ("jar 2",), (0.6, 0.0, 0.0)), 0.0005, {}).change.deltas[0]
-    assert copied.before is None
-    assert copied.after is not None
-    assert copied.after.pose.position == pytest.approx((0.9, 0.3, 0.0), abs=1e-9)
+    copied = made(index, {"kind": "copy", "pieces": ["jar"], "by": [0.6, 0, 0]}).change.pieces()["new-1"]
+    assert copied is not None
+    assert copied.pose.position == pytest.approx((0.9, 0.3, 0.0), abs=1e-9)
     assert dict(index.pieces) == before
 
 
 def test_spiked_pieces_and_bearers_refuse_to_move() -> None:
     index = standing(FLOOR, piece("lamp", box(0.1, 0.1, 0.1), (0.0, 0.05, 0.0), spiked=True))
     with pytest.raises(MoveRefused, match="spiked"):
-        compute(index, moves.Slide(("lamp",), (1.0, 0.0, 0.0)), 0.0005, {})
+        made(index, {"kind": "slide", "pieces": ["lamp"], "by": [1, 0, 0]})
     with pytest.raises(MoveRefused, match="spiked"):
-        compute(index, moves.Remove(("lamp",)), 0.0005, {})
+        made(index, {"kind": "remove", "pieces": ["lamp"]})
     with pytest.raises(MoveRefused, match="bearer"):
-        compute(index, moves.Turn(("floor",), 1.0), 0.0005, {})
-    assert compute(index, moves.Remove(("floor",)), 0.0005, {}).change.words == "took away floor"
-    freed = compute(index, moves.Spike(("lamp",), False), 0.0005, {}).change.deltas[0].after
+        made(index, {"kind": "turn", "pieces": ["floor"], "angle_deg": 50})
+    assert made(index, {"kind": "remove", "pieces": ["floor"]}).change.words == "took away floor"
+    freed = made(index, {"kind": "spike", "pieces": ["lamp"], "spiked": False}).change.pieces()["lamp"]
     assert freed is not None
     assert not freed.spiked
 
 
 def test_set_down_is_found_seated_by_the_check() -> None:
-    index = standing(FLOOR, piece("rock", ball(0.2, 2), (0.4, 0.2, 0.0)))
+    index = standing(FLOOR, piece("rock", ball(0.2, 2), (0.4, 0.2, 0.0)), Piece("jar", "jar 1", JAR, Pose((3.0, 0, 0))))
     ghost = point(index, JAR, np.array([-0.5, 3.0, 0.2]), DOWNWARDS, Slip(turn=1.0))
     assert ghost is not None
-    change = compute(index, moves.SetDown("new", JAR, ghost.pose, ghost.direction), 0.0005, {}).change
-    made = change.deltas[0].after
-    assert made is not None
-    index.put(made)
-    fit = check(index)["new"]
+    pose = {"position": ghost.pose.position, "orientation": ghost.pose.orientation}
+    move = {"kind": "set_down", "prop": JAR.key, "pose": pose, "direction": ghost.direction}
+    new = made(index, move).change.pieces()["new-1"]
+    assert new is not None
+    index.put(new)
+    fit = check(index)["new-1"]
     assert fit.state == "seated"
     assert fit.gap == pytest.approx(0.0, abs=1e-9)
-    assert made.name == "jar 1"
+    assert new.name == "jar 2"
 
 
 def test_the_feeler_shows_the_gap_to_scale() -> None:

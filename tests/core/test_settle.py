@@ -22,8 +22,8 @@ from brickseat_core.gravity.settling import Run, Settled, SettleSlip, settle, sh
 from brickseat_core.gravity.shapes import ContactShape
 from brickseat_core.gravity.trials import NoCluster, Trial, executor, run_all, run_trial, trials_of
 from brickseat_core.gravity.world import EngineShapes, NotForGravity, Stuff, World, turn_and_stretch
-from brickseat_core.scene import Piece, Pose, Prop, rotation_about
-from shapes import FLOOR, ball, box, piece, revolved, standing
+from brickseat_core.scene import Piece, Pose, Prop, Set, rotation_about
+from shapes import FLOOR, ball, bounds, box, piece, revolved, standing
 
 BOWL = Prop(
     "bowl", "bowl", revolved([(0, 0), (0.06, 0), (0.1, 0.08), (0.09, 0.08), (0.055, 0.01), (0, 0.01)], sections=24)
@@ -160,7 +160,7 @@ def test_it_can_be_stopped_and_heavy_things_do_not_skid() -> None:
     pieces = heap(3)
     index = standing(FLOOR, *pieces)
     with pytest.raises(Stopped):
-        settle(index, ["p00"], SettleSlip(), shapes(pieces), told=lambda words, share: share < 0.02)
+        settle(index, ["p00"], SettleSlip(), shapes(pieces), on_progress=lambda words, share: share < 0.02)
     sliding = Piece("s", "s", BRICK, Pose((0.0, 0.0301, 0.0)))
     run = Run(standing(FLOOR, sliding), ["s"], SettleSlip(), shapes([sliding]), {"brick": Stuff(grip=0.6)})
     run.world.drive(0, np.array([1.0, 0.0, 0.0]))
@@ -179,7 +179,7 @@ def test_the_command_line_settles_and_keeps_the_motion(tmp_path: Path, capsys: p
         for p in pieces
     }
     path, out = tmp_path / "heap.glb", tmp_path / "out.glb"
-    set_document(pieces, models).save(path)
+    set_document(Set.of("set", pieces), models).save(path)
     assert main(["settle", str(path), "-o", str(out), "--animation", "--seed", "2"]) == 0
     assert capsys.readouterr().out.startswith("seed 2: 4 settled in ")
     document = GltfDocument.open(out)
@@ -280,7 +280,7 @@ def test_thin_things_do_not_fall_through_a_board() -> None:
     world = World(tiles, [board], shapes_for({"tile": tile}), {})
     for _ in range(240):
         world.step()
-    assert min(p.world_box()[0][1] for p in world.placed()) > 0.5
+    assert min(bounds(p)[0][1] for p in world.placed()) > 0.5
 
 
 def test_a_soft_hand_lags_behind_a_firm_one() -> None:

@@ -9,11 +9,9 @@ from hypothesis import strategies as st
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import measure_fit
-from brickseat_core.placing.making import compute
-from brickseat_core.placing.moves import Push, Size, Slide
-from brickseat_core.placing.slide import Slid, slide
+from brickseat_core.placing.sliding import Slid, slide
 from brickseat_core.scene import Piece, Pose, rotation_about
-from shapes import FLOOR, ball, box, piece, sheet, standing
+from shapes import FLOOR, ball, bounds, box, made, piece, sheet, standing
 
 WALL = piece("wall", box(0.01, 2, 6), (1.0, 1, 0), bearer=True)
 STEP = piece("step", box(2, 0.1, 6), (2.0, 0.05, 0), bearer=True)
@@ -86,14 +84,13 @@ def test_it_never_gets_through_a_closed_yard(x: float, z: float, turn: float) ->
 def test_moves_say_what_stopped_them_and_uneven_sizes_stay_seated() -> None:
     p = piece("box", box(0.3, 0.3, 0.3), (0, 0.15, 0))
     index = standing(FLOOR, WALL, STEP, p)
-    pushed = compute(index, Push(("box",), (3.0, 0.0, 0.0)), 0.0005, {}).change
+    pushed = made(index, {"kind": "push", "pieces": ["box"], "by": [3, 0, 0]}).change
     assert pushed.words == "pushed box against wall"
-    slid = compute(index, Slide(("box",), (-0.5, 0.0, 0.0)), 0.0005, {}).change
-    after = slid.deltas[0].after
+    after = made(index, {"kind": "slide", "pieces": ["box"], "by": [-0.5, 0, 0]}).change.pieces()["box"]
     assert after is not None
     assert after.pose.position == pytest.approx((-0.5, 0.15, 0.0), abs=1e-9)
-    sized = compute(index, Size(("box",), (1.0, 2.0, 0.5)), 0.0005, {}).change.deltas[0].after
+    sized = made(index, {"kind": "size", "pieces": ["box"], "factor": [1.0, 2.0, 0.5]}).change.pieces()["box"]
     assert sized is not None
-    lo, hi = sized.world_box()
+    lo, hi = bounds(sized)
     assert lo == pytest.approx([-0.15, 0.0, -0.075], abs=1e-9)
     assert hi == pytest.approx([0.15, 0.6, 0.075], abs=1e-9)

@@ -13,7 +13,7 @@ from brickseat_core.gravity.finish import Finished, toppled
 from brickseat_core.gravity.shapes import COVERED, few_corners
 from brickseat_core.gravity.starting import jittered, lift_out, parted
 from brickseat_core.scene import Piece, Pose, Prop, Vec, rotation_about
-from shapes import FLOOR, ball, box, piece, revolved, standing
+from shapes import FLOOR, ball, bounds, box, piece, revolved, standing
 
 PROPS = (
     Prop("brick", "brick", box(0.2, 0.06, 0.1)),
@@ -43,10 +43,10 @@ def test_whatever_starts_inside_something_is_brought_out_and_the_rest_stays(heap
     apart = parted(index, heap)
     assert [index.pieces[p.key] for p in heap] == heap, "the index is as it was"
     assert not [f for f in check(SceneIndex([FLOOR, *apart])).values() if f.clashes]
-    lowest = min(heap, key=lambda p: (float(p.world_box()[0][1]), p.key))
+    lowest = min(heap, key=lambda p: (float(bounds(p)[0][1]), p.key))
     for old, new in zip(heap, apart, strict=True):
         assert np.allclose(old.pose.linear, new.pose.linear), "nothing is turned"
-        if old.key == lowest.key and old.world_box()[0][1] > 1e-5:
+        if old.key == lowest.key and bounds(old)[0][1] > 1e-5:
             assert new.pose == old.pose, "the lowest is in nobody's way"
 
 

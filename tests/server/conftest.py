@@ -9,17 +9,13 @@ from django.contrib.auth.models import User
 from django.test import Client
 from pytest_django import Settings
 
-from brickseat.live.session import sessions
-from brickseat.sets.changing import columns
-from brickseat.sets.models import DressedSet, StandingPiece
-from brickseat.sets.records import piece_record
-from brickseat.sets.summary import summarise
+from brickseat.sets.models import DressedSet
+from brickseat.sets.opening import save_set
+from brickseat.sets.session import sessions
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import prop_of, shelve
-from brickseat_core.contact.index import SceneIndex
-from brickseat_core.fit.check import check
 from brickseat_core.formats.gltf_build import Paint, Surface, prop_document
-from brickseat_core.scene import Piece, Pose
+from brickseat_core.scene import Piece, Pose, Set
 from brickseat_core.warm import cube
 
 
@@ -75,12 +71,7 @@ def dressed(wren: User, crate: StoredProp) -> DressedSet:
         Piece("spiked", "crate 3", prop, Pose((2.0, 0.24, 0.0)), spiked=True),
     ]
     made = DressedSet.objects.create(owner=wren, name="Test yard")
-    StandingPiece.objects.bulk_create(
-        StandingPiece(dressed=made, key=p.key, **columns(piece_record(p), crate)) for p in pieces
-    )
-    index = SceneIndex(pieces)
-    summarise(made, index, check(index))
-    made.save()
+    save_set(made, Set.of("Test yard", pieces))
     return made
 
 

@@ -10,8 +10,8 @@ from django.test import Client
 from pytest_django import Settings
 
 from brickseat.accounts.demo_visitor import DRESSER
-from brickseat.live.session import sessions
 from brickseat.sets.models import DressedSet, HistoryEntry
+from brickseat.sets.session import sessions
 from brickseat.store.models import StoredProp
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_set import read_set
@@ -61,7 +61,7 @@ SETS = "/api/sets/{key}"
 def test_a_set_does_not_exist_for_anybody_else(
     method: str, path: str, dressed: DressedSet, other: User, as_user: Callable[[User], Client]
 ) -> None:
-    body = {"move": {"kind": "repair", "keys": None}}
+    body = {"move": {"kind": "repair", "pieces": None}}
     url = path.format(key=dressed.key)
     assert getattr(as_user(other), method)(url, body, content_type="application/json").status_code == 404
     assert getattr(Client(), method)(url, body, content_type="application/json").status_code == 401
@@ -114,23 +114,23 @@ def test_repair_undo_and_redo_survive_a_reload(client: Client, dressed: DressedS
 def test_every_change_is_one_row_of_history_and_a_new_one_ends_redo(
     client: Client, dressed: DressedSet, move: Move
 ) -> None:
-    move(kind="slide", keys=["sits"], by=[0, 0, 0.5])
-    move(kind="turn", keys=["sits"], angle=0.5)
+    move(kind="slide", pieces=["sits"], by=[0, 0, 0.5])
+    move(kind="turn", pieces=["sits"], angle_deg=30)
     client.post(f"/api/sets/{dressed.key}/undo")
-    change = move(kind="spike", keys=["sits"], spiked=True)
+    change = move(kind="spike", pieces=["sits"], spiked=True)
     assert change["revision"] == 4
     assert change["can_redo"] is None
     words = list(HistoryEntry.objects.filter(dressed=dressed).values_list("words", flat=True))
     assert words == ["slid crate 1", "spiked crate 1"]
-    assert "spiked" in move(409, kind="slide", keys=["sits"], by=[0, 0, 1])["error"]
+    assert "spiked" in move(409, kind="slide", pieces=["sits"], by=[0, 0, 1])["error"]
 
 
 def test_pushing_and_uneven_sizes_keep_a_piece_seated(client: Client, dressed: DressedSet, move: Move) -> None:
-    pushed = move(kind="push", keys=["sits"], by=[0, 0, 0.3])
+    pushed = move(kind="push", pieces=["sits"], by=[0, 0, 0.3])
     assert pushed["fits"][0]["gap"] == pytest.approx(0.0, abs=1e-9)
-    sized = move(kind="size", keys=["sits"], factor=[1.0, 0.5, 2.0])
+    sized = move(kind="size", pieces=["sits"], factor=[1.0, 0.5, 2.0])
     assert sized["fits"][0]["gap"] == pytest.approx(0.0, abs=1e-9)
-    scale = sized["deltas"][0]["piece"]["pose"]["scale"]
+    scale = sized["deltas"][0]["after"]["pose"]["scale"]
     assert scale[1] / scale[0] == pytest.approx(0.5)
     assert scale[2] / scale[0] == pytest.approx(2.0)
 
@@ -139,10 +139,10 @@ def test_set_down_copy_and_take_away(client: Client, dressed: DressedSet, move: 
     pose = {"position": [-1, 0.25, 1], "orientation": [0, 0, 0, 1], "scale": [1, 1, 1]}
     made = move(kind="set_down", prop="crate", pose=pose)
     key = made["deltas"][0]["key"]
-    assert made["deltas"][0]["piece"]["name"] == "crate 4"
+    assert made["deltas"][0]["after"]["name"] == "crate 4"
     assert made["fits"][0]["gap"] == pytest.approx(0.0, abs=1e-9)
-    assert move(kind="copy", keys=[key], by=[0, 0, 1])["fits"][0]["state"] == "seated"
-    assert move(kind="remove", keys=[key])["deltas"] == [{"key": key, "piece": None}]
+    assert move(kind="copy", pieces=[key], by=[0, 0, 1])["fits"][0]["state"] == "seated"
+    assert move(kind="remove", pieces=[key])["deltas"] == [{"kind": "piece", "key": key, "after": None}]
     assert len(whole(client, dressed)["pieces"]) == 5
     client.post(f"/api/sets/{dressed.key}/undo")
     assert key in heights(whole(client, dressed))
@@ -152,11 +152,11 @@ def test_set_down_copy_and_take_away(client: Client, dressed: DressedSet, move: 
     "asked",
     [
         {"kind": "fly"},
-        {"kind": "slide", "keys": [], "by": [0, 0, 0]},
-        {"kind": "slide", "keys": ["sits"], "by": [0, 0]},
-        {"kind": "slide", "keys": ["sits"], "by": [0, 0, 1e300]},
-        {"kind": "size", "keys": ["sits"], "factor": 0},
-        {"kind": "turn", "keys": ["sits"], "angle": "far"},
+        {"kind": "slide", "pieces": [], "by": [0, 0, 0]},
+        {"kind": "slide", "pieces": ["sits"], "by": [0, 0]},
+        {"kind": "slide", "pieces": ["sits"], "by": [0, 0, 1e300]},
+        {"kind": "size", "pieces": ["sits"], "factor": 0},
+        {"kind": "turn", "pieces": ["sits"], "angle_deg": "far"},
     ],
 )
 def test_requests_that_make_no_sense_are_refused_in_words(asked: dict[str, Any], move: Move) -> None:
@@ -171,7 +171,7 @@ def test_the_feeler_measures_the_gap(client: Client, dressed: DressedSet) -> Non
 
 
 def test_hand_over_opens_again_and_belongs_to_who_opened_it(client: Client, dressed: DressedSet, move: Move) -> None:
-    move(kind="bed", keys=["sits"], sink=0.03)
+    move(kind="bed", pieces=["sits"], sink=0.03)
     data = client.get(f"/api/sets/{dressed.key}/hand-over.glb").content
     pieces = {p.name: p for p in read_set(GltfDocument.parse(data)).dressed.pieces.values()}
     assert pieces["crate 1"].sink == pytest.approx(0.03)

@@ -5,10 +5,10 @@ import pytest
 from django.contrib.auth.models import User
 
 from brickseat.accounts.demo_visitor import DRESSER
-from brickseat.demo.props import PROPS
 from brickseat.demo.sets import ensure_demo
-from brickseat.sets.models import DressedSet, StandingPiece
-from brickseat.sets.opening import dressed_set
+from brickseat.props.hollow_hill import PROPS
+from brickseat.sets.models import DressedSet, StoredRecord
+from brickseat.sets.storing import read_set
 from brickseat.store.models import StoredProp
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
@@ -19,15 +19,15 @@ pytestmark = pytest.mark.django_db
 
 def test_hollow_hill_pottery() -> None:
     ensure_demo()
-    before = list(StandingPiece.objects.order_by("id").values_list("pk", "pose"))
+    before = list(StoredRecord.objects.order_by("id").values_list("pk", "data"))
     ensure_demo()
-    assert list(StandingPiece.objects.order_by("id").values_list("pk", "pose")) == before
+    assert list(StoredRecord.objects.order_by("id").values_list("pk", "data")) == before
     assert User.objects.get(username=DRESSER).has_usable_password() is False
     assert StoredProp.objects.filter(listed=True).count() >= 24
     assert StoredProp.objects.get(key="kiln-yard").triangles >= 20_000
 
     workshop = DressedSet.objects.get(name__startswith="Workshop")
-    index = SceneIndex.of(dressed_set(workshop))
+    index = SceneIndex.of(read_set(workshop)[0])
     fits = check(index, workshop.tolerance)
     assert len(fits) >= 60
     wrong = {index.pieces[k].name: f.state for k, f in fits.items() if f.faults}

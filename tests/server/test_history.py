@@ -10,11 +10,11 @@ from django.contrib.auth.models import User
 from django.db import transaction
 from django.test import Client
 
-from brickseat.live.session import LiveSet, sessions
 from brickseat.sets import changing
-from brickseat.sets.models import DressedSet, HistoryEntry, StandingPiece
+from brickseat.sets.models import DressedSet, HistoryEntry, StoredRecord
+from brickseat.sets.session import LiveSet, sessions
 from brickseat_core.fit.check import check
-from brickseat_core.placing.moves import Slide
+from brickseat_core.moves import parse
 
 Move = Callable[..., Any]
 
@@ -38,13 +38,13 @@ def some_move(rng: random.Random, keys: list[str]) -> dict[str, Any]:
     key = rng.choice(keys)
     return rng.choice(
         [
-            {"kind": "slide", "keys": [key], "by": [rng.uniform(-0.5, 0.5), 0.0, rng.uniform(-0.5, 0.5)]},
-            {"kind": "turn", "keys": [key], "angle": rng.uniform(-3, 3)},
-            {"kind": "size", "keys": [key], "factor": rng.uniform(0.5, 1.5)},
-            {"kind": "bed", "keys": [key], "sink": rng.uniform(-0.02, 0.02)},
-            {"kind": "seat", "keys": [key]},
-            {"kind": "spike", "keys": ["floats"], "spiked": rng.random() < 0.5},
-            {"kind": "repair", "keys": None},
+            {"kind": "slide", "pieces": [key], "by": [rng.uniform(-0.5, 0.5), 0.0, rng.uniform(-0.5, 0.5)]},
+            {"kind": "turn", "pieces": [key], "angle_deg": rng.uniform(-180, 180)},
+            {"kind": "size", "pieces": [key], "factor": rng.uniform(0.5, 1.5)},
+            {"kind": "bed", "pieces": [key], "sink": rng.uniform(-0.02, 0.02)},
+            {"kind": "reseat", "pieces": [key]},
+            {"kind": "spike", "pieces": ["floats"], "spiked": rng.random() < 0.5},
+            {"kind": "repair", "pieces": None},
         ]
     )
 
@@ -81,38 +81,42 @@ def test_the_session_agrees_with_the_database_after_every_change(
         client.post(f"/api/sets/{dressed.key}/moves", {"move": some_move(rng, ["sits", "floats"])}, "application/json")
         live = sessions.of(DressedSet.objects.get(key=dressed.key))
         anew = LiveSet.load(DressedSet.objects.get(key=dressed.key))
-        assert live.index.pieces.keys() == anew.index.pieces.keys()
-        for key, piece in live.index.pieces.items():
-            assert np.allclose(piece.pose.matrix, anew.index.pieces[key].pose.matrix, rtol=0.0, atol=1e-12)
-        assert live.fits == check(live.index, live.tolerance)
-        assert {k: (f.state, f.reason) for k, f in live.fits.items()} == {
-            k: (f.state, f.reason) for k, f in anew.fits.items()
+        assert live.snapshot.index.pieces.keys() == anew.snapshot.index.pieces.keys()
+        for key, piece in live.snapshot.index.pieces.items():
+            assert np.allclose(piece.pose.matrix, anew.snapshot.index.pieces[key].pose.matrix, rtol=0.0, atol=1e-12)
+        assert live.snapshot.fits == check(live.snapshot.index, live.snapshot.dressed.tolerance)
+        assert {k: (f.state, f.reason) for k, f in live.snapshot.fits.items()} == {
+            k: (f.state, f.reason) for k, f in anew.snapshot.fits.items()
         }
 
 
 def test_a_change_that_fails_half_way_leaves_nothing_behind(
     dressed: DressedSet, wren: User, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    before = list(StandingPiece.objects.order_by("key").values())
+    before = list(StoredRecord.objects.order_by("key").values())
 
     def broken(*_: object) -> None:
         raise OSError("the disk is full")
 
     monkeypatch.setattr(changing, "summarise", broken)
     with pytest.raises(OSError, match="full"), transaction.atomic():
-        changing.make_move(dressed.key, wren, lambda live: Slide(("sits",), (0.3, 0.0, 0.0)))
+        changing.make_move(
+            dressed.key, wren, lambda live: parse({"kind": "slide", "pieces": ["sits"], "by": [0.3, 0, 0]})
+        )
     monkeypatch.undo()
-    assert list(StandingPiece.objects.order_by("key").values()) == before
+    assert list(StoredRecord.objects.order_by("key").values()) == before
     assert not HistoryEntry.objects.exists()
     assert DressedSet.objects.get(key=dressed.key).revision == 0
-    told = changing.make_move(dressed.key, wren, lambda live: Slide(("sits",), (0.3, 0.0, 0.0)))
+    told = changing.make_move(
+        dressed.key, wren, lambda live: parse({"kind": "slide", "pieces": ["sits"], "by": [0.3, 0, 0]})
+    )
     assert told.revision == 1
 
 
 def test_a_new_change_forgets_what_was_taken_back(client: Client, dressed: DressedSet, move: Move) -> None:
-    move(kind="slide", keys=["sits"], by=[0.1, 0.0, 0.0])
+    move(kind="slide", pieces=["sits"], by=[0.1, 0.0, 0.0])
     client.post(f"/api/sets/{dressed.key}/undo")
-    move(kind="slide", keys=["sits"], by=[0.0, 0.0, 0.1])
+    move(kind="slide", pieces=["sits"], by=[0.0, 0.0, 0.1])
     assert client.post(f"/api/sets/{dressed.key}/redo").status_code == 409
     words = [e["words"] for e in client.get(f"/api/sets/{dressed.key}/history").json()]
     assert words == ["slid crate 1"]
@@ -123,16 +127,16 @@ def test_a_piece_rests_by_one_move_and_what_cannot_is_left_and_named(
 ) -> None:
     half = 0.3
     pose = {"position": [1.0, 0.6, 0.0], "orientation": [0.0, 0.0, half, (1 - half * half) ** 0.5], "scale": [1, 1, 1]}
-    move(kind="place", key="floats", pose=pose)
-    told = move(kind="rest", keys=["floats"])
+    move(kind="place", piece="floats", pose=pose)
+    told = move(kind="rest", pieces=["floats"])
     assert told["words"] == "rested crate 2"
     assert told["left"] == []
     pieces, fits = picture(client, dressed)
     assert fits["floats"]["state"] == "seated"
     assert pieces["floats"]["pose"]["position"][1] == pytest.approx(0.25, abs=1e-6)
     away = {**pose, "position": [99.0, 1.0, 0.0]}
-    move(kind="place", key="floats", pose=away)
-    told = move(kind="rest", keys=["floats"])
+    move(kind="place", piece="floats", pose=away)
+    told = move(kind="rest", pieces=["floats"])
     assert told["deltas"] == []
     assert told["left"][0]["key"] == "floats"
     assert "nothing" in told["left"][0]["reason"]
@@ -140,9 +144,9 @@ def test_a_piece_rests_by_one_move_and_what_cannot_is_left_and_named(
 
 def test_a_step_is_previewed_and_gone_back_to(client: Client, dressed: DressedSet, move: Move) -> None:
     url = f"/api/sets/{dressed.key}"
-    move(kind="repair", keys=["floats"])
-    move(kind="slide", keys=["sits"], by=[0.0, 0.0, 1.0])
-    move(kind="remove", keys=["sits"])
+    move(kind="repair", pieces=["floats"])
+    move(kind="slide", pieces=["sits"], by=[0.0, 0.0, 1.0])
+    move(kind="remove", pieces=["sits"])
     at_one = {p["key"]: p for p in client.get(f"{url}/history/1").json()}
     assert at_one["sits"]["pose"]["position"] == pytest.approx([0.0, 0.25, 0.0])
     assert at_one["floats"]["pose"]["position"][1] == pytest.approx(0.25)

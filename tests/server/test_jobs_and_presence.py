@@ -6,7 +6,7 @@ import uuid
 import pytest
 
 from brickseat.jobs.running import Failed, Job, Jobs, Stopped
-from brickseat.live.presence import Presence
+from brickseat.sets.presence import Presence
 
 SET, OTHER = uuid.uuid4(), uuid.uuid4()
 

@@ -12,8 +12,8 @@ from django.test import Client
 
 from brickseat.asgi import application
 from brickseat.live import consumer
-from brickseat.live.session import LiveSet
 from brickseat.sets.models import DressedSet
+from brickseat.sets.session import LiveSet
 
 pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.asyncio]
 HOST = b"127.0.0.1:8460"
@@ -87,7 +87,7 @@ async def test_two_stages_see_each_others_changes_at_once(dressed: DressedSet, w
     first, second = await opened(dressed, wren), await opened(dressed, wren)
     client = Client()
     await sync_to_async(client.force_login)(wren)
-    body = {"move": {"kind": "repair", "keys": ["floats"]}}
+    body = {"move": {"kind": "repair", "pieces": ["floats"]}}
     post = sync_to_async(client.post)
     answer = await post(f"/api/sets/{dressed.key}/moves", body, content_type="application/json")
     assert answer.status_code == 200
@@ -95,7 +95,7 @@ async def test_two_stages_see_each_others_changes_at_once(dressed: DressedSet, w
         told = await heard(socket, 20)
         assert told["kind"] == "changed"
         assert told["revision"] == 1
-        assert told["deltas"][0]["piece"]["pose"]["position"][1] == pytest.approx(0.25, abs=1e-9)
+        assert told["deltas"][0]["after"]["pose"]["position"][1] == pytest.approx(0.25, abs=1e-9)
         assert told["fits"]
         await socket.disconnect()
 
@@ -158,7 +158,7 @@ async def test_what_one_holds_the_other_may_not_move(dressed: DressedSet, wren: 
     client = Client()
     await sync_to_async(client.force_login)(other)
     post = sync_to_async(client.post)
-    url, slide = f"/api/sets/{dressed.key}/moves", {"kind": "slide", "keys": ["sits"], "by": [0.1, 0, 0]}
+    url, slide = f"/api/sets/{dressed.key}/moves", {"kind": "slide", "pieces": ["sits"], "by": [0.1, 0, 0]}
     answer = await post(url, {"move": slide}, content_type="application/json")
     assert answer.status_code == 409
     assert answer.json()["error"].startswith("wren is moving that")
@@ -168,15 +168,15 @@ async def test_what_one_holds_the_other_may_not_move(dressed: DressedSet, wren: 
     await second.disconnect()
 
 
-async def test_a_tried_move_is_what_it_would_be_and_changes_nothing(dressed: DressedSet, wren: User) -> None:
+async def test_a_previewed_move_is_what_it_would_be_and_changes_nothing(dressed: DressedSet, wren: User) -> None:
     socket = await opened(dressed, wren)
-    move = {"kind": "slide", "keys": ["sits"], "by": [3.0, 0, 0]}
-    await socket.send_json_to({"ask": "try", "n": 1, "move": move})
-    tried = await heard(socket, 20)
-    assert tried["deltas"][0]["piece"]["pose"]["position"] == pytest.approx([0.5, 0.25, 0.0], abs=1e-6)
+    move = {"kind": "slide", "pieces": ["sits"], "by": [3.0, 0, 0]}
+    await socket.send_json_to({"ask": "preview", "n": 1, "move": move})
+    previewed = await heard(socket, 20)
+    assert previewed["deltas"][0]["after"]["pose"]["position"] == pytest.approx([0.5, 0.25, 0.0], abs=1e-6)
     await dressed.arefresh_from_db()
     assert dressed.revision == 0
-    for bad in ({"kind": "slide", "keys": ["gone"], "by": [1, 0, 0]}, {"kind": "remove", "keys": ["sits"]}, {}):
-        await socket.send_json_to({"ask": "try", "n": 2, "move": bad})
+    for bad in ({"kind": "slide", "pieces": ["gone"], "by": [1, 0, 0]}, {"kind": "remove", "pieces": ["sits"]}, {}):
+        await socket.send_json_to({"ask": "preview", "n": 2, "move": bad})
         assert (await heard(socket, 20))["kind"] == "error"
     await socket.disconnect()

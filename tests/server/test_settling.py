@@ -11,8 +11,8 @@ from django.contrib.auth.models import User
 from django.test import Client
 from test_live import heard, opened
 
-from brickseat.live.session import sessions
 from brickseat.sets.models import DressedSet
+from brickseat.sets.session import sessions
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import shelve
 from brickseat_core.formats.gltf_build import Paint, Surface, prop_document

@@ -53,7 +53,7 @@ def bearing_or_leaning(
     """As ``bearing``; a piece out of balance may be held by what it leans on (``near``, ``far``: ``leaning_kernel``)."""
     return bearing_of(
         *bearing_or_leaning_alone(
-            *index.with_body(piece.prop.mesh),
+            *index.with_body(index.mesh_of(piece)),
             piece.pose.linear,
             piece.pose.origin,
             np.asarray(piece.direction, dtype=np.float64),

@@ -17,7 +17,7 @@ from brickseat_core.contact.mover import Mover, Near, frame_along
 from brickseat_core.contact.pairs import mover_triangle, pairs_within, triangle_in_frame, unit_normal
 from brickseat_core.contact.parting import shortest_way
 from brickseat_core.kernels import inner_kernel, kernel
-from brickseat_core.scene import Piece, Vec
+from brickseat_core.scene import Piece, Pose, Vec
 from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH, LEAST_SHRINK, SHRINK
 
 MOST_NORMALS = 16
@@ -38,7 +38,7 @@ class Cut:
 
 def contained(index: SceneIndex, piece: Piece, row: int, rows: tuple[int, ...]) -> tuple[int, ...]:
     """Which of ``rows`` hold the piece wholly inside (or under the ground), or stand wholly inside it."""
-    lo, hi = piece.world_box()
+    lo, hi = index.box_of(piece)
     asked = np.array(rows, dtype=np.int64)
     holders, guests = around_kernel(
         index.forest,
@@ -48,7 +48,7 @@ def contained(index: SceneIndex, piece: Piece, row: int, rows: tuple[int, ...]) 
         row,
         lo,
         hi,
-        piece.pose.apply(piece.prop.mesh.probes),
+        index.probes_of(piece),
     )
     inside = set(guests_within(index, row, tuple(asked[guests].tolist())))
     return tuple(r for r, holder in zip(rows, holders, strict=True) if holder or r in inside)
@@ -59,7 +59,7 @@ def guests_within(index: SceneIndex, row: int, rows: tuple[int, ...]) -> tuple[i
     found = []
     for other in rows:
         guest = index.pieces[index.keys[other] or ""]
-        if holds_point(index, row, guest.pose.apply(guest.prop.mesh.probes)):
+        if holds_point(index, row, index.probes_of(guest)):
             found.append(other)
     return tuple(found)
 
@@ -78,38 +78,47 @@ def penetration(index: SceneIndex, piece: Piece, row: int, most: int = MOST_NORM
     """How ``piece`` (at its pose) and the piece standing in ``row`` interpenetrate.
 
     ``most``: how many of the normals where they cut are tried; fewer are quicker and may find a longer way out.
-    ``limit``: metres; where nothing shorter parts them, the depth is given as the size of the piece's box.
+    ``limit``: metres; where nothing shorter parts them, the depth is given as infinite.
     """
     cut = measured_cut(index, piece, row, most, limit)
     if cut.depth > CONTACT_EPSILON:
         return cut
     # Where faces or edges lie in each other's planes no two triangles cross: a little smaller and higher they do.
-    slim = piece.shrunk(SHRINK, LEAST_SHRINK)
+    slim = shrunk(index, piece)
     slim = slim.at(slim.pose.moved(-HUNG * np.asarray(piece.direction)))
     flush = measured_cut(index, slim, row, most, limit)
     if flush.depth <= CONTACT_EPSILON:
         return cut
-    width = float(np.ptp(piece.pose.apply(piece.prop.mesh.vertices) @ flush.normal))
+    width = float(np.ptp(piece.pose.apply(index.mesh_of(piece).vertices) @ flush.normal))
     given = 0.5 * max(SHRINK * width, LEAST_SHRINK) - HUNG * float(flush.normal @ np.asarray(piece.direction))
     return replace(flush, depth=flush.depth + given)
 
 
+def shrunk(index: SceneIndex, piece: Piece) -> Piece:
+    """The same piece, smaller about the middle of its box by ``SHRINK``, and along no axis by less than ``LEAST_SHRINK``."""
+    lo, hi = index.mesh_of(piece).box
+    extent = np.maximum(np.linalg.norm(piece.pose.linear, axis=0) * (hi - lo), LEAST_SHRINK)
+    linear = piece.pose.linear * (1.0 - np.minimum(0.1, np.maximum(SHRINK, LEAST_SHRINK / extent)))
+    middle = 0.5 * (lo + hi)
+    return piece.at(Pose.of(linear, piece.pose.apply(middle) - linear @ middle))
+
+
 def measured_cut(index: SceneIndex, piece: Piece, row: int, most: int, limit: float) -> Cut:
-    mesh = piece.prop.mesh
+    mesh = index.mesh_of(piece)
     down = np.asarray(piece.direction)
     mover = index.mover(mesh, piece.pose, frame_along(down))
     near = index.only(mover, piece.pose.origin, [row])
     pairs = pairs_within(index.forest, index.placed, mover, near.rows, near.matrix, near.offset, 0.0, 0.0, MOST_PAIRS)
     normals, weight, points = cut_kernel(index.forest, mover, near.matrix, near.offset, pairs)
     normals = normals[np.argsort(-weight, kind="stable")[:most]]
-    lo, hi = piece.world_box()
+    lo, hi = index.box_of(piece)
     centre = 0.5 * (lo + hi)
     middle = centre - 0.5 * (index.placed.lo[row] + index.placed.hi[row])
     level = middle * np.array([1.0, 0.0, 1.0])
     tried = [-down[None], normals @ mover.frame, level[None]]
     if most == MOST_NORMALS or not len(normals):
         there = index.pieces[index.keys[row] or ""]
-        mine, theirs = (p.prop.mesh.edge_ways @ p.pose.linear.T for p in (piece, there))
+        mine, theirs = (index.mesh_of(p).edge_ways @ p.pose.linear.T for p in (piece, there))
         # Two solids with edges often part soonest square to one of each, which need not meet.
         across = np.cross(mine[:, None], theirs[None]).reshape(-1, 3)
         tried += [middle[None], down[None], np.where(across @ middle < 0.0, -1.0, 1.0)[:, None] * across]
@@ -122,14 +131,21 @@ def measured_cut(index: SceneIndex, piece: Piece, row: int, most: int, limit: fl
     ways = ways[length >= 1e-9] / length[length >= 1e-9, None]
     lift, way = shortest_way(index, piece, row, ways, most == MOST_NORMALS, limit)
     at = points.mean(axis=0) @ mover.frame + piece.pose.origin if len(points) else centre
-    if way is None:
-        return Cut(row, float(np.linalg.norm(hi - lo)), -down, at)
-    return Cut(row, lift, way, at)
+    if way is not None:
+        return Cut(row, lift, way, at)
+    if limit < math.inf:
+        return Cut(row, math.inf, -down, at)
+    # No direction that was tried frees it: out of the other's box, the shortest way that leads there.
+    out = np.concatenate([index.placed.hi[row] - lo, hi - index.placed.lo[row]]) + CONTACT_EPSILON
+    least = int(np.argmin(out))
+    axis = np.zeros(3)
+    axis[least % 3] = 1.0 if least < 3 else -1.0
+    return Cut(row, float(out[least]), axis, at)
 
 
 def column(index: SceneIndex, piece: Piece, skip: int) -> tuple[Mover, Near]:
     """The piece as a mover along its direction, and everything in its column."""
-    mover = index.mover_along(piece.prop.mesh, piece.pose, piece.direction)
+    mover = index.mover_along(index.mesh_of(piece), piece.pose, piece.direction)
     return mover, index.near(mover, piece.pose.origin, skip)
 
 

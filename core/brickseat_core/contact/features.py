@@ -22,9 +22,14 @@ from brickseat_core.contact.pairs import (
 )
 from brickseat_core.kernels import inner_kernel, kernel
 from brickseat_core.meshes.nearest import nearest_on_triangle
+from brickseat_core.meshes.tree import PAIR_STACK_ROOM
 from brickseat_core.scene import Vec
 
-MOST_FEATURES = 4096
+FIRST_ROOM = 1024
+PER_PAIR = 15
+"""Features that two triangles have at most: six of corner and face, nine of edge and edge."""
+MOST_FEATURES = 1 << 20
+"""Where a search is given up as too large to solve; more than any stand of two meshes ever had."""
 
 
 @dataclass(frozen=True)
@@ -153,13 +158,30 @@ def note_features(points, normals, gaps, n, t, s, mine, other, margin):  # type:
 
 
 @kernel
+def more_room(points, normals, gaps, whose, n):  # type: ignore[no-untyped-def]
+    """The same ``n`` features with twice the room."""
+    room = 2 * gaps.shape[0]
+    new_points = np.empty((room, 3))
+    new_normals = np.empty((room, 3))
+    new_gaps = np.empty(room)
+    new_whose = np.empty(room, np.int64)
+    for i in range(n):
+        new_gaps[i] = gaps[i]
+        new_whose[i] = whose[i]
+        for k in range(3):
+            new_points[i, k] = points[i, k]
+            new_normals[i, k] = normals[i, k]
+    return new_points, new_normals, new_gaps, new_whose
+
+
+@kernel
 def near_features_kernel(forest, placed, mover, rows, matrix, offset, margin):  # type: ignore[no-untyped-def]
-    points = np.empty((MOST_FEATURES, 3))
-    normals = np.empty((MOST_FEATURES, 3))
-    gaps = np.empty(MOST_FEATURES)
-    whose = np.empty(MOST_FEATURES, np.int64)
+    points = np.empty((FIRST_ROOM, 3))
+    normals = np.empty((FIRST_ROOM, 3))
+    gaps = np.empty(FIRST_ROOM)
+    whose = np.empty(FIRST_ROOM, np.int64)
     n = np.int64(0)
-    stack = np.empty((256, 2), np.int32)
+    stack = np.empty((PAIR_STACK_ROOM, 2), np.int32)
     lo = np.empty(3)
     hi = np.empty(3)
     s = np.empty((3, 3))
@@ -174,7 +196,6 @@ def near_features_kernel(forest, placed, mover, rows, matrix, offset, margin):  
     s_hi = np.empty(3)
     axes = axes_kernel(placed, rows, mover, matrix, offset)
     for i in range(rows.shape[0]):
-        before = n
         stack[0, 0] = 0
         stack[0, 1] = placed.root[rows[i]]
         depth = 1
@@ -211,7 +232,10 @@ def near_features_kernel(forest, placed, mover, rows, matrix, offset, margin):  
                             continue
                         if too_far(t_lo, t_hi, s_lo, s_hi, margin):
                             continue
+                    if n + PER_PAIR > gaps.shape[0] and n < MOST_FEATURES:
+                        points, normals, gaps, whose = more_room(points, normals, gaps, whose, n)
+                    known = n
                     n = note_features(points, normals, gaps, n, t, s, mine, other, margin)
-        for k in range(before, n):
-            whose[k] = i
+                    for k in range(known, n):
+                        whose[k] = i
     return points[:n].copy(), normals[:n].copy(), gaps[:n].copy(), whose[:n].copy()

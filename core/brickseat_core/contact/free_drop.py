@@ -20,7 +20,7 @@ def free_drop(
     The travel is None, and the row -1, when nothing is there; they tell nothing when the piece is not free. ``hidden``:
     whether it is also asked what stands wholly inside the other, and what overlaps with all sides flush.
     """
-    mesh, pose = piece.prop.mesh, piece.pose
+    mesh, pose = index.mesh_of(piece), piece.pose
     mover = index.mover_along(mesh, pose, piece.direction)
     free, travel, met = free_drop_kernel(*index.with_body(mesh), mover, pose.linear, pose.origin, skip, hidden, close)
     return bool(free), float(travel) if travel < np.inf else None, int(met)

@@ -5,6 +5,7 @@ import numpy as np
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.rays import first_on_tree, misses_box, ray_triangle
 from brickseat_core.kernels import kernel
+from brickseat_core.meshes.tree import STACK_ROOM
 from brickseat_core.scene import Vec
 from brickseat_core.tolerances import CONTACT_EPSILON
 
@@ -20,7 +21,7 @@ def holds_point(index: SceneIndex, row: int, points: Vec) -> bool:
 @kernel
 def crossings(forest, root, origin, direction):  # type: ignore[no-untyped-def]
     """Sum of signs of the crossings of a ray (local coordinates): +1 leaving, -1 entering."""
-    stack = np.empty(128, np.int32)
+    stack = np.empty(STACK_ROOM, np.int32)
     stack[0] = root
     depth = 1
     total = 0

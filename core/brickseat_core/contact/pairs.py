@@ -6,6 +6,7 @@ import numpy as np
 
 from brickseat_core.contact.interval import diameter, double_area, gap_span
 from brickseat_core.kernels import inner_kernel, kernel
+from brickseat_core.meshes.tree import PAIR_STACK_ROOM
 from brickseat_core.scene import Vec
 
 HEAP_START = 1024
@@ -289,7 +290,7 @@ def pairs_within(forest, placed, mover, rows, matrix, offset, low, high, most): 
     """
     found = np.empty((64, 3), np.int32)
     n = 0
-    stack = np.empty((256, 2), np.int32)
+    stack = np.empty((PAIR_STACK_ROOM, 2), np.int32)
     lo = np.empty(3)
     hi = np.empty(3)
     axes = axes_kernel(placed, rows, mover, matrix, offset)

@@ -22,6 +22,8 @@ from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH, MIN_WINDOW
 FIRST_TURN, LEAST_TURN = 0.16, 0.03
 """Radians by which the best way out is turned to find a shorter one: at first, and in the end."""
 LEAST_GAIN = 2e-3
+MOST_ROUNDS = 64
+"""Rounds of turning the best direction at most; a handful is usual."""
 MOST_HELD = 12
 """Corners of one inside the other that are followed on their way out."""
 MOST_STRETCHES = 64
@@ -35,9 +37,9 @@ def shortest_way(
     Starts with the best of ``ways`` ((n, 3) unit) and, when ``turning``, turns it while that makes it shorter, by
     smaller and smaller angles (compass search: Kolda, Lewis and Torczon, 2003).
     """
-    mesh, pose = piece.prop.mesh, piece.pose
+    mesh, pose = index.mesh_of(piece), piece.pose
     other = index.pieces[index.keys[row] or ""]
-    lo, hi = piece.world_box()
+    lo, hi = index.box_of(piece)
     there_lo, there_hi = index.placed.lo[row], index.placed.hi[row]
     forest, placed, _, body = index.with_body(mesh)
     best, way, found = shortest_way_kernel(
@@ -53,7 +55,7 @@ def shortest_way(
         0.5 * (lo + hi - there_lo - there_hi),
         pose.apply(mesh.probes),
         pose.apply(mesh.far_corners),
-        other.pose.apply(other.prop.mesh.far_corners),
+        other.pose.apply(index.mesh_of(other).far_corners),
         turning,
         limit,
     )
@@ -139,13 +141,15 @@ def blocked_kernel(forest, tri0, here, there, offset, stretches, count, s, t, ro
         for c in range(overlap_polygon(t, s, FLUSH_WIDTH, out, work)):
             begin[i], end[i] = min(begin[i], -out[c, 3]), max(end[i], -out[c, 3])
     lift = 0.0
-    moved = True
-    while moved:
+    # Each round but the last takes one more of the pairs in.
+    for _ in range(count + 1):
         moved = False
         for i in range(count):
             if begin[i] <= lift + MIN_WINDOW and end[i] > lift:
                 lift = end[i]
                 moved = True
+        if not moved:
+            break
     return lift
 
 
@@ -198,8 +202,10 @@ def shortest_way_kernel(  # type: ignore[no-untyped-def]
     around = np.empty((4, 3))
     turn = FIRST_TURN
     goal = limit
-    first = True
-    while first or (turning and found and turn > LEAST_TURN):
+    for round_ in range(MOST_ROUNDS):
+        first = round_ == 0
+        if not first and not (turning and found and turn > LEAST_TURN):
+            break
         if not first:
             frame = frame_kernel(-way)
             for k in range(3):
@@ -247,7 +253,6 @@ def shortest_way_kernel(  # type: ignore[no-untyped-def]
                         known += 1
         if not first and not better:
             turn *= 0.5
-        first = False
     return best, way, found
 
 

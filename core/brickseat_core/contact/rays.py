@@ -7,6 +7,7 @@ import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.kernels import inner_kernel, kernel
+from brickseat_core.meshes.tree import STACK_ROOM
 from brickseat_core.scene import Vec
 
 
@@ -82,7 +83,7 @@ def misses_box(lo, hi, o, d, best):  # type: ignore[no-untyped-def]
 def first_on_tree(forest, root, o, d, best):  # type: ignore[no-untyped-def]
     """Nearest triangle of a tree that a ray (o, d) in its own coordinates meets before ``best``; -1 for none."""
     which = -1
-    stack = np.empty(128, np.int32)
+    stack = np.empty(STACK_ROOM, np.int32)
     stack[0] = root
     depth = 1
     while depth > 0:

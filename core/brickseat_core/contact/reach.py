@@ -60,7 +60,7 @@ def reach(
     pose = piece.pose
     near, far = leaning if leaning is not None else (0.0, -1.0)
     rows_near, travel, who, started, holders, guests, points, rows, *borne = reach_kernel(
-        *index.with_body(piece.prop.mesh),
+        *index.with_body(index.mesh_of(piece)),
         pose.linear,
         pose.origin,
         np.asarray(piece.direction, dtype=np.float64),

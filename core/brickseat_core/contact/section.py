@@ -26,13 +26,13 @@ class Section:
     others: dict[str, Vec]
 
 
-def cut_by_plane(piece: Piece, at: Vec, azimuth: float, half: float) -> Vec:
+def cut_by_plane(index: SceneIndex, piece: Piece, at: Vec, azimuth: float, half: float) -> Vec:
     """Segments (n, 4) in which an upright plane cuts the triangles of a piece, within the window."""
     along = np.array([np.cos(azimuth), 0.0, np.sin(azimuth)])
     across = np.array([-np.sin(azimuth), 0.0, np.cos(azimuth)])
-    v = piece.pose.apply(piece.prop.mesh.vertices) - at
+    v = piece.pose.apply(index.mesh_of(piece).vertices) - at
     off, x, y = v @ across, v @ along, v[:, 1]
-    faces = piece.prop.mesh.faces
+    faces = index.mesh_of(piece).faces
     f_off = off[faces]
     crosses = (f_off.min(axis=1) < 0) & (f_off.max(axis=1) >= 0)
     crosses &= (x[faces].min(axis=1) < half) & (x[faces].max(axis=1) > -half)
@@ -77,8 +77,8 @@ def section(index: SceneIndex, piece: Piece, others: list[str], at: Vec, half: f
     best: tuple[float, float, Vec, dict[str, Vec]] | None = None
     for k in range(AZIMUTHS):
         azimuth = np.pi * k / AZIMUTHS
-        mine = cut_by_plane(piece, at, azimuth, half)
-        theirs = {key: cut_by_plane(index.pieces[key], at, azimuth, half) for key in others}
+        mine = cut_by_plane(index, piece, at, azimuth, half)
+        theirs = {key: cut_by_plane(index, index.pieces[key], at, azimuth, half) for key in others}
         under = np.concatenate([*theirs.values(), np.zeros((0, 4))])
         below = envelope(under, xs, lower=False, limit=0.5 * half)
         gap = envelope(mine, xs, lower=True, limit=0.0) - below

@@ -85,7 +85,7 @@ class Depths:
         """As ``penetration``, of a piece that need not stand where it does in the index."""
         other = self.index.pieces[self.index.keys[row] or ""]
         # Always measured from the same side, so that it does not matter which of the two is asked about.
-        one, two = sorted((piece, other), key=lambda p: (len(p.prop.mesh.faces), p.key))
+        one, two = sorted((piece, other), key=lambda p: (len(self.index.mesh_of(p).faces), p.key))
         alike = piece.role == other.role and piece.direction == other.direction and not piece.sink and not other.sink
         if not alike or self.index.pieces.get(piece.key) != piece:
             return penetration(self.index, piece, row)
@@ -190,7 +190,7 @@ def borne_among_cuts(
     region = contact_region(index, mover, index.only(mover, raised.pose.origin, chosen), low, high)
     points = region.points @ mover.frame + raised.pose.origin
     if leaning is None or not touching:
-        return bearing(points, region.rows, raised.pose.apply(raised.prop.mesh.mass[1]))
+        return bearing(points, region.rows, index.centre_of_mass(raised))
     return bearing_or_leaning(index, raised, row, points, region.rows, *leaning)
 
 
@@ -228,22 +228,21 @@ def check(
     index: SceneIndex,
     tolerance: float = SEATED_TOLERANCE,
     keys: Iterable[str] | None = None,
-    told: Callable[[int, int], bool] | None = None,
+    on_progress: Callable[[int, int], bool] | None = None,
 ) -> dict[str, Fit]:
     """The fit of every prop standing in ``index`` (or of ``keys``), bearers left out.
 
-    ``told(done, total)`` is called now and then and may return False to stop early.
+    ``on_progress(done, total)`` is called now and then and may return False to stop early.
     """
     chosen = [k for k in (index.pieces if keys is None else keys) if index.pieces[k].role == "prop"]
     if not chosen:
         return {}
-    index.forest  # noqa: B018  (planted once, before the threads share it)
     fits: dict[str, Fit] = {}
     depths = Depths(index)
     with ThreadPoolExecutor(max_workers=max(1, os.cpu_count() or 1)) as pool:
         for fit in pool.map(lambda k: measure_fit(index, index.pieces[k], tolerance, depths), chosen):
             fits[fit.key] = fit
-            if told is not None and len(fits) % 32 == 0 and not told(len(fits), len(chosen)):
+            if on_progress is not None and len(fits) % 32 == 0 and not on_progress(len(fits), len(chosen)):
                 pool.shutdown(cancel_futures=True)
                 break
     return fits

@@ -28,9 +28,9 @@ def landed_on(index: SceneIndex, piece: Piece, row: int, limit: float) -> tuple[
     free, travel, met = free_drop(index, piece, row, hidden=False, close=CLOSE)
     if free:
         return None if travel is None else (piece.at(piece.pose.moved(direction * travel)), met)
-    mover = index.mover(piece.prop.mesh, piece.pose, frame_along(direction))
+    mover = index.mover(index.mesh_of(piece), piece.pose, frame_along(direction))
     near = index.near(mover, piece.pose.origin, row)
-    lift = first_window(index, mover, near, piece.pose.apply(piece.prop.mesh.probes), limit=limit)
+    lift = first_window(index, mover, near, index.probes_of(piece), limit=limit)
     return None if lift is None else (piece.at(piece.pose.moved(-direction * lift)), -1)
 
 

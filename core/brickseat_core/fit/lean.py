@@ -26,7 +26,7 @@ MOST_SMALL_STEPS = 48
 
 def tipped(index: SceneIndex, piece: Piece, row: int) -> Piece | None:
     """The piece, standing exactly but out of balance, tipped until it leans; None when nothing catches it."""
-    lo, hi = piece.world_box()
+    lo, hi = index.box_of(piece)
     size = float(np.linalg.norm(hi - lo))
     at, angle, fallen, small = piece, FIRST_TURN, 0.0, 0
     for _ in range(MOST_STEPS):
@@ -56,7 +56,7 @@ def hinge_of(index: SceneIndex, at: Piece, row: int) -> tuple[Vec | None, Vec]:
     where = reach(index, at, row, 0.0, REAL_CONTACT)
     if not len(where.points):
         return None, np.zeros(2)
-    centre = at.pose.apply(at.prop.mesh.mass[1])[[0, 2]]
+    centre = index.centre_of_mass(at)[[0, 2]]
     polygon = support_polygon(where.points[:, [0, 2]])
     if balance_margin(polygon, centre) >= 0.0:
         return None, np.zeros(2)

@@ -13,10 +13,11 @@ from brickseat_core.contact.retreat import first_window
 from brickseat_core.fit.check import Fit, check, measure_fit, touched_by
 from brickseat_core.fit.seat import seat
 from brickseat_core.meshes.lengths import in_words
-from brickseat_core.scene import Change, Delta, Piece, Pose, Vec
+from brickseat_core.scene import Change, Piece, Pose, Vec, piece_delta
 from brickseat_core.tolerances import LIFT_OFF, SEATED_TOLERANCE
 
-SWEEPS = 3
+MOST_SWEEPS = 12
+"""Sweeps over what is faulty at most: what lost its bearer to a mending is mended in the next one."""
 COMPASS = 8
 NUDGES = 4
 NUDGE_BEYOND = 0.002
@@ -42,11 +43,11 @@ class Repair:
     left: tuple[Left, ...]
 
 
-def bottom_up(pieces: Iterable[Piece]) -> list[Piece]:
+def bottom_up(index: SceneIndex, pieces: Iterable[Piece]) -> list[Piece]:
     """In the order in which they can be set down: what lies first along its direction goes first."""
 
     def foremost(piece: Piece) -> float:
-        lo, hi = piece.world_box()
+        lo, hi = index.box_of(piece)
         d = np.asarray(piece.direction)
         # World height of the face that leads; pieces seated upwards are ordered from the ceiling down.
         return float(lo[1] if d[1] <= 0.0 else -hi[1])
@@ -59,7 +60,7 @@ def repair(
     tolerance: float = SEATED_TOLERANCE,
     keys: Iterable[str] | None = None,
     fits: dict[str, Fit] | None = None,
-    told: Callable[[int, int], bool] | None = None,
+    on_progress: Callable[[int, int], bool] | None = None,
 ) -> Repair:
     """Mend the faults of ``keys`` (all props by default). ``index`` is left holding the repaired set.
 
@@ -70,13 +71,15 @@ def repair(
     wanted = set(index.pieces if keys is None else keys)
     before = dict(index.pieces)
     left: dict[str, str] = {}
-    for _ in range(SWEEPS):
+    for _ in range(MOST_SWEEPS):
         moved = False
         faulty = [
-            p for p in bottom_up(index.pieces.values()) if p.key in wanted and fits.get(p.key) and fits[p.key].faults
+            p
+            for p in bottom_up(index, index.pieces.values())
+            if p.key in wanted and fits.get(p.key) and fits[p.key].faults
         ]
         for done, piece in enumerate(faulty):
-            if told is not None and not told(done, len(faulty)):
+            if on_progress is not None and not on_progress(done, len(faulty)):
                 break
             fit = measure_fit(index, piece, tolerance)
             fits[piece.key] = fit
@@ -86,8 +89,9 @@ def repair(
                 left[piece.key] = f"spiked, and {fit.reason}"
                 continue
             reason = mend(index, piece, fit, fits, tolerance, wanted)
+            # It may have moved and still not be right: what it bore has to follow all the same.
+            moved = moved or index.pieces[piece.key].pose != piece.pose
             if reason is None:
-                moved = True
                 left.pop(piece.key, None)
             else:
                 left[piece.key] = reason
@@ -97,16 +101,12 @@ def repair(
     for key, old in before.items():
         new = index.pieces[key]
         if new.pose != old.pose:
-            deltas.append(Delta(key, old, new))
+            deltas.append(piece_delta(old, new))
             mended.append(Mended(key, f"{old.name} moved {moved_words(old.pose, new.pose)}"))
     still = [k for k in wanted if k in fits and fits[k].faults]
     reasons = tuple(Left(k, left.get(k, fits[k].reason)) for k in sorted(still))
     count = len(deltas)
-    words = (
-        f"repaired {count} piece{'' if count == 1 else 's'}"
-        if count != 1
-        else f"repaired {deltas[0].after and deltas[0].after.name}"
-    )
+    words = f"repaired {index.pieces[deltas[0].key].name}" if count == 1 else f"repaired {count} pieces"
     return Repair(Change(words, tuple(deltas)), tuple(mended), reasons)
 
 
@@ -124,22 +124,25 @@ def moved_words(old: Pose, new: Pose) -> str:
 def mend(
     index: SceneIndex, piece: Piece, fit: Fit, fits: dict[str, Fit], tolerance: float, wanted: set[str]
 ) -> str | None:
-    """Try the ways to mend one piece, least movement first; None when one was taken, else the reason."""
+    """Move one piece to the nearest place where it has fewer faults; None when it has none there, else the reason.
+
+    ``index`` and ``fits`` are brought up to date when it moves.
+    """
     if fit.faults == ("unborne",):
         return "nothing lies in its direction to rest on"
     options = sorted(
         (
             (float(np.linalg.norm(pose.origin - piece.pose.origin)), i, pose)
-            for i, pose in enumerate(ways(index, piece, fit))
+            for i, pose in enumerate(mended_poses(index, piece, fit, tolerance))
         ),
         key=lambda option: option[:2],
     )
     reason = "only tilting it could balance it" if "tippy" in fit.faults else "no free place near it"
     fallback: tuple[Pose, Fit] | None = None
+    trial = index.fork()
     for _, _, pose in options:
-        index.put(piece.at(pose))
-        new = measure_fit(index, index.pieces[piece.key], tolerance)
-        index.put(piece)
+        trial.put(piece.at(pose))
+        new = measure_fit(trial, trial.pieces[piece.key], tolerance)
         # Being tippy is a fault that was hidden while it floated; it may stay, but nothing else may come.
         came = set(new.faults) - set(fit.faults) - {"tippy"}
         if came or len(new.faults) > len(fit.faults):
@@ -171,68 +174,69 @@ def settle_on(
 
     Pieces that rest on it and may move do not count: they are set down after it.
     """
-    index.put(piece.at(pose))
-    boxes = [piece.world_box(), index.pieces[piece.key].world_box()]
-    around = [k for k in touched_by(index, boxes) if k != piece.key]
-    after = check(index, tolerance, around)
-    for k in around:
+    moved = piece.at(pose)
+    trial = index.fork()
+    trial.put(moved)
+    touched = [k for k in touched_by(trial, [index.box_of(piece), index.box_of(moved)]) if k != piece.key]
+    after = check(trial, tolerance, touched)
+    for k in touched:
         follows = piece.key in fits[k].rests_on and k in wanted and index.pieces[k].movable if k in fits else True
         if after[k].faults and not follows and not fits[k].faults:
-            index.put(piece)
             return f"mending it would leave {index.pieces[k].name} {after[k].state}"
+    index.put(moved)
     fits.update(after)
     return None
 
 
-def balanced(index: SceneIndex, piece: Piece, fit: Fit) -> Iterator[Pose]:
+def balanced(index: SceneIndex, piece: Piece, fit: Fit, tolerance: float) -> Iterator[Pose]:
     """Poses nudged along the bearer until its weight is over what bears it (a plate pushed back from an edge)."""
     moved, now = piece, fit
-    lo, hi = piece.world_box()
+    trial = index.fork()
+    lo, hi = index.box_of(piece)
     furthest = 0.5 * float(np.hypot(hi[0] - lo[0], hi[2] - lo[2]))
     for _ in range(NUDGES):
         if not now.contacts:
             return
-        centre = moved.pose.apply(moved.prop.mesh.mass[1])[[0, 2]]
-        way = way_to_balance(support_polygon(np.array(now.contacts)[:, [0, 2]]), centre)
-        length = float(np.linalg.norm(way))
+        centre = index.centre_of_mass(moved)[[0, 2]]
+        offset = way_to_balance(support_polygon(np.array(now.contacts)[:, [0, 2]]), centre)
+        length = float(np.linalg.norm(offset))
         if length < 1e-9:
             return
-        aside = moved.pose.origin[[0, 2]] + way - piece.pose.origin[[0, 2]]
+        aside = moved.pose.origin[[0, 2]] + offset - piece.pose.origin[[0, 2]]
         if float(np.linalg.norm(aside)) > furthest:
             return
         # The weight goes towards what bears it, and a little beyond the edge.
-        step = way * (1.0 + NUDGE_BEYOND / length)
-        moved = moved.at(seat(index, moved.at(moved.pose.moved(np.array([step[0], 0.0, step[1]])))).pose)
-        index.put(moved)
-        now = measure_fit(index, moved)
-        index.put(piece)
+        step = offset * (1.0 + NUDGE_BEYOND / length)
+        moved = moved.at(seat(trial, moved.at(moved.pose.moved(np.array([step[0], 0.0, step[1]])))).pose)
+        trial.put(moved)
+        now = measure_fit(trial, moved, tolerance)
         if now.faults != ("tippy",):
             yield moved.pose
             return
 
 
-def ways(index: SceneIndex, piece: Piece, fit: Fit) -> Iterator[Pose]:
+def mended_poses(index: SceneIndex, piece: Piece, fit: Fit, tolerance: float) -> Iterator[Pose]:
     """Poses that might mend ``piece``: straight along its direction, and pushed aside from what it clashes with."""
     straight = seat(index, piece)
     if straight.travel is not None:
         yield straight.pose
     if "tippy" in fit.faults:
-        yield from balanced(index, piece, fit)
+        yield from balanced(index, piece, fit, tolerance)
     if "clashing" not in fit.faults:
         return
     direction = np.asarray(piece.direction)
     beside = [c for c in fit.clashes if c.upward <= UPWARD]
     rows = [index.row[c.other] for c in beside]
-    tried: list[Vec] = [np.array(c.normal) for c in beside]
+    candidates: list[Vec] = [np.array(c.normal) for c in beside]
     angles = np.arange(COMPASS) * (2.0 * np.pi / COMPASS)
     u, v, _ = frame_along(direction)
-    tried += [np.cos(a) * u + np.sin(a) * v for a in angles]
-    mesh = piece.prop.mesh
+    candidates += [np.cos(a) * u + np.sin(a) * v for a in angles]
+    mesh = index.mesh_of(piece)
     # Pushed aside at the height where it would sit without those neighbours.
     others = [row for key, row in index.row.items() if row not in rows and key != piece.key]
     level_pose = seat(index, piece, others).pose
-    for way in tried:
-        level = way - direction * float(way @ direction)
+    for candidate in candidates:
+        level = candidate - direction * float(candidate @ direction)
         length = float(np.linalg.norm(level))
         if length < 0.2:
             continue

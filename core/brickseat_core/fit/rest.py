@@ -21,7 +21,7 @@ from brickseat_core.fit.landing import REAL_CONTACT, landed_after, turned_about
 from brickseat_core.fit.lean import tipped
 from brickseat_core.fit.seat import seat
 from brickseat_core.scene import Piece, Pose, Vec, rotation_about
-from brickseat_core.tolerances import CONTACT_BAND_SHARE
+from brickseat_core.tolerances import CONTACT_BAND_SHARE, SEATED_TOLERANCE
 
 LIFT = 2e-5
 """Metres a piece is lifted before its closest features are read: in contact they have no direction."""
@@ -53,58 +53,63 @@ class Rest:
     reason: str = ""
 
 
-def rest(index: SceneIndex, piece: Piece, tries: int = 1, seed: int = 0) -> Rest:
-    """The nearest stable stand of ``piece``. Further ``tries`` start a little turned and tilted, by ``seed``."""
+def rest(index: SceneIndex, piece: Piece, tries: int = 1, seed: int = 0, tolerance: float = SEATED_TOLERANCE) -> Rest:
+    """The nearest stable stand of ``piece``, judged by the set's ``tolerance`` in metres.
+
+    Further ``tries`` start a little turned and tilted, by ``seed``.
+    """
     rng = np.random.default_rng(seed)
-    first = rest_once(index, piece)
+    first = rest_once(index, piece, tolerance)
     if first.stable:
         return first
-    found = lean(index, piece)
+    found = lean(index, piece, tolerance)
     for _ in range(1, tries):
         if found.stable:
             break
-        found = rest_once(index, askew(piece, rng))
+        found = rest_once(index, askew(index, piece, rng), tolerance)
     if not found.stable:
         return refused(piece, first.reason)
     return replace(found, tilted_deg=tilt_between(piece.pose.linear, found.pose.linear))
 
 
-def lean(index: SceneIndex, piece: Piece) -> Rest:
+def lean(index: SceneIndex, piece: Piece, tolerance: float = SEATED_TOLERANCE) -> Rest:
     """``piece`` tipped over its foot, from where it is, until it leans on something that holds it by its grip."""
     row = index.row.get(piece.key, -1)
-    plain = Piece(piece.key, piece.name, piece.prop, piece.pose, piece.role, piece.direction)
+    plain = piece.plain
     down = seat(index, plain)
     if down.travel is None or piece.direction[1] > -0.5:
         return refused(piece, down.reason or "only what stands by gravity can lean")
     at = tipped(index, plain.at(down.pose), row)
     if at is None:
         return refused(piece, "it does not fall against anything that would hold it")
-    return finished(index, piece, at, at, row)
+    return finished(index, piece, at, at, row, tolerance)
 
 
-def askew(piece: Piece, rng: np.random.Generator) -> Piece:
+def askew(index: SceneIndex, piece: Piece, rng: np.random.Generator) -> Piece:
     """The same piece turned by up to 30° about the vertical and tilted by up to 15°, about its centre of mass."""
     heading = rng.uniform(0.0, 2.0 * np.pi)
     tilt = rotation_about(np.array([np.cos(heading), 0.0, np.sin(heading)]), np.radians(rng.uniform(2.0, 15.0)))
     turn = rotation_about(np.array([0.0, 1.0, 0.0]), np.radians(rng.uniform(-30.0, 30.0)))
-    return turned_about(piece, tilt @ turn, piece.pose.apply(piece.prop.mesh.mass[1]))
+    return turned_about(piece, tilt @ turn, index.centre_of_mass(piece))
 
 
 def refused(piece: Piece, reason: str) -> Rest:
     return Rest(piece.pose, False, 0.0, np.zeros((0, 3)), reason)
 
 
-def rest_once(index: SceneIndex, piece: Piece, most_steps: int = MOST_STEPS) -> Rest:
+def rest_once(
+    index: SceneIndex, piece: Piece, tolerance: float = SEATED_TOLERANCE, most_steps: int = MOST_STEPS
+) -> Rest:
     """The nearest stand, without other starts; in fewer steps it may be given up sooner."""
     direction = np.asarray(piece.direction)
     row = index.row.get(piece.key, -1)
-    plain = Piece(piece.key, piece.name, piece.prop, piece.pose, piece.role, piece.direction)
+    plain = piece.plain
     down = seat(index, plain)
     if down.travel is None:
         return refused(piece, down.reason)
     if direction[1] > -0.5:
         # Hung or held to a wall: gravity does not bring it into balance there.
-        return finished(index, piece, plain.at(down.pose), plain.at(down.pose), row)
+        return finished(index, piece, plain.at(down.pose), plain.at(down.pose), row, tolerance)
     at = plain.at(down.pose)
     started = at.pose.linear
     angle = FIRST_ANGLE
@@ -127,13 +132,16 @@ def rest_once(index: SceneIndex, piece: Piece, most_steps: int = MOST_STEPS) -> 
                 break
             at, angle = better, FIRST_ANGLE
             nudges += 1
-    return finished(index, piece, plain.at(down.pose), at, row)
+    return finished(index, piece, plain.at(down.pose), at, row, tolerance)
 
 
 def tilt_between(a: Vec, b: Vec) -> float:
-    """Degrees of the turn that brings one (3, 3) basis to another of the same scale."""
+    """Degrees between the vertical and where it goes when one (3, 3) basis is brought to another of the same scale.
+
+    A turn about the vertical is no tilt.
+    """
     turn = b @ np.linalg.inv(a)
-    return float(np.degrees(np.arccos(np.clip(0.5 * (np.trace(turn) - 1.0), -1.0, 1.0))))
+    return float(np.degrees(np.arccos(np.clip(turn[1, 1], -1.0, 1.0))))
 
 
 @dataclass(frozen=True)
@@ -148,9 +156,9 @@ class Step:
 def lowered(index: SceneIndex, at: Piece, row: int, angle: float) -> Step:
     """One step down by at most ``angle`` radians."""
     direction = np.asarray(at.direction)
-    centre = at.pose.apply(at.prop.mesh.mass[1])
+    centre = index.centre_of_mass(at)
     lifted = at.at(at.pose.moved(-LIFT * direction))
-    mover = index.mover(at.prop.mesh, lifted.pose, frame_along(direction))
+    mover = index.mover(index.mesh_of(at), lifted.pose, frame_along(direction))
     middle = (centre - at.pose.origin) @ mover.frame.T
     radius = float(np.linalg.norm(np.maximum(np.abs(mover.lo[0] - middle), np.abs(mover.hi[0] - middle))))
     margin = min(MOST_MARGIN, 1.2 * angle * radius + 2.0 * LIFT)
@@ -177,7 +185,7 @@ def lowered(index: SceneIndex, at: Piece, row: int, angle: float) -> Step:
     landed = landed_after(index, lower, row, 4.0 * angle * radius)
     if landed is None:
         return Step(at, 0.0, promised)
-    gained = float((landed.pose.apply(at.prop.mesh.mass[1]) - centre) @ direction)
+    gained = float((landed.pose.apply(index.mesh_of(at).mass[1]) - centre) @ direction)
     return Step(landed, gained, promised)
 
 
@@ -201,10 +209,10 @@ def pivot_of(points: Vec, gaps: Vec, middle: Vec) -> Vec:
 def nudged(index: SceneIndex, at: Piece, row: int) -> Piece | None:
     """The piece tilted a little to one of eight sides, when that lowers it: it only stood as a coin on edge."""
     direction = np.asarray(at.direction)
-    mesh = at.prop.mesh
+    mesh = index.mesh_of(at)
     centre = at.pose.apply(mesh.mass[1])
     where = reach(index, at, row, 0.0, REAL_CONTACT)
-    lo, hi = at.world_box()
+    lo, hi = index.box_of(at)
     if where.bearing is not None and where.bearing.margin > SURE_MARGIN * float(np.linalg.norm(hi - lo)):
         return None
     best: Piece | None = None
@@ -221,19 +229,19 @@ def nudged(index: SceneIndex, at: Piece, row: int) -> Piece | None:
     return best
 
 
-def finished(index: SceneIndex, piece: Piece, upright: Piece, at: Piece, row: int) -> Rest:
+def finished(index: SceneIndex, piece: Piece, upright: Piece, at: Piece, row: int, tolerance: float) -> Rest:
     """The stand, if it is one: measured like any other piece of the set, then bedded or kept off as wanted.
 
     ``upright``: where the piece stood before it was tilted to ``at``.
     """
     direction = np.asarray(piece.direction)
-    fit = measure_fit(index, at)
+    fit = measure_fit(index, at, tolerance)
     if fit.faults:
         return refused(piece, f"no stand is near: {fit.reason}")
     if fit.grip is not None:
         # The steps down keep a little off what it leans on; tipped over its foot it gets there exactly.
         straight = tipped(index, upright, row)
-        leans = straight is not None and not measure_fit(index, straight).faults
+        leans = straight is not None and not measure_fit(index, straight, tolerance).faults
         at = straight if straight is not None and leans else tipped(index, at, row) or at
     close = measure_fit(index, at, REAL_CONTACT / CONTACT_BAND_SHARE)
     if close.faults:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from brickseat_core.contact.bearing import UPWARD
-from brickseat_core.contact.clash import Cut, column, contained, penetration
+from brickseat_core.contact.clash import Cut, column, contained, penetration, shrunk
 from brickseat_core.contact.drop import first_contact
 from brickseat_core.contact.free_drop import free_drop
 from brickseat_core.contact.index import SceneIndex
@@ -59,7 +59,7 @@ def travel_to_seat(index: SceneIndex, piece: Piece, row: int, mover: Mover, near
     hidden = contained(index, piece, row, others)
     if not drop.started and not hidden:
         return drop.travel
-    probes = piece.pose.apply(piece.prop.mesh.probes)
+    probes = index.probes_of(piece)
     lift = first_window(index, mover, near, probes)
     if lift is not None and lift <= CONTACT_EPSILON:
         flush = out_of_flush(index, piece, near)
@@ -90,9 +90,9 @@ def out_of_flush(index: SceneIndex, piece: Piece, near: Near) -> float | None:
     """Travel out of a piece whose faces lie in the same planes as this one's; None when there is no such."""
     direction = np.asarray(piece.direction)
     rows = [int(r) for r in near.rows]
-    slim = piece.shrunk(SHRINK, LEAST_SHRINK)
-    probes = slim.pose.apply(slim.prop.mesh.probes)
-    mover = index.mover(slim.prop.mesh, slim.pose, frame_along(direction))
+    slim = shrunk(index, piece)
+    probes = index.probes_of(slim)
+    mover = index.mover(index.mesh_of(slim), slim.pose, frame_along(direction))
     lift = first_window(index, mover, index.only(mover, slim.pose.origin, rows), probes)
     given = max(SHRINK * float(mover.hi[0, 2] - mover.lo[0, 2]), LEAST_SHRINK)
     if lift is None or lift <= CONTACT_EPSILON + 2.0 * given:
@@ -100,7 +100,7 @@ def out_of_flush(index: SceneIndex, piece: Piece, near: Near) -> float | None:
         return None
     raised = lift + given
     freed = piece.at(piece.pose.moved(-direction * raised))
-    whole = index.mover(freed.prop.mesh, freed.pose, frame_along(direction))
+    whole = index.mover(index.mesh_of(freed), freed.pose, frame_along(direction))
     rest = first_contact(index, whole, index.only(whole, freed.pose.origin, rows)).travel
     return None if rest is None else rest - raised
 
@@ -112,13 +112,13 @@ def is_graze(cut: Cut, direction: Vec) -> bool:
 def way_through(index: SceneIndex, piece: Piece, near: Near, probes: Vec, height: float, slack: Vec) -> float | None:
     """Travel on along the direction out of what the piece pokes up into, and then to its seat below."""
     direction = np.asarray(piece.direction)
-    flipped = index.mover(piece.prop.mesh, piece.pose, frame_along(-direction))
+    flipped = index.mover(index.mesh_of(piece), piece.pose, frame_along(-direction))
     ahead = index.only(flipped, piece.pose.origin, [int(r) for r in near.rows])
     out = first_window(index, flipped, ahead, probes, limit=height, slack=slack)
     if out is None or not math.isfinite(out):
         return None
     freed = piece.at(piece.pose.moved(direction * out))
-    mover = index.mover(piece.prop.mesh, freed.pose, frame_along(direction))
+    mover = index.mover(index.mesh_of(piece), freed.pose, frame_along(direction))
     below = index.only(mover, freed.pose.origin, [int(r) for r in near.rows])
     rest = first_contact(index, mover, below, slack).travel
     return None if rest is None else out + rest

@@ -10,8 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brickseat_core.formats.gltf_document import GltfDocument, Json
+from brickseat_core.formats.gltf_relations import relations_of
 from brickseat_core.meshes.mesh import Vec
-from brickseat_core.scene import DOWN, Piece
+from brickseat_core.scene import DOWN, Piece, Pose, Prop, Set
 
 GENERATOR = "Brick Seat"
 CREASE_COSINE = 0.78
@@ -236,24 +237,26 @@ def piece_extras(piece: Piece) -> Json:
         ours["spiked"] = True
     if piece.group:
         ours["group"] = piece.group
+    if piece.recipe:
+        ours["recipe"] = piece.recipe
+    if piece.number is not None:
+        ours["number"] = piece.number
     return ours
 
 
-def set_document(pieces: Iterable[Piece], models: Mapping[str, GltfDocument]) -> GltfDocument:
-    """A whole set: one node a piece, meshes shared by all pieces of a prop. ``models`` by prop key."""
+def set_document(dressed: Set, models: Mapping[str, GltfDocument]) -> GltfDocument:
+    """A whole set: one node a piece and a region, meshes shared by all copies of a prop. ``models`` by prop key."""
     carrier = Carrier()
     nodes: list[Json] = carrier.document.json.setdefault("nodes", [])
     roots: list[int] = []
-    for piece in pieces:
-        source = models[piece.prop.key]
+    standing: list[tuple[str, Pose, Prop, Json]] = [
+        (p.name, p.pose, p.prop, piece_extras(p)) for p in dressed.pieces.values()
+    ]
+    standing += [(r.name, r.pose, r.prop, {"role": "region"}) for r in dressed.regions.values()]
+    for name, pose, prop, extras in standing:
+        source = models[prop.key]
         drawn = [n for n in source.items("nodes") if "mesh" in n]
-        node: Json = {
-            "name": piece.name,
-            "translation": list(piece.pose.position),
-            "rotation": list(piece.pose.orientation),
-            "scale": list(piece.pose.scale),
-            "extras": {"brickseat": piece_extras(piece)},
-        }
+        node: Json = {"name": name, **transform_of(pose), "extras": {"brickseat": extras}}
         number = len(nodes)
         nodes.append(node)
         roots.append(number)
@@ -266,6 +269,14 @@ def set_document(pieces: Iterable[Piece], models: Mapping[str, GltfDocument]) ->
             child["mesh"] = carrier.mesh(source, part["mesh"])
             node["children"].append(len(nodes))
             nodes.append(child)
-    carrier.document.json["scenes"] = [{"nodes": roots}]
+    scene: Json = {"nodes": roots}
+    if related := relations_of(dressed):
+        scene["extras"] = {"brickseat": related}
+    carrier.document.json["scenes"] = [scene]
     carrier.document.json["scene"] = 0
     return carrier.document
+
+
+def transform_of(pose: Pose) -> Json:
+    """A pose as the transform of a node."""
+    return {"translation": list(pose.position), "rotation": list(pose.orientation), "scale": list(pose.scale)}

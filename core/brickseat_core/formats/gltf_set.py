@@ -1,7 +1,4 @@
-"""A set as glTF 2.0: nodes become bodies, bodies become pieces, and moved pieces go back into the nodes.
-
-Everything else in the file comes out as it went in.
-"""
+"""Read a set from glTF 2.0: nodes become bodies, and bodies become pieces; nodes of role region become regions."""
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
@@ -12,15 +9,17 @@ import numpy as np
 
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_document import GltfDocument, Json
-from brickseat_core.formats.gltf_nodes import local_matrix, write_local
+from brickseat_core.formats.gltf_nodes import local_matrix
+from brickseat_core.formats.gltf_relations import with_relations
 from brickseat_core.formats.gltf_skin import skin_joints, skinned
 from brickseat_core.meshes.mesh import Mesh, MeshError
-from brickseat_core.scene import DOWN, Piece, Pose, Prop, Role, Set, Triple, Vec
+from brickseat_core.scene import DOWN, Piece, Pose, Prop, Region, Role, Set, Triple, Vec
 from brickseat_core.tolerances import SEATED_TOLERANCE
 
 INSTANCING = "EXT_mesh_gpu_instancing"
 TRIANGLES, STRIP, FAN = 4, 5, 6
 NODE_DEPTH = 512
+FILE_ROLES = ("bearer", "prop", "region")
 
 
 @dataclass(frozen=True)
@@ -58,56 +57,8 @@ class GltfSet:
     worlds: dict[int, Vec]
     parents: dict[int, int]
     body_of_node: dict[int, str] = field(default_factory=dict)
-
-    def store(self, pieces: Mapping[str, Piece]) -> None:
-        """Write the poses of moved pieces into the document; only transforms of moved nodes change."""
-        shift: dict[str, Vec] = {}
-        for key in self.bodies:
-            old, new = self.dressed.pieces[key].pose, pieces[key].pose
-            if new != old:
-                shift[key] = new.matrix @ np.linalg.inv(old.matrix)
-        if not shift:
-            return
-        after: dict[int, Vec] = {}
-        carried: dict[int, Vec | None] = {}
-        nodes = self.document.json["nodes"]
-        for node in sorted(self.worlds, key=self._depth):
-            parent = self.parents.get(node)
-            inherited = carried.get(parent) if parent is not None else None
-            own = self.body_of_node.get(node)
-            # A node of a body goes where the body goes; instances stay put and are moved one by one;
-            # all else (cameras, lights, empty groups) follows what it hangs on.
-            stays = own is None and INSTANCING in (nodes[node].get("extensions") or {})
-            move = shift.get(own) if own is not None else None if stays else inherited
-            carried[node] = move
-            after[node] = self.worlds[node] if move is None else move @ self.worlds[node]
-            if move is not inherited:
-                above = after[parent] if parent is not None else np.eye(4)
-                write_local(nodes[node], np.linalg.inv(above) @ after[node])
-        self._store_instances(shift, after)
-
-    def _depth(self, node: int) -> int:
-        depth = 0
-        while (parent := self.parents.get(node)) is not None:
-            node = parent
-            depth += 1
-        return depth
-
-    def _store_instances(self, shift: dict[str, Vec], after: dict[int, Vec]) -> None:
-        by_node: dict[int, dict[int, Vec]] = {}
-        for key, move in shift.items():
-            for part in self.bodies[key].parts:
-                if part.instance is not None:
-                    by_node.setdefault(part.node, {})[part.instance] = move @ part.world
-        for node, moved in by_node.items():
-            locals_ = instance_matrices(self.document, node)
-            for instance, world in moved.items():
-                locals_[instance] = np.linalg.inv(after[node]) @ world
-            attributes = self.document.json["nodes"][node]["extensions"][INSTANCING]["attributes"]
-            parts = [split_matrix(m) for m in locals_]
-            attributes["TRANSLATION"] = self.document.append(np.array([p[0] for p in parts], dtype="<f4"), "VEC3")
-            attributes["ROTATION"] = self.document.append(np.array([p[1] for p in parts], dtype="<f4"), "VEC4")
-            attributes["SCALE"] = self.document.append(np.array([p[2] for p in parts], dtype="<f4"), "VEC3")
+    volumes: dict[str, Body] = field(default_factory=dict)
+    """What each region is drawn by."""
 
 
 def split_matrix(matrix: Vec) -> tuple[Triple, tuple[float, ...], Triple]:
@@ -269,8 +220,13 @@ def read_set(document: GltfDocument, bearers: Iterable[str] = (), tolerance: flo
             ]
         return [Placement(number, None, node["mesh"], worlds[number], "skin" in node)]
 
+    for number in worlds:
+        read_role(our_extras(nodes[number]), f"nodes[{number}]")
+
     def is_prop(number: int) -> bool:
-        return bool(our_extras(nodes[number]).get("role", "prop") != "bearer")
+        return bool(our_extras(nodes[number]).get("role", "prop") == "prop")
+
+    regions_below = region_nodes(nodes, worlds, parents)
 
     def body_name(number: int) -> str | None:
         name = our_extras(nodes[number]).get("body")
@@ -294,7 +250,7 @@ def read_set(document: GltfDocument, bearers: Iterable[str] = (), tolerance: flo
     named: dict[str, str] = {}
     taken: set[str] = set()
     for number in worlds:
-        drawn = placements(number)
+        drawn = placements(number) if number not in regions_below else []
         for part in drawn:
             own = our_extras(nodes[number])
             lead = lead_of(number)
@@ -332,8 +288,50 @@ def read_set(document: GltfDocument, bearers: Iterable[str] = (), tolerance: flo
     for body in bodies.values():
         marked = any(fnmatchcase(body.name, p) for p in patterns)
         pieces.append(piece_of(document, body, marked, meshes, raw, worlds))
-    dressed = Set.of("set", pieces, tolerance)
-    return GltfSet(document, dressed, bodies, worlds, parents, body_of_node)
+    volumes = {
+        f"{lead}": volume_of(document, lead, [p for n in below for p in placements(n)], worlds)
+        for lead, below in by_region(regions_below).items()
+    }
+    regions = [
+        Region(
+            body.key,
+            body.name,
+            prop_of(document, body, f"nodes[{body.lead.node}] “{body.name}”", meshes, raw, worlds),
+            Pose.from_matrix(body.lead.world),
+        )
+        for body in volumes.values()
+    ]
+    dressed = Set.of("set", pieces, tolerance, regions)
+    return GltfSet(document, with_relations(document, dressed), bodies, worlds, parents, body_of_node, volumes)
+
+
+def region_nodes(nodes: list[Json], worlds: Mapping[int, Vec], parents: Mapping[int, int]) -> dict[int, int]:
+    """The nodes that are regions, or stand below one, each with the topmost region above it (or itself)."""
+    found: dict[int, int] = {}
+    for number in worlds:
+        above = parents.get(number)
+        if above is not None and above in found:
+            found[number] = found[above]
+        elif our_extras(nodes[number]).get("role") == "region":
+            found[number] = number
+    return found
+
+
+def by_region(lead_of: Mapping[int, int]) -> dict[int, list[int]]:
+    """Regions by their lead node, with all nodes that belong to each."""
+    found: dict[int, list[int]] = {}
+    for number, lead in lead_of.items():
+        found.setdefault(lead, []).append(number)
+    return found
+
+
+def volume_of(document: GltfDocument, lead: int, parts: list[Placement], worlds: Mapping[int, Vec]) -> Body:
+    """What a region is drawn by. Raises FileError where that is nothing."""
+    name = str(document.items("nodes")[lead].get("name") or f"region {lead}")
+    if not parts:
+        raise FileError(f"nodes[{lead}] “{name}” is a region but has no mesh; give it a closed one, or remove its role")
+    first = next((p for p in parts if p.node == lead), None)
+    return Body(f"{lead}", name, first or Placement(lead, None, parts[0].mesh, worlds[lead]), parts, {})
 
 
 def mesh_name(document: GltfDocument, number: int) -> str | None:
@@ -341,15 +339,15 @@ def mesh_name(document: GltfDocument, number: int) -> str | None:
     return name if isinstance(name, str) and name else None
 
 
-def piece_of(
+def prop_of(
     document: GltfDocument,
     body: Body,
-    marked_bearer: bool,
+    where: str,
     meshes: dict[tuple[Any, ...], Prop],
     raw: dict[int, tuple[Vec, Any]],
     worlds: Mapping[int, Vec],
-) -> Piece:
-    where = f"nodes[{body.lead.node}] “{body.name}”"
+) -> Prop:
+    """The prop that a body draws, shared by all that draw the same. Raises FileError."""
     if abs(float(np.linalg.det(body.lead.world[:3, :3]))) < 1e-30:
         raise FileError(f"{where} is scaled to nothing; give it a size and export it again")
     inverse = np.linalg.inv(body.lead.world)
@@ -374,12 +372,26 @@ def piece_of(
         except MeshError as error:
             raise FileError(f"{where}: {error}; mend the model and export it again") from None
         meshes[recipe] = Prop(f"p{len(meshes)}", body.name, mesh_object)
+    return meshes[recipe]
+
+
+def piece_of(
+    document: GltfDocument,
+    body: Body,
+    marked_bearer: bool,
+    meshes: dict[tuple[Any, ...], Prop],
+    raw: dict[int, tuple[Vec, Any]],
+    worlds: Mapping[int, Vec],
+) -> Piece:
+    """The piece of a body, as its extras say. Raises FileError."""
+    where = f"nodes[{body.lead.node}] “{body.name}”"
     extras = body.extras
     role: Role = "bearer" if marked_bearer or extras.get("role") == "bearer" else "prop"
+    number = extras.get("number")
     return Piece(
         key=body.key,
         name=body.name,
-        prop=meshes[recipe],
+        prop=prop_of(document, body, where, meshes, raw, worlds),
         pose=Pose.from_matrix(body.lead.world),
         role=role,
         direction=read_direction(extras.get("direction", "down"), where),
@@ -387,7 +399,16 @@ def piece_of(
         stand_off=read_number(extras, "stand_off", where),
         spiked=extras.get("spiked") is True,
         group=str(extras.get("group") or ""),
+        recipe=str(extras.get("recipe") or ""),
+        number=number if isinstance(number, int) and not isinstance(number, bool) else None,
     )
+
+
+def read_role(extras: Json, where: str) -> None:
+    """Raises FileError where the role of a node is none that there is."""
+    role = extras.get("role", "prop")
+    if role not in FILE_ROLES:
+        raise FileError(f"{where}: role {role!r} is not one of {', '.join(FILE_ROLES)}; correct its extras")
 
 
 def read_direction(value: Any, where: str) -> Triple:

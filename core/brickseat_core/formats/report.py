@@ -3,7 +3,9 @@
 from collections.abc import Iterable, Mapping
 from typing import Any
 
-from brickseat_core.fit.check import STATES, Fit
+from typing_extensions import TypedDict
+
+from brickseat_core.fit.check import STATES, Fit, State
 from brickseat_core.gravity.shapes import ContactShape
 from brickseat_core.meshes.lengths import in_words
 from brickseat_core.meshes.mesh import Mesh
@@ -14,13 +16,49 @@ from brickseat_core.scene import Set
 REPORT_VERSION = 1
 
 
+ClashReport = TypedDict("ClashReport", {"with": str, "depth_m": float, "point": list[float], "normal": list[float]})
+
+
+class PieceReport(TypedDict):
+    """The fit of one piece."""
+
+    name: str
+    state: State
+    faults: list[State]
+    gap_m: float | None
+    depth_m: float
+    rests_on: list[str]
+    clashes: list[ClashReport]
+    contacts: list[list[float]]
+    balance_margin_m: float | None
+    tilt_deg: float
+    reason: str
+
+
+class FitReport(TypedDict):
+    """The fit report of a set: lengths in metres, pieces by name."""
+
+    version: int
+    tolerance_m: float
+    counts: dict[str, int]
+    pieces: list[PieceReport]
+
+
+def report_schema() -> dict[str, Any]:
+    """The JSON schema of the fit report."""
+    # Imported here: a check should not wait for it.
+    from pydantic import TypeAdapter
+
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **TypeAdapter(FitReport).json_schema()}
+
+
 def counts(fits: Mapping[str, Fit]) -> dict[str, int]:
     return {
         state: sum(1 for f in fits.values() if f.state == state) for state in reversed(STATES) if state != "unchecked"
     }
 
 
-def fit_report(dressed: Set, fits: Mapping[str, Fit]) -> dict[str, Any]:
+def fit_report(dressed: Set, fits: Mapping[str, Fit]) -> FitReport:
     """The report as plain JSON values; lengths in metres."""
     name = {key: piece.name for key, piece in dressed.pieces.items()}
     return {

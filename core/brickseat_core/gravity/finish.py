@@ -5,9 +5,8 @@ stands on too little is tilted to the nearest stand. What cannot be put right is
 """
 
 import os
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import TypeVar
 
@@ -48,7 +47,7 @@ FEW = 3
 """Pieces that are looked at one after the other sooner than side by side."""
 
 T = TypeVar("T")
-Told = Callable[[str, float], bool]
+OnProgress = Callable[[str, float], bool]
 """Hears what is under way and its share done; returns False to stop."""
 
 
@@ -73,11 +72,11 @@ class Finished:
         at = {p.key: p for p in other.pieces}
         return Finished(tuple(at.get(p.key, p) for p in self.pieces), {**self.fits, **other.fits})
 
-    def restless(self) -> set[str]:
+    def restless(self, index: SceneIndex) -> set[str]:
         """Keys of what is not right, and of what rests on it; left out where too many pieces rest on one."""
         at = {p.key: p for p in self.pieces}
         most = max(MOST_CARRIED, len(at) // CARRIED_SHARE)
-        rising = upwards(at, at)
+        rising = upwards(index, at, at)
         found: set[str] = set()
         for wrong in self.named:
             with_it = carried(rising, self.fits, [wrong])
@@ -97,63 +96,61 @@ def wrong_with(fit: Fit) -> str:
     return ""
 
 
-@contextmanager
-def standing_in(index: SceneIndex, pieces: list[Piece], gone: Iterable[str]) -> Iterator[dict[str, Piece]]:
-    """``pieces``, by key, stand in the index for as long as this lasts, and those of ``gone`` do not."""
-    leaving = [k for k in gone if k in index.pieces]
-    before = {k: index.pieces.get(k) for k in (*leaving, *(p.key for p in pieces))}
-    for key in leaving:
-        index.remove(key)
-    index.put_all(pieces)
-    try:
-        yield {p.key: p for p in pieces}
-    finally:
-        index.put_all(was for was in before.values() if was is not None)
-        for key, was in before.items():
-            if was is None and key in index.pieces:
-                index.remove(key)
+def with_pieces(index: SceneIndex, pieces: Iterable[Piece], gone: Iterable[str] = ()) -> SceneIndex:
+    """A fork of ``index`` in which ``pieces`` stand, new ones among them, and those of the keys ``gone`` do not."""
+    forked = index.fork()
+    for key in gone:
+        if key in forked.pieces:
+            forked.remove(key)
+    forked.put_all(pieces)
+    return forked
 
 
 def finish(
-    index: SceneIndex, pieces: list[Piece], tolerance: float, told: Told | None = None, gone: Iterable[str] = ()
+    index: SceneIndex,
+    pieces: list[Piece],
+    tolerance: float,
+    on_progress: OnProgress | None = None,
+    gone: Iterable[str] = (),
 ) -> Finished:
     """``pieces``, new ones among them, brought to exact contact among everything else in ``index`` but ``gone``.
 
-    The index is left as it was. Raises Stopped when ``told`` says so.
+    The index is left as it was. Raises Stopped when ``on_progress`` says so.
     """
 
     def hears(share: float) -> None:
-        if told is not None and not told("finishing exactly", share):
+        if on_progress is not None and not on_progress("finishing exactly", share):
             raise Stopped
 
-    with standing_in(index, pieces, gone) as at:
-        rebuilt(index, at, pushed(index, at, at))
-        hears(0.1)
-        landed: dict[str, str | None] = {}
-        followed(index, at, swept(index, at, at, landed), landed)
-        hears(0.4)
-        fits = check(index, tolerance, at)
-        refused: set[str] = set()
-        for _ in range(REST_ROUNDS):
-            moved = steadied(index, at, fits, refused)
-            if not moved:
-                break
-            hears(0.7)
-            followed(index, at, moved, landed, frozenset(moved))
-            fits.update(check(index, tolerance, changed(index, at, fits, moved)))
-        hears(0.9)
-        moved = freed(index, at, [k for k, f in fits.items() if f.clashes])
-        moved |= swept(index, at, beside(index, at, moved)) | moved
-        fits.update(check(index, tolerance, beside(index, at, moved)))
-        for _ in range(MENDINGS):
-            rough = [k for k, f in fits.items() if wrong_with(f) and not f.faults]
-            if not rough:
-                break
-            before = dict(at)
-            rebuilt(index, at, pushed(index, at, rough))
-            swept(index, at, beside(index, at, {k: before[k] for k in rough}))
-            fits.update(check(index, tolerance, beside(index, at, {k: p for k, p in before.items() if p is not at[k]})))
-        return Finished(tuple(at[p.key] for p in pieces), fits)
+    index = with_pieces(index, pieces, gone)
+    at = {p.key: p for p in pieces}
+    rebuilt(index, at, pushed(index, at, at))
+    hears(0.1)
+    landed: dict[str, str | None] = {}
+    followed(index, at, swept(index, at, at, landed), landed)
+    hears(0.4)
+    fits = check(index, tolerance, at)
+    refused: set[str] = set()
+    for _ in range(REST_ROUNDS):
+        moved = steadied(index, at, fits, refused)
+        if not moved:
+            break
+        hears(0.7)
+        followed(index, at, moved, landed, frozenset(moved))
+        fits.update(check(index, tolerance, changed(index, at, fits, moved)))
+    hears(0.9)
+    moved = freed(index, at, [k for k, f in fits.items() if f.clashes])
+    moved |= swept(index, at, beside(index, at, moved)) | moved
+    fits.update(check(index, tolerance, beside(index, at, moved)))
+    for _ in range(MENDINGS):
+        rough = [k for k, f in fits.items() if wrong_with(f) and not f.faults]
+        if not rough:
+            break
+        before = dict(at)
+        rebuilt(index, at, pushed(index, at, rough))
+        swept(index, at, beside(index, at, {k: before[k] for k in rough}))
+        fits.update(check(index, tolerance, beside(index, at, {k: p for k, p in before.items() if p is not at[k]})))
+    return Finished(tuple(at[p.key] for p in pieces), fits)
 
 
 def followed(
@@ -187,20 +184,21 @@ def toppled(index: SceneIndex, done: Finished, tolerance: float, gone: Iterable[
         found = rest(index, piece, STAND_TRIES)
         return piece.at(found.pose) if found.stable else None
 
-    with standing_in(index, list(done.pieces), gone) as at:
-        alone = upwards(at, [k for k, f in fits.items() if f.faults == ("tippy",) and k not in carrying])
-        for key, piece in side_by_side(index, lambda k: rested(at[k]), alone).items():
-            if piece is None:
-                continue
-            before, at[key] = at[key], piece
-            index.put(piece)
-            fresh = check(index, tolerance, beside(index, at, {key: before}))
-            if any(f.faults and not fits[k].faults for k, f in fresh.items()) or fresh[key].faults:
-                at[key] = before
-                index.put(before)
-            else:
-                fits.update(fresh)
-        return Finished(tuple(at[p.key] for p in done.pieces), fits)
+    index = with_pieces(index, done.pieces, gone)
+    at = {p.key: p for p in done.pieces}
+    alone = upwards(index, at, [k for k, f in fits.items() if f.faults == ("tippy",) and k not in carrying])
+    for key, piece in side_by_side(index, lambda k: rested(at[k]), alone).items():
+        if piece is None:
+            continue
+        before, at[key] = at[key], piece
+        index.put(piece)
+        fresh = check(index, tolerance, beside(index, at, {key: before}))
+        if any(f.faults and not fits[k].faults for k, f in fresh.items()) or fresh[key].faults:
+            at[key] = before
+            index.put(before)
+        else:
+            fits.update(fresh)
+    return Finished(tuple(at[p.key] for p in done.pieces), fits)
 
 
 def measured(
@@ -210,13 +208,14 @@ def measured(
 
     What lay still may have leaned on what has moved. The index is left as it was.
     """
-    with standing_in(index, list(done.pieces), gone) as at:
-        chosen: Iterable[str] = at
-        if before is not None:
-            was = {p.key: p for p in before.pieces}
-            moved = {k: was[k] for k, p in at.items() if p.pose != was[k].pose}
-            chosen = changed(index, at, done.fits, moved)
-        return Finished(done.pieces, {**done.fits, **check(index, tolerance, chosen)})
+    index = with_pieces(index, done.pieces, gone)
+    at = {p.key: p for p in done.pieces}
+    chosen: Iterable[str] = at
+    if before is not None:
+        was = {p.key: p for p in before.pieces}
+        moved = {k: was[k] for k, p in at.items() if p.pose != was[k].pose}
+        chosen = changed(index, at, done.fits, moved)
+    return Finished(done.pieces, {**done.fits, **check(index, tolerance, chosen)})
 
 
 def beside(index: SceneIndex, at: dict[str, Piece], moved: Mapping[str, Piece]) -> list[str]:
@@ -231,7 +230,7 @@ def beside(index: SceneIndex, at: dict[str, Piece], moved: Mapping[str, Piece]) 
     lo, hi = index.placed.lo[rows] - NEAR, index.placed.hi[rows] + NEAR
     met = np.zeros(len(keys), np.bool_)
     for key, was in moved.items():
-        for below, above in (was.world_box(), at[key].world_box()):
+        for below, above in (index.box_of(was), index.box_of(at[key])):
             met |= ((lo <= above) & (hi >= below)).all(axis=1)
     return [k for k, hit in zip(keys, met, strict=True) if hit]
 
@@ -254,9 +253,9 @@ def carried(rising: Iterable[str], fits: Mapping[str, Fit], keys: Iterable[str])
     return found
 
 
-def upwards(at: Mapping[str, Piece], keys: Iterable[str]) -> list[str]:
+def upwards(index: SceneIndex, at: Mapping[str, Piece], keys: Iterable[str]) -> list[str]:
     """The keys by the height of their lowest point: what carries comes before what is carried."""
-    return sorted(keys, key=lambda k: (float(at[k].world_box()[0][1]), k))
+    return sorted(keys, key=lambda k: (float(index.box_of(at[k])[0][1]), k))
 
 
 def pushed(index: SceneIndex, at: dict[str, Piece], keys: Iterable[str]) -> list[str]:
@@ -265,8 +264,8 @@ def pushed(index: SceneIndex, at: dict[str, Piece], keys: Iterable[str]) -> list
     Bottom up, each among all others as they lie: a lift straight up out of what it leans on steeply would be far longer,
     and would take away what holds it.
     """
-    rising = upwards(at, keys)
-    boxes = np.array([at[k].world_box() for k in rising]).reshape(-1, 2, 3)
+    rising = upwards(index, at, keys)
+    boxes = np.array([index.box_of(at[k]) for k in rising]).reshape(-1, 2, 3)
     boxes += PUSHES * (MOST_PUSH + CLEAR) * np.array([[-1.0], [1.0]])
     stuck = []
     for group in groups(rising, boxes):
@@ -293,7 +292,7 @@ def out_of_all(index: SceneIndex, start: Piece, row: int) -> Piece | None:
     """``start`` moved out of whatever it cuts deepest, one move after the other; None when that does not free it."""
     piece = start
     for _ in range(PUSHES):
-        mover = index.mover_along(piece.prop.mesh, piece.pose, piece.direction)
+        mover = index.mover_along(index.mesh_of(piece), piece.pose, piece.direction)
         cut = rows_cut(index, mover, index.near(mover, piece.pose.origin, row))
         if not cut:
             return piece
@@ -309,16 +308,16 @@ def rebuilt(index: SceneIndex, at: dict[str, Piece], stuck: Iterable[str]) -> No
 
     What lies on a piece is then not in its way; it is moved in its turn.
     """
-    boxes = {k: p.world_box() for k, p in at.items()}
+    boxes = {k: index.box_of(p) for k, p in at.items()}
     keys = set(stuck)
-    for key in upwards(at, at) if keys else []:
+    for key in upwards(index, at, at) if keys else []:
         lo, hi = boxes[key]
         if any(
             below[1] < lo[1] and (lo - NEAR <= above).all() and (hi + NEAR >= below).all()
             for below, above in (boxes[k] for k in keys)
         ):
             keys.add(key)
-    rising = upwards(at, keys)
+    rising = upwards(index, at, keys)
     # Never in the order of a set, which is another one in every process: it decides which rows they get.
     for key in rising:
         index.remove(key)
@@ -336,8 +335,8 @@ def swept(
     ``landed`` hears what each came to lie on: a key, its own where there is nothing, None where it was lifted.
     """
     moved = {}
-    rising = upwards(at, keys)
-    boxes = np.array([at[k].world_box() for k in rising]).reshape(-1, 2, 3)
+    rising = upwards(index, at, keys)
+    boxes = np.array([index.box_of(at[k]) for k in rising]).reshape(-1, 2, 3)
     # It goes along its column, however far, and as far looks what stands in its way.
     columns = np.where(
         np.array([at[k].direction == DOWN for k in rising], np.bool_)[:, None], [0.0, np.inf, 0.0], np.inf
@@ -362,7 +361,7 @@ def steadied(index: SceneIndex, at: dict[str, Piece], fits: dict[str, Fit], refu
     A stand cuts nothing, so it leaves no neighbour worse; what rested on the piece is dropped anew afterwards.
     ``refused``: those that have no stand near; they are added to, and not tried again.
     """
-    chosen = upwards(at, (k for k, f in fits.items() if "tippy" in f.faults and k not in refused))
+    chosen = upwards(index, at, (k for k, f in fits.items() if "tippy" in f.faults and k not in refused))
     found = side_by_side(index, lambda k: stood(index, at[k]), chosen)
     refused.update(k for k, piece in found.items() if piece is None)
     return moved_in_turn(index, at, found)
@@ -370,7 +369,6 @@ def steadied(index: SceneIndex, at: dict[str, Piece], fits: dict[str, Fit], refu
 
 def side_by_side(index: SceneIndex, tried: Callable[[str], T], keys: list[str]) -> dict[str, T]:
     """Where each of ``keys`` could go, all looked at at once, as they stand now."""
-    index.forest  # noqa: B018  (planted once, before the threads share it)
     if len(keys) < FEW:
         return {k: tried(k) for k in keys}
     with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
@@ -387,7 +385,7 @@ def moved_in_turn(index: SceneIndex, at: dict[str, Piece], found: Mapping[str, P
     for key, piece in found.items():
         if piece is None:
             continue
-        boxes = [at[key].world_box(), piece.world_box()]
+        boxes = [index.box_of(at[key]), index.box_of(piece)]
         lo, hi = np.minimum(boxes[0][0], boxes[1][0]), np.maximum(boxes[0][1], boxes[1][1])
         beside_moved = any((lo <= above).all() and (hi >= below).all() for below, above in taken)
         if beside_moved and measure_fit(index, piece).faults:
@@ -418,7 +416,7 @@ def freed(index: SceneIndex, at: dict[str, Piece], keys: Iterable[str]) -> dict[
     """Of pieces that are still locked into each other, the upper ones lifted out and dropped anew; those that moved,
     as they were."""
     moved = {}
-    for key in reversed(upwards(at, keys)):
+    for key in reversed(upwards(index, at, keys)):
         down = landed_after(index, at[key], index.row.get(key, -1), FAR_LIFT)
         if down is not None and down.pose != at[key].pose:
             moved[key] = at[key]

@@ -83,7 +83,7 @@ class Stream:
                 # No room yet: it waits until what was let go before has fallen out of the way.
                 break
             self._owed -= 1.0
-            lo, hi = drop.piece.world_box()
+            lo, hi = self.index.box_of(drop.piece)
             around = np.vstack([around, 0.5 * (lo + hi)])
             reach = np.append(reach, 0.5 * np.linalg.norm(hi - lo))
             moving = np.append(moving, True)

@@ -17,12 +17,12 @@ from brickseat_core.contact.index import SceneIndex
 from brickseat_core.gravity.breaking import Blows, shattered
 from brickseat_core.gravity.finish import (
     Finished,
+    OnProgress,
     Stopped,
-    Told,
     finish,
     measured,
-    standing_in,
     toppled,
+    with_pieces,
 )
 from brickseat_core.gravity.hand import Hand
 from brickseat_core.gravity.pouring import Stream
@@ -135,11 +135,11 @@ class Settled:
 
 
 def shapes_for(
-    props: Mapping[str, Prop], kinds: Mapping[str, ShapeKind] | None = None, told: Told | None = None
+    props: Mapping[str, Prop], kinds: Mapping[str, ShapeKind] | None = None, on_progress: OnProgress | None = None
 ) -> dict[str, ContactShape]:
     """A contact shape of each prop, of its wanted kind where there is one.
 
-    Raises NotForGravity, with the prop named, where none can be made, and Stopped when ``told`` says so.
+    Raises NotForGravity, with the prop named, where none can be made, and Stopped when ``on_progress`` says so.
     """
     wanted = kinds or {}
 
@@ -153,7 +153,7 @@ def shapes_for(
     with ThreadPoolExecutor(max_workers=max(1, os.cpu_count() or 1)) as pool:
         for number, (key, shape) in enumerate(zip(props, pool.map(made, props), strict=True)):
             out[key] = shape
-            if told is not None and not told("making contact shapes", number / len(props)):
+            if on_progress is not None and not on_progress("making contact shapes", number / len(props)):
                 pool.shutdown(cancel_futures=True)
                 raise Stopped
     return out
@@ -189,7 +189,7 @@ class Run:
         self.falling = {key: shape.falling for key, shape in self.shapes.items()}
         self.light_until = np.inf
         self.world = self._world(self.loose, self.settings, shapes=self.falling)
-        lows = [p.world_box()[0][1] for p in (*self.fixed, *self.loose)]
+        lows = [self.index.box_of(p)[0][1] for p in (*self.fixed, *self.loose)]
         self.floor = min(lows, default=0.0) - BELOW
         self.rescues: Counter[str] = Counter()
         self.named: dict[str, str] = {}
@@ -219,7 +219,7 @@ class Run:
         are fixed besides. ``shapes``: other contact shapes than those to lie with."""
         region = None
         if reach is not None and pieces:
-            boxes = np.array([p.world_box() for p in pieces])
+            boxes = np.array([self.index.box_of(p) for p in pieces])
             region = (boxes[:, 0].min(axis=0) - reach, boxes[:, 1].max(axis=0) + reach)
             region[0][1] = -np.inf
         return World(
@@ -233,6 +233,7 @@ class Run:
             self.made,
             self.threads,
             lying,
+            self.index.mesh_of,
         )
 
     def _strength(self, number: int) -> float:
@@ -305,7 +306,7 @@ class Run:
 
     def _pour(self, stream: Stream, seconds: float) -> None:
         lying = self.world.placed()
-        boxes = np.array([p.world_box() for p in lying]).reshape(-1, 2, 3)
+        boxes = np.array([self.index.box_of(p) for p in lying]).reshape(-1, 2, 3)
         reach = 0.5 * np.linalg.norm(boxes[:, 1] - boxes[:, 0], axis=1)
         moving = np.linalg.norm(self.world.velocities(self.world.left), axis=1) > FALLING_SPEED
         for drop in stream.due(seconds, boxes.mean(axis=1), reach, moving):
@@ -324,7 +325,7 @@ class Run:
                 self.whole[piece.name] = str(problem)
             return
         velocity, spin = self.world.velocities([number])[0], self.world.spin(number)
-        centre = piece.pose.apply(piece.prop.mesh.mass[1])
+        centre = self.index.centre_of_mass(piece)
         self.world.take(number)
         of = self.born.pop(piece.key, piece.key if piece.key in self.index.pieces else None)
         if piece.key in self.index.pieces:
@@ -388,7 +389,7 @@ class Run:
             again.step()
         return again.placed()
 
-    def end(self, tolerance: float = SEATED_TOLERANCE, told: Told | None = None) -> Settled:
+    def end(self, tolerance: float = SEATED_TOLERANCE, on_progress: OnProgress | None = None) -> Settled:
         """Finish exactly on the true meshes. The index is left as it was. Raises NotForGravity when nothing is there."""
         if not self.world.left:
             raise NotForGravity("nothing was poured; hold the pointer over something that bears it")
@@ -400,21 +401,21 @@ class Run:
         # What fell out again and again lies where it began.
         starts = {p.key: p for p in self.loose}
         lying = [starts[p.key] if p.key in self.named else p for p in lying]
-        done = toppled(self.index, finish(self.index, lying, tolerance, told, self.gone), tolerance, self.gone)
+        done = toppled(self.index, finish(self.index, lying, tolerance, on_progress, self.gone), tolerance, self.gone)
         failed = 0
         for _ in range(MOST_LAST_FALLS):
-            restless = done.restless() - self.named.keys()
+            restless = done.restless(self.index) - self.named.keys()
             if not restless:
                 break
-            again = self._last_fall(done, restless, failed, tolerance, told)
+            again = self._last_fall(done, restless, failed, tolerance, on_progress)
             better = len(again.named) < len(done.named)
             done, failed = (again, failed) if better else (done, failed + 1)
-        # Once more all of them: what is told is what is, not what should be.
+        # Once more all of them: what is on_progress is what is, not what should be.
         done = measured(self.index, done, tolerance, self.gone)
-        middles = np.array([0.5 * (p.world_box()[0] + p.world_box()[1]) for p in done.pieces])
+        middles = np.array([0.5 * (self.index.box_of(p)[0] + self.index.box_of(p)[1]) for p in done.pieces])
         apart = middles[:, [0, 2]] - middles[:, [0, 2]].mean(axis=0)
-        tops = [p.world_box()[1][1] for p in done.pieces]
-        lows = [p.world_box()[0][1] for p in done.pieces]
+        tops = [self.index.box_of(p)[1][1] for p in done.pieces]
+        lows = [self.index.box_of(p)[0][1] for p in done.pieces]
         motion = self.motion(done.pieces) if self.slip.motion else None
         return Settled(
             self.slip.seed,
@@ -445,7 +446,7 @@ class Run:
         return self.relaxed(again, lying)
 
     def _last_fall(
-        self, done: Finished, restless: set[str], failed: int, tolerance: float, told: Told | None
+        self, done: Finished, restless: set[str], failed: int, tolerance: float, on_progress: OnProgress | None
     ) -> Finished:
         """Gravity on the few that do not stand yet, among all the others as they lie exactly now.
 
@@ -454,13 +455,13 @@ class Run:
         """
         lying = [p for p in done.pieces if p.key not in restless]
         loose = [p for p in done.pieces if p.key in restless]
-        with standing_in(self.index, list(done.pieces), self.gone):
-            locked = any(done.fits[k].clashes for k in restless)
-            if failed or locked:
-                lift = LAST_LIFT * max(failed, 1)
-                loose = parted(self.index, jittered(loose, lift, lift, self.slip.seed + failed))
-            fallen = self._fallen(loose, LAST_FALL_SECONDS, lying)
-            again = finish(self.index, fallen, tolerance, told)
+        index = with_pieces(self.index, done.pieces, self.gone)
+        locked = any(done.fits[k].clashes for k in restless)
+        if failed or locked:
+            lift = LAST_LIFT * max(failed, 1)
+            loose = parted(index, jittered(loose, lift, lift, self.slip.seed + failed))
+        fallen = self._fallen(loose, LAST_FALL_SECONDS, lying)
+        again = finish(index, fallen, tolerance, on_progress)
         after = toppled(self.index, done.with_those_of(again), tolerance, self.gone)
         return measured(self.index, after, tolerance, self.gone, done)
 
@@ -483,21 +484,21 @@ def settle(
     shapes: Mapping[str, ContactShape],
     stuffs: Mapping[str, Stuff] | None = None,
     tolerance: float = SEATED_TOLERANCE,
-    told: Told | None = None,
+    on_progress: OnProgress | None = None,
     threads: int = MOST_THREADS,
 ) -> Settled:
     """The whole chain for the pieces of ``keys``: ease apart, settle, relax, finish. The index is left as it was.
 
-    Raises NotForGravity before anything moves, and Stopped when ``told`` says so.
+    Raises NotForGravity before anything moves, and Stopped when ``on_progress`` says so.
     """
     if not keys:
         raise NotForGravity("nothing is chosen to settle; choose loose pieces first")
     run = Run(index, keys, slip, shapes, stuffs, threads=threads)
     run.ease()
     for _ in stepping(run):
-        if told is not None and not told("settling", min(0.99, run.simulated / slip.seconds)):
+        if on_progress is not None and not on_progress("settling", min(0.99, run.simulated / slip.seconds)):
             raise Stopped
-    return run.end(tolerance, told)
+    return run.end(tolerance, on_progress)
 
 
 def stepping(run: Run) -> Iterator[Vec]:

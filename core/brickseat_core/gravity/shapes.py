@@ -5,7 +5,6 @@ For settling only. Everything that is proved, is proved on the true mesh.
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
 from typing import Any, Literal, get_args
 
 import manifold3d
@@ -17,6 +16,7 @@ from scipy.spatial import ConvexHull, QhullError
 
 from brickseat_core.contact.inside import points_inside_kernel
 from brickseat_core.gravity.shards import Unbreakable, solid_of
+from brickseat_core.meshes.lazy import lazy
 from brickseat_core.meshes.mesh import Mesh, Vec
 from brickseat_core.meshes.nearest import distances
 
@@ -62,7 +62,7 @@ class ContactShape:
     axis: int = 1
     light: tuple[Vec, ...] = ()
 
-    @cached_property
+    @lazy
     def falling(self) -> "ContactShape":
         """The same with few corners: to fall with, not to lie with."""
         return replace(self, solids=self.light, light=()) if self.light else self

@@ -27,38 +27,34 @@ def parted(index: SceneIndex, pieces: list[Piece]) -> list[Piece]:
     shapes locked into each other are never parted by an engine that knows only their overlaps.
     """
     out = {p.key: p for p in pieces}
-    before = {p.key: index.pieces[p.key] for p in pieces}
     full: Counter[tuple[int, int]] = Counter()
+    index = index.fork()
     for piece in pieces:
         index.remove(piece.key)
-    try:
-        for piece in sorted(pieces, key=lambda p: (float(p.world_box()[0][1]), p.key)):
-            upright = replace(piece, direction=DOWN)
-            lift = lift_out(index, upright)
-            lo, hi = piece.world_box()
-            high, wide = MOST_LAYERS * float(hi[1] - lo[1]), float(np.hypot(hi[0] - lo[0], hi[2] - lo[2]))
-            if lift is None or lift > high:
-                spot = (round(float(lo[0]) / wide), round(float(lo[2]) / wide))
-                for number in range(full[spot], MOST_SPOTS):
-                    turn, far = GOLDEN_ANGLE * number, wide * np.sqrt(number)
-                    beside = upright.at(piece.pose.moved(np.array([far * np.cos(turn), 0.0, far * np.sin(turn)])))
-                    aside = lift_out(index, beside)
-                    if aside is not None and aside <= high and seat(index, beside).travel is not None:
-                        upright, lift, full[spot] = beside, aside, number
-                        break
-            upright = upright.at(upright.pose.moved(np.array([0.0, lift + PARTED if lift else 0.0, 0.0])))
-            out[piece.key] = piece.at(upright.pose)
-            index.put(upright)
-    finally:
-        for piece in before.values():
-            index.put(piece)
+    for piece in sorted(pieces, key=lambda p: (float(index.box_of(p)[0][1]), p.key)):
+        upright = replace(piece, direction=DOWN)
+        lift = lift_out(index, upright)
+        lo, hi = index.box_of(piece)
+        high, wide = MOST_LAYERS * float(hi[1] - lo[1]), float(np.hypot(hi[0] - lo[0], hi[2] - lo[2]))
+        if lift is None or lift > high:
+            spot = (round(float(lo[0]) / wide), round(float(lo[2]) / wide))
+            for number in range(full[spot], MOST_SPOTS):
+                turn, far = GOLDEN_ANGLE * number, wide * np.sqrt(number)
+                beside = upright.at(piece.pose.moved(np.array([far * np.cos(turn), 0.0, far * np.sin(turn)])))
+                aside = lift_out(index, beside)
+                if aside is not None and aside <= high and seat(index, beside).travel is not None:
+                    upright, lift, full[spot] = beside, aside, number
+                    break
+        upright = upright.at(upright.pose.moved(np.array([0.0, lift + PARTED if lift else 0.0, 0.0])))
+        out[piece.key] = piece.at(upright.pose)
+        index.put(upright)
     return [out[p.key] for p in pieces]
 
 
 def lift_out(index: SceneIndex, piece: Piece) -> float | None:
     """Metres straight up to where a piece is inside nothing; None where that is farther than ``MOST_PARTING``."""
     mover, near = column(index, piece, index.row.get(piece.key, -1))
-    probes = piece.pose.apply(piece.prop.mesh.probes)
+    probes = index.probes_of(piece)
     lift = first_window(index, mover, near, probes, limit=MOST_PARTING)
     if lift is not None and lift <= CONTACT_EPSILON and first_contact(index, mover, near).started:
         travel = out_of_flush(index, piece, near)

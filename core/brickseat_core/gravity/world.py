@@ -7,13 +7,14 @@ drawn being baked into its shape, so that scaled, mirrored and sheared pieces ne
 """
 
 import math
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 import rapier3d
 
+from brickseat_core.contact.index import world_box
 from brickseat_core.gravity.materials import MATERIALS, USUAL_MATERIAL, Material, mass_of
 from brickseat_core.gravity.shapes import SKIN, ContactShape
 from brickseat_core.meshes.mesh import Mesh
@@ -100,6 +101,11 @@ EASE = Settings(gravity=0.0, damping=(20.0, 20.0), cap=0.5, parting=0.3)
 RELAX = Settings(1.0 / 60.0, 32, 480.0, 0.3, 2.0, (1.0, 1.0), recycle=False, parting=0.3)
 
 
+def own_mesh(piece: Piece) -> Mesh:
+    """The mesh of a piece's prop."""
+    return piece.prop.mesh
+
+
 class World:
     """The loose pieces of a set as bodies, in the order of ``keys``; ``origin`` is where the engine's zero lies.
 
@@ -118,6 +124,7 @@ class World:
         made: "EngineShapes | None" = None,
         threads: int = 1,
         lying: Iterable[Piece] = (),
+        mesh_of: Callable[[Piece], Mesh] = own_mesh,
     ) -> None:
         """``shapes``, ``stuffs``: by prop key. ``two_sided``: keys of fixed pieces whose faces may look either way.
         ``region``: a box that no loose piece leaves: what is fixed outside it is left out. ``made``: the engine's shapes,
@@ -127,6 +134,7 @@ class World:
         Raises NotForGravity, with the piece named, before anything reaches the engine.
         """
         loose, fixed = list(loose), list(fixed)
+        self._mesh_of = mesh_of
         self.pieces: list[Piece] = []
         self.keys: list[str] = []
         self.shapes, self.stuffs = shapes, stuffs
@@ -175,7 +183,7 @@ class World:
         self.world.wake_up_all()
 
     def _check(self, piece: Piece) -> None:
-        points = piece.prop.mesh.far_corners @ piece.pose.linear.T + (piece.pose.origin - self.origin)
+        points = self._mesh_of(piece).far_corners @ piece.pose.linear.T + (piece.pose.origin - self.origin)
         if not np.isfinite(points).all():
             raise NotForGravity(f"{piece.name} has a pose or a mesh that is not finite; place it anew")
         extent = float(np.ptp(points, axis=0).max())
@@ -185,7 +193,7 @@ class World:
     def _fix(self, piece: Piece, region: tuple[Vec, Vec] | None, two_sided: bool | None = None) -> None:
         """``two_sided``: whether its triangles may be met from either side; None when its contact shape is to be met."""
         if region is not None:
-            lo, hi = piece.world_box()
+            lo, hi = world_box(self._mesh_of(piece), piece.pose)
             if (lo > region[1]).any() or (hi < region[0]).any():
                 return
         self._check(piece)
@@ -194,7 +202,7 @@ class World:
         collider = rapier3d.Collider.new(
             self._made.solid(self.shapes[piece.prop.key], stretch)
             if two_sided is None
-            else self._made.surface(piece.prop.mesh, stretch, two_sided)
+            else self._made.surface(self._mesh_of(piece), stretch, two_sided)
         )
         collider = collider.position(isometry(piece.pose.origin - self.origin, turn))
         collider = collider.contact_skin(SKIN).friction(stuff.friction).restitution(stuff.restitution)
@@ -221,7 +229,7 @@ class World:
             .translation(tuple(at))
             .linear_damping(self.settings.damping[0])
             .angular_damping(self.settings.damping[1])
-            .additional_mass_properties(self._made.mass(piece.prop.mesh, stretch, stuff).turned(turn))
+            .additional_mass_properties(self._made.mass(self._mesh_of(piece), stretch, stuff).turned(turn))
             .soft_ccd_prediction(self.settings.ahead)
         )
         handle = self.world.add_body(body)
@@ -240,7 +248,7 @@ class World:
         self.pieces.append(piece)
         self.keys.append(piece.key)
         self._bodies.append(made)
-        half = 0.5 * thickness_of(piece)
+        half = 0.5 * thickness_of(self._mesh_of(piece), piece)
         if half < THIN:
             self._thin[len(self.pieces) - 1] = half
         return len(self.pieces) - 1
@@ -378,9 +386,9 @@ def vec3(values: Vec) -> rapier3d.Vec3:
     return rapier3d.Vec3(float(values[0]), float(values[1]), float(values[2]))
 
 
-def thickness_of(piece: Piece) -> float:
-    """Metres: the least side of its box."""
-    lo, hi = piece.prop.mesh.box
+def thickness_of(mesh: Mesh, piece: Piece) -> float:
+    """Metres: the least side of the box of a piece of this mesh."""
+    lo, hi = mesh.box
     return float((np.linalg.norm(piece.pose.linear, axis=0) * (hi - lo)).min())
 
 

@@ -1,13 +1,14 @@
 """A prop's true surface: triangles, their tree, and what is measured of them."""
 
+import hashlib
 from dataclasses import dataclass
-from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
 from brickseat_core.kernels import kernel
 from brickseat_core.meshes.edges import Edges, edges_of, grouped, sharp_ways
+from brickseat_core.meshes.lazy import lazy
 from brickseat_core.meshes.tree import Tree, build_tree
 
 Vec = NDArray[np.float64]
@@ -65,29 +66,38 @@ class Mesh:
             row = int(np.flatnonzero(~np.isfinite(self.vertices).all(axis=1))[0])
             raise MeshError(f"vertex {row} is not a finite number")
 
-    @cached_property
+    @lazy
+    def digest(self) -> str:
+        """Hexadecimal digest of the content: equal for meshes of the same vertices and faces in the same order."""
+        digest = hashlib.blake2b(f"{self.vertices.shape} {self.faces.shape}".encode(), digest_size=16)
+        digest.update(np.ascontiguousarray(self.vertices).data)
+        digest.update(np.ascontiguousarray(self.faces).data)
+        return digest.hexdigest()
+
+    @lazy
     def tree(self) -> Tree:
+        """The hierarchy that finds its triangles."""
         return build_tree(self.vertices[self.faces])
 
-    @cached_property
+    @lazy
     def box(self) -> tuple[Vec, Vec]:
         """Axis-aligned box of the triangles: (lo, hi)."""
         corners = self.vertices[self._used]
         return corners.min(axis=0), corners.max(axis=0)
 
-    @cached_property
+    @lazy
     def _used(self) -> NDArray[np.bool_]:
         used = np.zeros(len(self.vertices), np.bool_)
         used[self.faces] = True
         return used
 
-    @cached_property
+    @lazy
     def area(self) -> float:
         """Surface in m²."""
         a, b, c = (self.vertices[self.faces[:, k]] for k in range(3))
         return float(0.5 * np.linalg.norm(np.cross(b - a, c - a), axis=1).sum())
 
-    @cached_property
+    @lazy
     def mass(self) -> tuple[float, Vec]:
         """Signed volume (m³, negative when turned inside out) and centre of mass (3,).
 
@@ -109,7 +119,7 @@ class Mesh:
             return 0.0, centre
         return 0.0, centre + (area[:, None] * corners.mean(axis=1)).sum(axis=0) / total
 
-    @cached_property
+    @lazy
     def inertia(self) -> Vec:
         """(3, 3) inertia about the centre of mass per kg: times the mass gives kg·m².
 
@@ -128,14 +138,14 @@ class Mesh:
         second = np.einsum("i,ijk->jk", share, moments)
         return np.asarray(np.trace(second) * np.eye(3) - second)
 
-    @cached_property
+    @lazy
     def _welded(self) -> NDArray[np.int64]:
         lo, hi = self.box
         step = max(float((hi - lo).max()), 1e-9) * WELD_SHARE
         keys = np.round((self.vertices - lo) / step).astype(np.int64)
         return number_rows(keys)[self.faces]
 
-    @cached_property
+    @lazy
     def corner_normals(self) -> Vec:
         """(m, 3, 3) smooth unit normal at each corner: the faces round it, weighted by area."""
         welded = self._welded
@@ -146,13 +156,13 @@ class Mesh:
         unit = total / np.maximum(np.linalg.norm(total, axis=1), 1e-30)[:, None]
         return np.asarray(unit[welded])
 
-    @cached_property
+    @lazy
     def shell_of(self) -> NDArray[np.int32]:
         """(m,) which connected shell each triangle belongs to, numbered from 0."""
         welded = self._welded
         return np.asarray(shells_kernel(welded, int(welded.max()) + 1))
 
-    @cached_property
+    @lazy
     def probes(self) -> Vec:
         """(2k, 3) two far points on each of the ``MAX_PROBES`` largest shells, one after the other.
 
@@ -169,7 +179,7 @@ class Mesh:
             chosen += [mine[np.argmin(spread[mine])], mine[np.argmax(spread[mine])]]
         return np.asarray(centres[chosen])
 
-    @cached_property
+    @lazy
     def far_corners(self) -> Vec:
         """(k, 3) corners that stand for the whole: those that reach farthest, then others spread over it.
 
@@ -181,16 +191,16 @@ class Mesh:
         spread = self.tree.corners[:: max(1, len(self.faces) // SPREAD_CORNERS), 0]
         return np.concatenate([used[np.unique(np.argmax(used @ ways.T, axis=0))], spread])
 
-    @cached_property
+    @lazy
     def _edges(self) -> Edges:
         return edges_of(self._welded)
 
-    @cached_property
+    @lazy
     def edge_ways(self) -> Vec:
         """(k, 3) unit ways that its sharp edges run, three at most."""
         return sharp_ways(self.vertices, self.faces, self._edges)
 
-    @cached_property
+    @lazy
     def health(self) -> Health:
         welded = self._welded
         degenerate = (welded[:, 0] == welded[:, 1]) | (welded[:, 1] == welded[:, 2]) | (welded[:, 2] == welded[:, 0])
@@ -207,7 +217,7 @@ class Mesh:
             inward=opened == 0 and volume < 0.0,
         )
 
-    @cached_property
+    @lazy
     def uprightness(self) -> float:
         """How much of the area seen from above faces one way: ±1 for a height field, 0 for a solid."""
         corners = self.vertices[self.faces]

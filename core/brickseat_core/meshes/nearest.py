@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brickseat_core.kernels import inner_kernel, kernel
-from brickseat_core.meshes.tree import Tree
+from brickseat_core.meshes.tree import STACK_ROOM, Tree
 
 Vec = NDArray[np.float64]
 
@@ -64,7 +64,7 @@ def box_distance(tree, node, p):  # type: ignore[no-untyped-def]
 @kernel
 def distances_kernel(tree, points):  # type: ignore[no-untyped-def]
     found = np.empty(points.shape[0])
-    stack = np.empty(128, np.int64)
+    stack = np.empty(STACK_ROOM, np.int64)
     out = np.empty(3)
     for i in range(points.shape[0]):
         p = points[i]

@@ -14,6 +14,13 @@ from brickseat_core.kernels import inner_kernel, kernel
 
 LEAF_SIZE = 4
 BINS = 16
+MAX_DEPTH = 48
+"""Levels below the root at most. Splits by surface area alone can be one-sided level after level (nested sheets that
+shrink by a constant factor); a node that comes near to this depth is halved instead, so that 2^31 triangles still fit."""
+STACK_ROOM = MAX_DEPTH + 2
+"""Entries that a depth-first walk over one tree needs: it pops one node and pushes two, a level deeper."""
+PAIR_STACK_ROOM = 2 * MAX_DEPTH + 2
+"""The same for a walk over the pairs of two trees, which opens one of the two nodes at a time."""
 
 
 class Tree(NamedTuple):
@@ -34,7 +41,8 @@ class Tree(NamedTuple):
 
 
 def build_tree(corners: NDArray[np.float64]) -> Tree:
-    """Build the tree of a triangle soup, ``corners`` of shape (m, 3, 3), m >= 1."""
+    """Build the tree of a triangle soup, ``corners`` of shape (m, 3, 3), m >= 1; no path in it is longer than
+    ``MAX_DEPTH``, so that walks with ``STACK_ROOM`` or ``PAIR_STACK_ROOM`` entries never overflow."""
     corners = np.ascontiguousarray(corners, dtype=np.float64)
     lo, hi, child, start, count, order = build_tree_kernel(corners)
     return Tree(lo, hi, child, start, count, corners[order], order)
@@ -43,6 +51,110 @@ def build_tree(corners: NDArray[np.float64]) -> Tree:
 @inner_kernel
 def half_area(dx: float, dy: float, dz: float) -> float:
     return dx * dy + dy * dz + dz * dx
+
+
+@inner_kernel
+def bin_of(centre: float, low: float, scale: float) -> int:
+    """The bin of a centroid; ``scale``: bins per metre of the node's span along the axis."""
+    return max(0, min(BINS - 1, int((centre - low) * scale)))
+
+
+@inner_kernel
+def levels_to_halve(count: int) -> int:
+    """How many levels of exact halving bring ``count`` triangles down to leaves."""
+    levels = 0
+    while count > LEAF_SIZE:
+        count = (count + 1) // 2
+        levels += 1
+    return levels
+
+
+@inner_kernel
+def best_split(node_range, order, tri_lo, tri_hi, centre, clo, chi, bins):  # type: ignore[no-untyped-def]
+    """The cheapest split of a node by surface area: (axis, bin, bins per metre); axis -1 when no axis can be split.
+
+    ``node_range``: (2,) the run of ``order``. ``clo``, ``chi``: (3,) box of its centroids. ``bins``: working room.
+    """
+    a, n = node_range[0], node_range[1]
+    bin_lo, bin_hi, bin_n, left_cost = bins
+    best_cost = np.inf
+    best_axis, best_bin, best_scale = -1, 0, 0.0
+    for axis in range(3):
+        span = chi[axis] - clo[axis]
+        if not span > 0.0:
+            continue
+        scale = BINS * (1.0 - 1e-12) / span
+        # A span that is all but nothing overflows: such centroids cannot be told apart along this axis.
+        if not np.isfinite(scale):
+            continue
+        for b in range(BINS):
+            bin_n[b] = 0
+            for k in range(3):
+                bin_lo[b, k] = np.inf
+                bin_hi[b, k] = -np.inf
+        for i in range(a, a + n):
+            t = order[i]
+            b = bin_of(centre[t, axis], clo[axis], scale)
+            bin_n[b] += 1
+            for k in range(3):
+                bin_lo[b, k] = min(bin_lo[b, k], tri_lo[t, k])
+                bin_hi[b, k] = max(bin_hi[b, k], tri_hi[t, k])
+        x0, y0, z0, x1, y1, z1 = np.inf, np.inf, np.inf, -np.inf, -np.inf, -np.inf
+        total = 0
+        for b in range(BINS - 1):
+            total += bin_n[b]
+            x0 = min(x0, bin_lo[b, 0])
+            y0 = min(y0, bin_lo[b, 1])
+            z0 = min(z0, bin_lo[b, 2])
+            x1 = max(x1, bin_hi[b, 0])
+            y1 = max(y1, bin_hi[b, 1])
+            z1 = max(z1, bin_hi[b, 2])
+            left_cost[b] = np.inf
+            if total > 0:
+                left_cost[b] = total * half_area(x1 - x0, y1 - y0, z1 - z0)
+        x0, y0, z0, x1, y1, z1 = np.inf, np.inf, np.inf, -np.inf, -np.inf, -np.inf
+        total = 0
+        for b in range(BINS - 1, 0, -1):
+            total += bin_n[b]
+            x0 = min(x0, bin_lo[b, 0])
+            y0 = min(y0, bin_lo[b, 1])
+            z0 = min(z0, bin_lo[b, 2])
+            x1 = max(x1, bin_hi[b, 0])
+            y1 = max(y1, bin_hi[b, 1])
+            z1 = max(z1, bin_hi[b, 2])
+            if total == 0 or total == n:
+                continue
+            cost = left_cost[b - 1] + total * half_area(x1 - x0, y1 - y0, z1 - z0)
+            if cost < best_cost:
+                best_cost = cost
+                best_axis, best_bin, best_scale = axis, b, scale
+    return best_axis, best_bin, best_scale
+
+
+@inner_kernel
+def halve(order, first, last, key):  # type: ignore[no-untyped-def]
+    """Reorder ``order[first:last + 1]`` so that its middle entry stands where sorting by ``key`` would put it, smaller
+    keys before it. Quickselect (Hoare, "Algorithm 65: find", 1961); pivots from the middle of the run."""
+    middle = (first + last + 1) // 2
+    while first < last:
+        pivot = key[order[(first + last) // 2]]
+        i, j = first, last
+        while i <= j:
+            while key[order[i]] < pivot:
+                i += 1
+            while key[order[j]] > pivot:
+                j -= 1
+            if i <= j:
+                order[i], order[j] = order[j], order[i]
+                i += 1
+                j -= 1
+        if middle <= j:
+            last = j
+        elif middle >= i:
+            first = i
+        else:
+            break
+    return middle
 
 
 @kernel
@@ -63,11 +175,13 @@ def build_tree_kernel(corners):  # type: ignore[no-untyped-def]
     start = np.zeros(room, np.int32)
     count = np.zeros(room, np.int32)
     order = np.arange(m).astype(np.int32)
-    bin_lo = np.empty((BINS, 3))
-    bin_hi = np.empty((BINS, 3))
-    bin_n = np.empty(BINS, np.int64)
-    left_cost = np.empty(BINS)
-    stack = np.empty(room, np.int32)
+    level = np.zeros(room, np.int32)
+    bins = (np.empty((BINS, 3)), np.empty((BINS, 3)), np.empty(BINS, np.int64), np.empty(BINS))
+    node_range = np.empty(2, np.int64)
+    along = np.empty(m)
+    clo = np.empty(3)
+    chi = np.empty(3)
+    stack = np.empty(STACK_ROOM, np.int32)
     start[0] = 0
     count[0] = m
     stack[0] = 0
@@ -78,11 +192,9 @@ def build_tree_kernel(corners):  # type: ignore[no-untyped-def]
         node = stack[depth]
         a = start[node]
         n = count[node]
-        clo = np.full(3, np.inf)
-        chi = np.full(3, -np.inf)
         for k in range(3):
-            lo[node, k] = np.inf
-            hi[node, k] = -np.inf
+            lo[node, k] = clo[k] = np.inf
+            hi[node, k] = chi[k] = -np.inf
         for i in range(a, a + n):
             t = order[i]
             for k in range(3):
@@ -92,76 +204,34 @@ def build_tree_kernel(corners):  # type: ignore[no-untyped-def]
                 chi[k] = max(chi[k], centre[t, k])
         if n <= LEAF_SIZE:
             continue
-        best_cost = np.inf
-        best_axis = -1
-        best_bin = 0
-        for axis in range(3):
-            span = chi[axis] - clo[axis]
-            if not span > 0.0:
-                continue
-            scale = BINS * (1.0 - 1e-12) / span
-            for b in range(BINS):
-                bin_n[b] = 0
-                for k in range(3):
-                    bin_lo[b, k] = np.inf
-                    bin_hi[b, k] = -np.inf
-            for i in range(a, a + n):
-                t = order[i]
-                b = min(BINS - 1, int((centre[t, axis] - clo[axis]) * scale))
-                bin_n[b] += 1
-                for k in range(3):
-                    bin_lo[b, k] = min(bin_lo[b, k], tri_lo[t, k])
-                    bin_hi[b, k] = max(bin_hi[b, k], tri_hi[t, k])
-            x0, y0, z0, x1, y1, z1 = np.inf, np.inf, np.inf, -np.inf, -np.inf, -np.inf
-            total = 0
-            for b in range(BINS - 1):
-                total += bin_n[b]
-                x0 = min(x0, bin_lo[b, 0])
-                y0 = min(y0, bin_lo[b, 1])
-                z0 = min(z0, bin_lo[b, 2])
-                x1 = max(x1, bin_hi[b, 0])
-                y1 = max(y1, bin_hi[b, 1])
-                z1 = max(z1, bin_hi[b, 2])
-                left_cost[b] = np.inf
-                if total > 0:
-                    left_cost[b] = total * half_area(x1 - x0, y1 - y0, z1 - z0)
-            x0, y0, z0, x1, y1, z1 = np.inf, np.inf, np.inf, -np.inf, -np.inf, -np.inf
-            total = 0
-            for b in range(BINS - 1, 0, -1):
-                total += bin_n[b]
-                x0 = min(x0, bin_lo[b, 0])
-                y0 = min(y0, bin_lo[b, 1])
-                z0 = min(z0, bin_lo[b, 2])
-                x1 = max(x1, bin_hi[b, 0])
-                y1 = max(y1, bin_hi[b, 1])
-                z1 = max(z1, bin_hi[b, 2])
-                if total == 0 or total == n:
-                    continue
-                cost = left_cost[b - 1] + total * half_area(x1 - x0, y1 - y0, z1 - z0)
-                if cost < best_cost:
-                    best_cost = cost
-                    best_axis = axis
-                    best_bin = b
         split = a
-        if best_axis >= 0:
-            scale = BINS * (1.0 - 1e-12) / (chi[best_axis] - clo[best_axis])
-            j = a + n - 1
-            while split <= j:
-                t = order[split]
-                b = min(BINS - 1, int((centre[t, best_axis] - clo[best_axis]) * scale))
-                if b < best_bin:
-                    split += 1
-                else:
-                    order[split] = order[j]
-                    order[j] = t
-                    j -= 1
+        if level[node] + levels_to_halve(n) < MAX_DEPTH:
+            node_range[0], node_range[1] = a, n
+            axis, first_bin, scale = best_split(node_range, order, tri_lo, tri_hi, centre, clo, chi, bins)
+            if axis >= 0:
+                j = a + n - 1
+                while split <= j:
+                    t = order[split]
+                    if bin_of(centre[t, axis], clo[axis], scale) < first_bin:
+                        split += 1
+                    else:
+                        order[split] = order[j]
+                        order[j] = t
+                        j -= 1
         if split == a or split == a + n:
-            split = a + n // 2
+            widest = 0
+            for k in range(3):
+                if chi[k] - clo[k] > chi[widest] - clo[widest]:
+                    widest = k
+            for i in range(a, a + n):
+                along[order[i]] = centre[order[i], widest]
+            split = halve(order, a, a + n - 1, along)
         child[node] = nodes
         for side in range(2):
             c = nodes + side
             start[c] = a if side == 0 else split
             count[c] = split - a if side == 0 else a + n - split
+            level[c] = level[node] + 1
             stack[depth] = c
             depth += 1
         nodes += 2

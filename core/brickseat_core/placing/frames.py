@@ -51,7 +51,7 @@ def blended_up(normal: Vec, lean: float) -> Vec:
 def smooth_normal(index: SceneIndex, hit: Hit) -> Vec:
     """The normal interpolated from the corners of the triangle hit, on the side of the ray."""
     piece = index.pieces[index.keys[hit.row] or ""]
-    mesh = piece.prop.mesh
+    mesh = index.mesh_of(piece)
     triangle = int(mesh.tree.order[hit.triangle - index.span(mesh).tri0])
     a, b, c = piece.pose.apply(mesh.vertices[mesh.faces[triangle]])
     weights, *_ = np.linalg.lstsq(np.stack([a, b, c], axis=1), hit.point, rcond=None)

@@ -6,6 +6,7 @@ from typing import Any
 from django.contrib.auth.models import User
 from django.db.models import F, Q, QuerySet
 from django.http import HttpRequest
+from django.utils import timezone
 from ninja.errors import HttpError
 
 from brickseat.api.errors import NOT_FOUND, Problem
@@ -41,7 +42,8 @@ def own_set(request: HttpRequest, key: uuid.UUID) -> DressedSet:
 def visible_props(request: HttpRequest, dressed: DressedSet | None = None) -> "QuerySet[StoredProp]":
     """Everybody's props and the visitor's own; on a shared set, also its owner's."""
     owners = Q(owner=None) | Q(owner_id=user_of(request).pk)
-    return StoredProp.objects.filter(owners | Q(owner_id=dressed.owner_id) if dressed else owners)
+    owners = owners | Q(owner_id=dressed.owner_id) if dressed else owners
+    return StoredProp.objects.filter(owners, retired=False).filter(Q(due=None) | Q(due__lte=timezone.now()))
 
 
 def visible_prop(request: HttpRequest, key: str) -> StoredProp:
@@ -49,8 +51,10 @@ def visible_prop(request: HttpRequest, key: str) -> StoredProp:
     # On a shared set everybody sees what its owner and its other dressers have put there.
     if found is None:
         sets = DressedSet.open_to(user_of(request).pk)
-        theirs = Q(standingpiece__dressed__owner=F("owner")) | Q(standingpiece__dressed__dressers=F("owner"))
-        found = StoredProp.objects.filter(theirs, key=key, standingpiece__dressed__in=sets).first()
+        theirs = Q(records__dressed__owner=F("owner")) | Q(records__dressed__dressers=F("owner"))
+        found = StoredProp.objects.filter(theirs, key=key, records__dressed__in=sets).first()
+        # What was taken away can come back by an undo, and is shown while an earlier step is looked at.
+        found = found or StoredProp.objects.filter(key=key, named_in_history__change__entry__dressed__in=sets).first()
     if found is None:
         raise HttpError(404, NOT_FOUND)
     return found

@@ -1,12 +1,14 @@
 """One error shape for everything: {"error": what is wrong and what to do}."""
 
-from django.http import HttpRequest, HttpResponse, JsonResponse
+import logging
+
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from ninja import NinjaAPI, Schema
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 
 from brickseat.jobs.running import Failed
 from brickseat_core.formats.errors import FileError
-from brickseat_core.placing.moves import MoveRefused
+from brickseat_core.moves import MoveRefused
 
 
 class Problem(Schema):
@@ -20,7 +22,25 @@ def csrf_failure(request: HttpRequest, reason: str = "") -> HttpResponse:
     return JsonResponse({"error": "this page has gone stale; load it again"}, status=403)
 
 
+log = logging.getLogger(__name__)
+UNEXPECTED = "the server could not do that; nothing was changed. Try once more, and tell whoever runs it if it stays so"
+
+
+def server_error(request: HttpRequest) -> HttpResponse:
+    """For what goes wrong outside the API."""
+    return JsonResponse({"error": UNEXPECTED}, status=500)
+
+
 def add_handlers(api: NinjaAPI) -> None:
+    @api.exception_handler(Exception)
+    def unexpected(request: HttpRequest, error: Exception) -> HttpResponse:
+        log.error("%s %s failed", request.method, request.path, exc_info=error)
+        return JsonResponse({"error": UNEXPECTED}, status=500)
+
+    @api.exception_handler(Http404)
+    def missing(request: HttpRequest, error: Http404) -> HttpResponse:
+        return JsonResponse({"error": NOT_FOUND}, status=404)
+
     def answer(status: int, text: str) -> HttpResponse:
         return JsonResponse({"error": text}, status=status)
 

@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 from django.contrib.auth.models import User
+from django.db import transaction
 from django.db.models import QuerySet
 from django.http import HttpRequest, HttpResponse
 from ninja import File, Form, Router, Status, UploadedFile
@@ -15,13 +16,13 @@ from PIL import Image, UnidentifiedImageError
 from brickseat.api import schemas
 from brickseat.api.access import LARGEST_UPLOAD, PROBLEMS, own_prop, user_of, visible_prop, visible_props
 from brickseat.api.errors import NOT_FOUND
-from brickseat.sets.refreshing import refresh
-from brickseat.sets.settling import stuff_of
+from brickseat.sets.refreshing import refresh_prop
 from brickseat.store import prop_house
 from brickseat.store.contact import contact_document, contact_of
 from brickseat.store.importing import import_prop, joint_names, new_key, pose_prop, remake, source_of
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import light_file, mesh_of, shelve
+from brickseat.store.stuff import stuff_of
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_build import Paint, Surface, prop_document
 from brickseat_core.gravity.materials import MATERIALS, mass_of
@@ -143,11 +144,11 @@ def detail(prop: StoredProp, user: User) -> dict[str, Any]:
         "questions": [{"about": q.about, "proposal": q.proposal, "text": q.text} for q in asked if not said[q.about]],
         "joints": joint_names(prop),
         "turns": [{"joint": j, "axis": a, "degrees": d} for j, a, d in prop.turns],
-        "poses": [prop_record(p, user) for p in prop.poses.all()],
+        "poses": [prop_record(p, user) for p in prop.poses.filter(retired=False)],
         "materials": [m.__dict__ for m in MATERIALS.values()],
         "own_mass": prop.mass is not None,
         "centre": mesh.mass[1].tolist(),
-        "standing": prop.standingpiece_set.count(),
+        "standing": prop.records.count(),
     }
 
 
@@ -162,11 +163,14 @@ def change_prop(request: HttpRequest, key: str, given: schemas.PropChanges) -> A
     for name, value in changes.items():
         if value is not None or name in ("mass", "grip", "bounce", "fall"):
             setattr(prop, name, value)
-    prop.save()
-    if remade:
-        for dressed in remake(prop, remade.get("unit", prop.unit), remade.get("up", prop.up)):
-            refresh(dressed)
+    write = remake(prop, remade.get("unit", prop.unit), remade.get("up", prop.up)) if remade else None
+    with transaction.atomic():
+        prop.save()
+        if write is not None:
+            write()
+    if write is not None:
         prop.refresh_from_db()
+        refresh_prop(prop)
     return detail(prop, user_of(request))
 
 
@@ -175,10 +179,14 @@ def delete_prop(request: HttpRequest, key: str) -> Any:
     prop = own_prop(request, key)
     if prop.owner_id is None:
         raise HttpError(403, f"“{prop.name}” belongs to everybody and stays in the store")
-    standing = prop.standingpiece_set.count()
+    standing = prop.records.count()
     if standing:
         raise HttpError(409, f"{standing} copies of “{prop.name}” stand on sets; take them away first")
-    prop.delete()
+    if prop.named_in_history.exists():
+        # Undo may bring a copy back: it is no longer shown, and kept as long as a history names it.
+        StoredProp.objects.filter(pk=prop.pk).update(retired=True, listed=False)
+    else:
+        prop.delete()
     return Status(204, None)
 
 
@@ -265,9 +273,7 @@ def shelved_bearer(request: HttpRequest, name: str, mesh: Mesh) -> dict[str, Any
 @router.get("/prop-house", response={200: list[schemas.HouseItem], **PROBLEMS})
 def house(request: HttpRequest) -> Any:
     """What the prop house lends, and what became of what was ordered."""
-    orders = prop_house.deliver(user_of(request))
-    came = prop_house.delivered(orders)
-    waiting = {o.item for o in orders if o.prop is None}
+    came, waiting = prop_house.orders_of(user_of(request))
     return [
         {
             "key": i.key,

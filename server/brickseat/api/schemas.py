@@ -2,12 +2,24 @@
 
 import uuid
 from datetime import datetime
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from ninja import Schema
 from pydantic import Field
 
-from brickseat.sets.requests import Keys, Number, PoseSchema, Triple
+from brickseat_core.moves import REGISTRY
+from brickseat_core.moves.fields import Number
+from brickseat_core.moves.fields import Pieces as Keys
+from brickseat_core.moves.fields import Vector as Triple
+
+
+class PoseSchema(Schema):
+    """``basis``: world = basis · local + position, row by row; orientation and scale say the same for those who draw."""
+
+    position: Triple
+    orientation: tuple[Number, Number, Number, Number]
+    scale: Triple
+    basis: tuple[float, float, float, float, float, float, float, float, float]
 
 
 class PieceSchema(Schema):
@@ -21,6 +33,66 @@ class PieceSchema(Schema):
     stand_off: float
     spiked: bool
     group: str
+    recipe: str
+    number: int | None
+
+
+class RegionSchema(Schema):
+    """A keep-out or a bay: shown see-through, bears nothing, hits nothing."""
+
+    key: str
+    name: str
+    prop: str
+    pose: PoseSchema
+
+
+class TieSchema(Schema):
+    key: str
+    tie: Literal["cling", "gap", "square", "join"]
+    piece: str
+    to: str
+    side: Triple | None
+    distance_m: float
+    at_least: bool
+    angle_deg: float
+    seat: str
+    to_seat: str
+    locked: bool
+
+
+class ExceptionsSchema(Schema):
+    taken_out: list[int]
+    nudged: dict[str, PoseSchema]
+
+
+class RecipeSchema(Schema):
+    key: str
+    name: str
+    recipe: Literal["scatter", "row", "fill"]
+    seed: int
+    parameters: dict[str, Any]
+    exceptions: ExceptionsSchema
+
+
+class CutOutSchema(Schema):
+    key: str
+    piece: str
+    bearer: str
+    clearance_m: float
+
+
+class PropChangeSchema(Schema):
+    key: str
+    unit: str
+    up: str
+    turns: list[tuple[str, str, float]]
+    material: str
+
+
+class SettingsSchema(Schema):
+    name: str
+    tolerance_m: float
+    trolley: list[str]
 
 
 class ClashSchema(Schema):
@@ -211,6 +283,11 @@ class SetSchema(Schema):
     revision: int
     look: LookSchema | None
     pieces: list[PieceSchema]
+    regions: list[RegionSchema]
+    ties: list[TieSchema]
+    recipes: list[RecipeSchema]
+    cut_outs: list[CutOutSchema]
+    prop_changes: list[PropChangeSchema]
     fits: list[FitSchema]
     props: list[PropSchema]
     can_undo: str | None
@@ -225,9 +302,62 @@ class HistorySchema(Schema):
     undone: bool
 
 
-class DeltaSchema(Schema):
+class PieceDelta(Schema):
+    kind: Literal["piece"]
     key: str
-    piece: PieceSchema | None
+    after: PieceSchema | None
+
+
+class RegionDelta(Schema):
+    kind: Literal["region"]
+    key: str
+    after: RegionSchema | None
+
+
+class TieDelta(Schema):
+    kind: Literal["tie"]
+    key: str
+    after: TieSchema | None
+
+
+class RecipeDelta(Schema):
+    kind: Literal["recipe"]
+    key: str
+    after: RecipeSchema | None
+
+
+class CutOutDelta(Schema):
+    kind: Literal["cut_out"]
+    key: str
+    after: CutOutSchema | None
+
+
+class PropDelta(Schema):
+    kind: Literal["prop"]
+    key: str
+    after: PropChangeSchema | None
+
+
+class SettingsDelta(Schema):
+    kind: Literal["set"]
+    key: str
+    after: SettingsSchema
+
+
+DeltaSchema = Annotated[
+    PieceDelta | RegionDelta | TieDelta | RecipeDelta | CutOutDelta | PropDelta | SettingsDelta,
+    Field(discriminator="kind"),
+]
+"""What one record became; null: it is gone."""
+
+
+AnyMove: Any = REGISTRY.any_form()
+
+
+class MoveRequest(Schema):
+    """One move, told apart by its kind."""
+
+    move: AnyMove
 
 
 class LeftSchema(Schema):
@@ -276,11 +406,10 @@ class NewSet(Schema):
     name: Annotated[str, Field(min_length=1, max_length=200)]
 
 
-class SetChanges(Schema):
-    name: Annotated[str, Field(min_length=1, max_length=200)] | None = None
-    tolerance: Annotated[float, Field(ge=1e-5, le=0.1)] | None = None
-    trolley: Annotated[list[Annotated[str, Field(max_length=80)]], Field(max_length=2000)] | None = None
-    look: LookSchema | None = None
+class SetLook(Schema):
+    """Where a set is looked at from when it is opened. It is no part of the set: everything else changes by moves."""
+
+    look: LookSchema
 
 
 class Dresser(Schema):

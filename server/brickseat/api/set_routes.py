@@ -5,7 +5,6 @@ from typing import Any
 
 import numpy as np
 from django.contrib.auth.models import User
-from django.db.models import Count, Q
 from django.http import HttpRequest, HttpResponse
 from ninja import File, Router, Status, UploadedFile
 from ninja.errors import HttpError
@@ -13,23 +12,23 @@ from ninja.errors import HttpError
 from brickseat.api import schemas
 from brickseat.api.access import LARGEST_UPLOAD, PROBLEMS, open_set_of, own_set, user_of, visible_prop, visible_props
 from brickseat.api.prop_routes import prop_record
+from brickseat.jobs import settling
 from brickseat.jobs.running import Job, jobs
-from brickseat.live.session import LiveSet, sessions
-from brickseat.live.telling import fit_record, told_record
-from brickseat.sets import settling
-from brickseat.sets.changing import go_to, make_move, pieces_at, undo, undo_words
+from brickseat.sets.changing import go_to, make_move, set_at, undo, undo_words
 from brickseat.sets.models import DressedSet
 from brickseat.sets.opening import hand_over, open_set
-from brickseat.sets.records import piece_record
-from brickseat.sets.requests import MoveRequest, core_move
+from brickseat.sets.session import LiveSet, sessions
+from brickseat.sets.telling import fit_record, told_record
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import prop_of
 from brickseat_core.contact.section import section
 from brickseat_core.formats.errors import FileError
 from brickseat_core.gravity.pouring import PourSlip
 from brickseat_core.gravity.settling import SettleSlip
-from brickseat_core.placing.moves import Move, MoveRefused
+from brickseat_core.moves import MoveRefused
+from brickseat_core.moves.adopt import AdoptMove
 from brickseat_core.scene import Prop, Vec
+from brickseat_core.scene.encoding import encode
 
 router = Router()
 FEELER_LEAST = 0.01
@@ -38,32 +37,28 @@ FEELER_LEAST = 0.01
 @router.get("/sets", response={200: list[schemas.SetCard], **PROBLEMS})
 def sets(request: HttpRequest) -> Any:
     user = user_of(request)
-    found = DressedSet.open_to(user.pk).annotate(standing=Count("pieces", filter=Q(pieces__role="prop"), distinct=True))
-    return [card_of(s, s.standing, user) for s in found.select_related("owner")]
+    return [card_of(s, user) for s in DressedSet.open_to(user.pk).select_related("owner")]
 
 
-def card_of(dressed: DressedSet, standing: int, user: User) -> dict[str, Any]:
+def card_of(dressed: DressedSet, user: User) -> dict[str, Any]:
     names = ("key", "name", "counts", "plan", "changed")
     owner = None if dressed.owner_id == user.pk else dressed.owner.get_full_name() or dressed.owner.get_username()
-    return {**{n: getattr(dressed, n) for n in names}, "pieces": standing, "owner": owner}
+    return {**{n: getattr(dressed, n) for n in names}, "pieces": sum(dressed.counts.values()), "owner": owner}
 
 
 @router.post("/sets", response={201: schemas.SetCard, **PROBLEMS})
 def new_set(request: HttpRequest, given: schemas.NewSet) -> Any:
     """An empty set."""
     made = DressedSet.objects.create(owner=user_of(request), name=given.name.strip() or "new set")
-    return Status(201, card_of(made, 0, user_of(request)))
+    return Status(201, card_of(made, user_of(request)))
 
 
-@router.patch("/sets/{uuid:key}", response={200: schemas.SetCard, **PROBLEMS})
-def change_set(request: HttpRequest, key: uuid.UUID, given: schemas.SetChanges) -> Any:
-    """Its name, its tolerance, what is on its trolley, or where it is looked at from. Not part of the history."""
-    dressed = open_set_of(request, key)
-    changes = given.dict(exclude_unset=True)
-    for name, value in changes.items():
-        setattr(dressed, name, value)
-    dressed.save(update_fields=[*changes, "changed"])
-    return card_of(dressed, dressed.pieces.filter(role="prop").count(), user_of(request))
+@router.patch("/sets/{uuid:key}", response={204: None, **PROBLEMS})
+def look_at_set(request: HttpRequest, key: uuid.UUID, given: schemas.SetLook) -> Any:
+    """Where it is looked at from when it is opened. Not part of the set, nor of its history."""
+    open_set_of(request, key)
+    DressedSet.objects.filter(key=key).update(look=given.look.dict())
+    return Status(204, None)
 
 
 @router.post("/sets/{uuid:key}/dressers", response={204: None, **PROBLEMS})
@@ -90,22 +85,27 @@ def one_set(request: HttpRequest, key: uuid.UUID) -> Any:
     dressed = open_set_of(request, key)
     live = sessions.of(dressed)
     back, again = undo_words(dressed)
-    with live.lock:
-        pieces = [piece_record(p) for p in live.index.pieces.values()]
-        fits = [fit_record(f) for f in live.fits.values()]
-        revision = live.revision
-    used = {p["prop"] for p in pieces}
+    now = live.snapshot
+    found = now.dressed
+    pieces = [encode(p) for p in found.pieces.values()]
+    regions = [encode(r) for r in found.regions.values()]
+    used = {record["prop"] for record in (*pieces, *regions)}
     return {
         "key": dressed.key,
-        "name": dressed.name,
-        "tolerance": dressed.tolerance,
-        "trolley": dressed.trolley,
+        "name": found.name,
+        "tolerance": found.tolerance,
+        "trolley": list(found.settings.trolley),
         "dressers": [d.get_username() for d in dressed.dressers.all()],
         "own": dressed.owner_id == user_of(request).pk,
-        "revision": revision,
+        "revision": now.revision,
         "look": dressed.look or None,
         "pieces": pieces,
-        "fits": fits,
+        "regions": regions,
+        "ties": [encode(t) for t in found.ties.values()],
+        "recipes": [encode(r) for r in found.recipes.values()],
+        "cut_outs": [encode(c) for c in found.cut_outs.values()],
+        "prop_changes": [encode(c) for c in found.props.values()],
+        "fits": [fit_record(f) for f in now.fits.values()],
         "props": [prop_record(p, user_of(request)) for p in StoredProp.objects.filter(key__in=used)],
         "can_undo": back,
         "can_redo": again,
@@ -129,27 +129,24 @@ def history(request: HttpRequest, key: uuid.UUID) -> Any:
 
 
 @router.post("/sets/{uuid:key}/moves", response={200: schemas.ChangeSchema, **PROBLEMS})
-def move(request: HttpRequest, key: uuid.UUID, asked: MoveRequest) -> Any:
+def move(request: HttpRequest, key: uuid.UUID, asked: schemas.MoveRequest) -> Any:
     """Change the set. The change is stored, undoable, and sent to every open stage."""
     dressed = open_set_of(request, key)
     props = visible_props(request, dressed)
 
-    def command(live: LiveSet) -> Move:
-        def prop(wanted: str) -> Prop:
-            if not props.filter(key=wanted).exists():
-                raise MoveRefused("that prop is not in the store; choose another")
-            return live.prop(wanted)
-
-        return core_move(asked.move, prop)
+    def find_prop(live: LiveSet, wanted: str) -> Prop:
+        if not props.filter(key=wanted).exists():
+            raise MoveRefused("that prop is not in the store; choose another")
+        return live.prop(wanted)
 
     stage = request.headers.get("X-Stage", "")[:64]
-    return told_record(make_move(dressed.key, user_of(request), command, stage))
+    return told_record(make_move(dressed.key, user_of(request), lambda live: asked.move, find_prop, stage))
 
 
 @router.get("/sets/{uuid:key}/history/{int:number}", response={200: list[schemas.PieceSchema], **PROBLEMS})
 def history_step(request: HttpRequest, key: uuid.UUID, number: int) -> Any:
     """The pieces as they stood after that step; 0 for the beginning."""
-    return pieces_at(open_set_of(request, key), number)
+    return [encode(p) for p in set_at(open_set_of(request, key), number).pieces.values()]
 
 
 @router.post("/sets/{uuid:key}/history/{int:number}", response={200: schemas.ChangeSchema, **PROBLEMS})
@@ -239,13 +236,13 @@ def adopt(request: HttpRequest, key: uuid.UUID, job: str, asked: schemas.Adoptio
     dressed = open_set_of(request, key)
     found, keys = job_of(request, key, job), tuple(asked.keys) if asked.keys is not None else None
 
-    def command(live: LiveSet) -> Move:
-        move = settling.adoption(found, asked.trial, keys, live.index.pieces)
+    def command(live: LiveSet) -> AdoptMove:
+        move = settling.adoption(found, asked.trial, keys, live.snapshot.dressed.pieces)
         settling.shards_to_adopt(found, move.born)
         return move
 
     stage = request.headers.get("X-Stage", "")[:64]
-    return told_record(make_move(dressed.key, user_of(request), command, stage))
+    return told_record(make_move(dressed.key, user_of(request), command, stage=stage))
 
 
 def job_of(request: HttpRequest, key: uuid.UUID, job: str) -> Job:
@@ -258,24 +255,23 @@ def job_of(request: HttpRequest, key: uuid.UUID, job: str) -> Job:
 @router.get("/sets/{uuid:key}/feeler/{piece}", response={200: schemas.FeelerSchema, **PROBLEMS})
 def feeler(request: HttpRequest, key: uuid.UUID, piece: str) -> Any:
     """The magnified side view of a piece's worst contact."""
-    live = sessions.of(open_set_of(request, key))
-    with live.lock:
-        found, fit = live.index.pieces.get(piece), live.fits.get(piece)
-        if found is None or fit is None:
-            raise HttpError(404, "that piece is no longer on the set; somebody took it away")
-        lo, hi = found.world_box()
-        clash = fit.clashes[0] if fit.clashes else None
-        at = np.array(clash.point if clash else fit.touch or (0.5 * (lo + hi)) * [1, 0, 1] + [0, lo[1], 0])
-        half = feeler_window(fit.gap, fit.depth, float(np.hypot(hi[0] - lo[0], hi[2] - lo[2])))
-        if not clash and fit.gap:
-            at = at - np.array(found.direction) * -0.5 * fit.gap
-        others = [clash.other] if clash else list(fit.rests_on[:3])
-        others = [k for k in others if k in live.index.pieces]
-        cut = section(live.index, found, others, at, half)
-        if fit.contacts and not in_window(cut.piece, half):
-            # A thing on legs has nothing in its middle: cut through the foot that is nearest.
-            feet = np.array(fit.contacts)
-            cut = section(live.index, found, others, feet[np.argmin(((feet - at) ** 2).sum(axis=1))], half)
+    now = sessions.of(open_set_of(request, key)).snapshot
+    found, fit = now.dressed.pieces.get(piece), now.fits.get(piece)
+    if found is None or fit is None:
+        raise HttpError(404, "that piece is no longer on the set; somebody took it away")
+    lo, hi = now.index.box_of(found)
+    clash = fit.clashes[0] if fit.clashes else None
+    at = np.array(clash.point if clash else fit.touch or (0.5 * (lo + hi)) * [1, 0, 1] + [0, lo[1], 0])
+    half = feeler_window(fit.gap, fit.depth, float(np.hypot(hi[0] - lo[0], hi[2] - lo[2])))
+    if not clash and fit.gap:
+        at = at - np.array(found.direction) * -0.5 * fit.gap
+    others = [clash.other] if clash else list(fit.rests_on[:3])
+    others = [k for k in others if k in now.dressed.pieces]
+    cut = section(now.index, found, others, at, half)
+    if fit.contacts and not in_window(cut.piece, half):
+        # A thing on legs has nothing in its middle: cut through the foot that is nearest.
+        feet = np.array(fit.contacts)
+        cut = section(now.index, found, others, feet[np.argmin(((feet - at) ** 2).sum(axis=1))], half)
     return {
         "at": tuple(cut.at),
         "azimuth": cut.azimuth,
@@ -314,7 +310,7 @@ def open_file(request: HttpRequest, file: File[UploadedFile]) -> Any:
         raise FileError(f"the file is larger than {LARGEST_UPLOAD // 1024 // 1024} MB; export it in parts")
     name = (file.name or "opened set").rsplit(".", 1)[0]
     made = open_set(file.read(), name, user_of(request))
-    return Status(201, card_of(made, made.pieces.filter(role="prop").count(), user_of(request)))
+    return Status(201, card_of(made, user_of(request)))
 
 
 @router.delete("/sets/{uuid:key}", response={204: None, **PROBLEMS})

@@ -74,7 +74,7 @@ class Dressing:
         self.index.put(piece.at(piece.pose.moved(np.array(by))))
 
     def top(self, piece: Piece) -> float:
-        return float(piece.world_box()[1][1])
+        return float(self.index.box_of(piece)[1][1])
 
     def stack(self, keys: list[str], x: float, z: float, above: float, turn: float = 0.0) -> list[Piece]:
         """One on another, each falling onto the last."""

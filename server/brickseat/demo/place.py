@@ -4,8 +4,8 @@ import math
 
 import numpy as np
 
-from brickseat.demo.modelling import bar, block, ripple, soft, turned
-from brickseat.demo.props import ASH, BRICK, DARK_CLAY, IRON, OAK, WALNUT, DemoProp, paint
+from brickseat.props.hollow_hill import ASH, BRICK, DARK_CLAY, IRON, OAK, WALNUT, DemoProp, paint
+from brickseat.props.modelling import bar, block, ripple, soft, turned
 from brickseat_core.formats.gltf_build import Surface
 from brickseat_core.scene import Vec
 

@@ -8,18 +8,14 @@ from django.db import transaction
 from brickseat.accounts.demo_visitor import DRESSER
 from brickseat.demo.dressing import workshop, yard
 from brickseat.demo.place import BEARERS
-from brickseat.demo.props import PROPS
-from brickseat.sets.changing import columns
-from brickseat.sets.models import DressedSet, StandingPiece
-from brickseat.sets.records import piece_record
-from brickseat.sets.summary import summarise
+from brickseat.props.hollow_hill import PROPS
+from brickseat.sets.models import DressedSet
+from brickseat.sets.opening import save_set
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import prop_of, shelve
-from brickseat_core.contact.index import SceneIndex
-from brickseat_core.fit.check import check
 from brickseat_core.formats.gltf_build import prop_document
 from brickseat_core.gravity.materials import USUAL_MATERIAL
-from brickseat_core.scene import Piece, Prop
+from brickseat_core.scene import Prop, Set
 
 MATERIALS = {
     "pots": "glazed",
@@ -39,7 +35,7 @@ SETS = (
 )
 
 
-def ensure_demo(told: Callable[[str], None] = lambda text: None) -> None:
+def ensure_demo(on_progress: Callable[[str], None] = lambda text: None) -> None:
     """Make the demo data if there is none. One transaction: it is there whole or not at all."""
     user, _ = get_user_model().objects.get_or_create(
         username=DRESSER, defaults={"first_name": "Wren", "last_name": "Ashby", "password": "!"}
@@ -47,7 +43,7 @@ def ensure_demo(told: Callable[[str], None] = lambda text: None) -> None:
     if DressedSet.objects.filter(owner=user).exists():
         return
     with transaction.atomic():
-        told("making the props of Hollow Hill Pottery")
+        on_progress("making the props of Hollow Hill Pottery")
         stored: dict[str, StoredProp] = {}
         for made in (*PROPS, *BEARERS):
             stored[made.key] = shelve(
@@ -62,16 +58,7 @@ def ensure_demo(told: Callable[[str], None] = lambda text: None) -> None:
             )
         props: dict[str, Prop] = {key: prop_of(row) for key, row in stored.items()}
         for name, dress, look in SETS:
-            told(f"dressing “{name}”")
+            on_progress(f"dressing “{name}”")
             pieces = dress(props)
             dressed = DressedSet.objects.create(owner=user, name=name, look=look)
-            save_pieces(dressed, pieces, stored)
-
-
-def save_pieces(dressed: DressedSet, pieces: list[Piece], stored: dict[str, StoredProp]) -> None:
-    StandingPiece.objects.bulk_create(
-        StandingPiece(dressed=dressed, key=p.key, **columns(piece_record(p), stored[p.prop.key])) for p in pieces
-    )
-    index = SceneIndex(pieces)
-    summarise(dressed, index, check(index, dressed.tolerance))
-    dressed.save(update_fields=["counts", "plan"])
+            save_set(dressed, Set.of(name, pieces))

@@ -15,12 +15,12 @@ from asgiref.sync import sync_to_async
 from channels.generic.websocket import AsyncWebsocketConsumer
 
 from brickseat.live.pointing import BadQuestion, answer
-from brickseat.live.presence import presence
-from brickseat.live.session import LiveSet, sessions
-from brickseat.live.telling import group_of, remember_loop
-from brickseat.live.trying import tried
+from brickseat.live.previewing import preview
+from brickseat.live.shoving import shove
 from brickseat.sets.models import DressedSet
-from brickseat.sets.settling import shove
+from brickseat.sets.presence import presence
+from brickseat.sets.session import LiveSet, sessions
+from brickseat.sets.telling import EVERY_STAGE, group_of, remember_loop
 from brickseat.store.models import StoredProp
 from brickseat_core.scene import Triple
 
@@ -48,9 +48,10 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
             return
         remember_loop()
         await self.channel_layer.group_add(group_of(self.key), self.channel_name)
+        await self.channel_layer.group_add(EVERY_STAGE, self.channel_name)
         await self.accept()
         live = await self._session()
-        await self._send({"kind": "ready", "revision": live.revision, "stage": self.stage})
+        await self._send({"kind": "ready", "revision": live.snapshot.revision, "stage": self.stage})
         presence.join(self.key, self.stage, user.get_full_name() or user.get_username())
         await self._tell_presence()
         self.worker = asyncio.create_task(self._answer_newest())
@@ -75,8 +76,7 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         user = self.scope["user"].pk
         if stored is not None and stored.owner_id in (None, user, dressed.owner_id):
             self.directions[key] = (stored.direction[0], stored.direction[1], stored.direction[2])
-            with live.lock:
-                live.prop(key)
+            live.prop(key)
 
     async def receive(self, text_data: str | None = None, bytes_data: bytes | None = None) -> None:
         if text_data is None or len(text_data) > LARGEST_MESSAGE:
@@ -99,7 +99,7 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
             except BadQuestion as error:
                 await self._send({"kind": "error", "error": str(error)})
             return
-        if not isinstance(question, dict) or question.get("ask") not in ("point", "try"):
+        if not isinstance(question, dict) or question.get("ask") not in ("point", "preview"):
             await self._send({"kind": "error", "error": "the message is not a question this server knows"})
             return
         self.newest = question
@@ -156,9 +156,9 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
                     await self._warm_prop(prop)
                     if prop not in live.props:
                         raise BadQuestion("that prop is not in the store")
-                if question["ask"] == "try":
-                    reply = await loop.run_in_executor(pointing_threads, tried, live, question)
-                    await self._send({"kind": "tried", "n": question.get("n"), **reply})
+                if question["ask"] == "preview":
+                    reply = await loop.run_in_executor(pointing_threads, preview, live, question)
+                    await self._send({"kind": "previewed", "n": question.get("n"), **reply})
                     continue
                 reply = await loop.run_in_executor(pointing_threads, answer, live, question, self.directions)
                 await self._send({"kind": "pointed", "n": question.get("n"), **reply})
@@ -177,6 +177,9 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
     async def set_changed(self, event: dict[str, Any]) -> None:
         await self._send({"kind": "changed", **event["change"]})
 
+    async def prop_changed(self, event: dict[str, Any]) -> None:
+        await self._send({"kind": "prop", "prop": event["prop"]})
+
     async def _send(self, message: dict[str, Any]) -> None:
         await self.send(text_data=json.dumps(message, separators=(",", ":")))
 
@@ -186,3 +189,4 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
             presence.leave(self.key, self.stage)
             await self._tell_presence()
         await self.channel_layer.group_discard(group_of(self.key), self.channel_name)
+        await self.channel_layer.group_discard(EVERY_STAGE, self.channel_name)

@@ -4,12 +4,12 @@ from typing import Any
 
 import numpy as np
 
-from brickseat.live.session import LiveSet
-from brickseat.sets.records import pose_record
+from brickseat.sets.session import LiveSet
 from brickseat.store.models import StoredProp
 from brickseat_core.placing.frames import FOLLOWS, TOUCH_SIDES
 from brickseat_core.placing.point import Slip, point
 from brickseat_core.scene import DOWN, Triple
+from brickseat_core.scene.encoding import encode_pose
 
 
 class BadQuestion(ValueError):
@@ -64,29 +64,37 @@ def answer(live: LiveSet, question: dict[str, Any], directions: dict[str, Triple
         raise BadQuestion("ray.direction has no length")
     slip = slip_of(question.get("slip"))
     moving = question.get("piece")
-    with live.lock:
+    now = live.snapshot
+    standing = now.dressed.pieces.get(str(moving)) if isinstance(moving, str) else None
+    if standing is not None:
+        prop, keeping = standing.prop, standing.pose.linear
+    else:
         keeping = None
-        if isinstance(moving, str) and moving in live.index.pieces:
-            prop = live.index.pieces[moving].prop
-            keeping = live.index.pieces[moving].pose.linear
-        else:
-            try:
-                prop = live.prop(str(question.get("prop")))
-            except StoredProp.DoesNotExist:
-                raise BadQuestion("that prop is not in the store") from None
-        usual = directions.get(prop.key, DOWN)
-        found = point(
-            live.index, prop, np.array(origin), np.array(along), slip, usual, str(moving or ""), live.tolerance, keeping
-        )
-        if found is None:
-            return {"pose": None}
-        names = live.index.pieces
-        return {
-            "pose": pose_record(found.pose),
-            "direction": found.direction,
-            "touch": found.touch,
-            "normal": found.normal,
-            "on": found.on,
-            "clashes": [{"other": c.other, "name": names[c.other].name, "depth": c.depth} for c in found.clashes],
-            "problem": found.problem,
-        }
+        try:
+            prop = live.prop(str(question.get("prop")))
+        except StoredProp.DoesNotExist:
+            raise BadQuestion("that prop is not in the store") from None
+    usual = directions.get(prop.key, DOWN)
+    found = point(
+        now.index,
+        prop,
+        np.array(origin),
+        np.array(along),
+        slip,
+        usual,
+        str(moving or ""),
+        now.dressed.tolerance,
+        keeping,
+    )
+    if found is None:
+        return {"pose": None}
+    names = now.dressed.pieces
+    return {
+        "pose": encode_pose(found.pose),
+        "direction": found.direction,
+        "touch": found.touch,
+        "normal": found.normal,
+        "on": found.on,
+        "clashes": [{"other": c.other, "name": names[c.other].name, "depth": c.depth} for c in found.clashes],
+        "problem": found.problem,
+    }

@@ -1,4 +1,4 @@
-"""A set, the pieces standing on it, and everything that was ever done to it."""
+"""A set, the records it is made of, and everything that was ever done to it."""
 
 import uuid
 from typing import ClassVar
@@ -11,11 +11,11 @@ from brickseat_core.tolerances import SEATED_TOLERANCE
 
 
 class DressedSet(models.Model):
-    """``revision`` grows with every change. ``look``: camera position and target to begin with.
+    """``name``, ``tolerance`` and ``trolley`` are its record of settings. ``revision`` grows with every change.
 
-    ``counts`` and ``plan``: pieces by fit state, and footprints seen from above (x0, z0, x1, z1 in metres, and
-    what stands there), at ``revision``; for the cards on the home page. ``trolley``: keys of the props wheeled
-    onto this set. ``dressers``: who may dress it besides its owner.
+    ``look``: camera position and target to begin with. ``counts`` and ``plan``: pieces by fit state, and footprints
+    seen from above (x0, z0, x1, z1 in metres, and what stands there), at ``revision``; for the cards on the home page.
+    ``trolley``: keys of the props wheeled onto this set. ``dressers``: who may dress it besides its owner.
     """
 
     key = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
@@ -42,40 +42,33 @@ class DressedSet(models.Model):
         return cls.objects.filter(models.Q(owner_id=user) | models.Q(dressers__id=user)).distinct()
 
 
-class StandingPiece(models.Model):
-    """One piece. ``pose``: {"position": m, "orientation": quaternion x y z w, "scale": factors}."""
+class StoredRecord(models.Model):
+    """One record of a set. ``kind`` and ``key`` name it; ``data``: its encoding; ``prop``: whose mesh it needs."""
 
-    dressed = models.ForeignKey(DressedSet, on_delete=models.CASCADE, related_name="pieces")
+    dressed = models.ForeignKey(DressedSet, on_delete=models.CASCADE, related_name="records")
+    kind = models.CharField(max_length=10)
     key = models.CharField(max_length=40)
-    name = models.CharField(max_length=200)
-    prop = models.ForeignKey(StoredProp, on_delete=models.PROTECT)
-    role = models.CharField(max_length=10, default="prop")
-    pose = models.JSONField()
-    direction = models.JSONField()
-    sink = models.FloatField(default=0.0)
-    stand_off = models.FloatField(default=0.0)
-    spiked = models.BooleanField(default=False)
-    group = models.CharField(max_length=80, default="", blank=True)
+    prop = models.ForeignKey(StoredProp, null=True, on_delete=models.PROTECT, related_name="records")
+    data = models.JSONField()
 
     class Meta:
         ordering: ClassVar[list[str]] = ["id"]
         constraints: ClassVar[list[models.BaseConstraint]] = [
-            models.UniqueConstraint(fields=["dressed", "key"], name="one_piece_a_key")
+            models.UniqueConstraint(fields=["dressed", "kind", "key"], name="one_record_a_key")
         ]
 
     def __str__(self) -> str:
-        return self.name
+        return f"{self.kind} {self.key}"
 
 
 class HistoryEntry(models.Model):
-    """One change in words, with every piece before and after. ``undone``: taken back, and can be done again."""
+    """One change in words. ``undone``: taken back, and can be done again."""
 
     dressed = models.ForeignKey(DressedSet, on_delete=models.CASCADE, related_name="history")
     number = models.PositiveIntegerField()
     words = models.CharField(max_length=300)
     actor = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
     at = models.DateTimeField(auto_now_add=True)
-    deltas = models.JSONField()
     undone = models.BooleanField(default=False)
 
     class Meta:
@@ -86,3 +79,27 @@ class HistoryEntry(models.Model):
 
     def __str__(self) -> str:
         return self.words
+
+
+class HistoryDeltas(models.Model):
+    """Every record that a change touched, before and after: apart from the words, which are read far more often.
+
+    ``props``: those that the deltas name. They can be retired, but not deleted, as long as the change can be undone.
+    """
+
+    entry = models.OneToOneField(HistoryEntry, on_delete=models.CASCADE, primary_key=True, related_name="stored")
+    deltas = models.JSONField()
+    props = models.ManyToManyField(StoredProp, through="HistoryProp", related_name="+")
+
+    def __str__(self) -> str:
+        return f"deltas of {self.entry_id}"
+
+
+class HistoryProp(models.Model):
+    """A prop that a change names."""
+
+    change = models.ForeignKey(HistoryDeltas, on_delete=models.CASCADE)
+    prop = models.ForeignKey(StoredProp, on_delete=models.PROTECT, related_name="named_in_history")
+
+    def __str__(self) -> str:
+        return f"{self.prop_id} in {self.change_id}"

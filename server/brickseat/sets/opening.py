@@ -2,14 +2,14 @@
 
 import re
 import uuid
+from dataclasses import replace
 
 import numpy as np
 from django.contrib.auth.models import User
 from django.db import transaction
 
-from brickseat.sets.changing import columns
-from brickseat.sets.models import DressedSet, StandingPiece
-from brickseat.sets.records import piece_of, piece_record, row_record
+from brickseat.sets.models import DressedSet
+from brickseat.sets.storing import read_set, settings_of, write_deltas
 from brickseat.sets.summary import summarise
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import documents_of, prop_of, shelve
@@ -18,27 +18,17 @@ from brickseat_core.fit.check import check
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_build import Carrier, set_document
 from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.formats.gltf_set import GltfSet, read_set
-from brickseat_core.scene import Piece, Pose, Prop, Set
+from brickseat_core.formats.gltf_set import Body, GltfSet
+from brickseat_core.formats.gltf_set import read_set as read_file
+from brickseat_core.scene import DOWN, Piece, Pose, Region, Set
 
 MOST_PIECES = 20_000
 
 
-def dressed_set(dressed: DressedSet) -> Set:
-    """The stored set as the core knows it."""
-    props: dict[str, Prop] = {}
-    pieces = []
-    for row in dressed.pieces.select_related("prop"):
-        prop = props.setdefault(row.prop.key, props.get(row.prop.key) or prop_of(row.prop))
-        pieces.append(piece_of(row_record(row), prop))
-    return Set.of(dressed.name, pieces, dressed.tolerance)
-
-
 def hand_over(dressed: DressedSet) -> bytes:
     """The whole set as one GLB: meshes once, one node a piece, our extras on each."""
-    found = dressed_set(dressed)
-    models = documents_of({p.prop.key for p in found.pieces.values()})
-    document = set_document(found.pieces.values(), models)
+    found, props = read_set(dressed)
+    document = set_document(found, documents_of(set(props)))
     document.json["asset"]["extras"] = {"brickseat": {"set": dressed.name, "tolerance_m": dressed.tolerance}}
     return document.to_glb()
 
@@ -46,63 +36,90 @@ def hand_over(dressed: DressedSet) -> bytes:
 def open_set(data: bytes, name: str, owner: User) -> DressedSet:
     """A new set from the bytes of a .glb or .gltf file. Raises FileError; nothing is kept then."""
     document = GltfDocument.parse(data)
-    found = read_set(document)
+    found = read_file(document)
     if len(found.bodies) > MOST_PIECES:
         raise FileError(f"draws {len(found.bodies)} pieces; at most {MOST_PIECES} are opened, split it")
     with transaction.atomic():
         dressed = DressedSet.objects.create(owner=owner, name=name[:200] or "opened set")
-        fresh = shelve_props(found, dressed, owner)
-        rows = []
-        for key, piece in found.dressed.pieces.items():
-            stored = fresh[prop_slot(piece)]
-            own = piece_record(
-                Piece(**{**piece.__dict__, "pose": Pose(piece.pose.position)}) if sheared(piece) else piece
-            )
-            own["prop"] = stored.key
-            rows.append(StandingPiece(dressed=dressed, key=key.replace(":", "-"), **columns(own, stored)))
-        StandingPiece.objects.bulk_create(rows)
-        index = SceneIndex.of(dressed_set(dressed))
-        summarise(dressed, index, check(index, dressed.tolerance))
-        dressed.save(update_fields=["counts", "plan"])
+        opened = with_stored_props(found, shelve_props(found, dressed, owner))
+        save_set(dressed, replace(opened, settings=settings_of(dressed)))
     return dressed
 
 
-def sheared(piece: Piece) -> bool:
-    """Whether a piece's pose is more than position, orientation and scale; its shape then goes into its prop."""
+def save_set(dressed: DressedSet, found: Set) -> None:
+    """Write all records of a new set, and what the home page shows of it."""
+    write_deltas(dressed, found.deltas_from_nothing())
+    index = SceneIndex.of(found)
+    summarise(dressed, index, check(index, found.tolerance))
+    dressed.save()
+
+
+def with_stored_props(found: GltfSet, stored: dict[str, StoredProp]) -> Set:
+    """The set of a file with props of the store, and keys that fit an address."""
+
+    def key_of(key: str) -> str:
+        return key.replace(":", "-")
+
+    props = {slot: prop_of(row) for slot, row in stored.items()}
+    pieces = [
+        replace(p, key=key_of(p.key), prop=props[prop_slot(p)], pose=Pose(p.pose.position) if sheared(p) else p.pose)
+        for p in found.dressed.pieces.values()
+    ]
+    regions = [
+        replace(r, key=key_of(r.key), prop=props[prop_slot(r)], pose=Pose(r.pose.position) if sheared(r) else r.pose)
+        for r in found.dressed.regions.values()
+    ]
+    ties = [replace(t, piece=key_of(t.piece), to=key_of(t.to)) for t in found.dressed.ties.values()]
+    cuts = [replace(c, piece=key_of(c.piece), bearer=key_of(c.bearer)) for c in found.dressed.cut_outs.values()]
+    return replace(
+        found.dressed,
+        pieces={p.key: p for p in pieces},
+        regions={r.key: r for r in regions},
+        ties={t.key: t for t in ties},
+        cut_outs={c.key: c for c in cuts},
+    )
+
+
+def sheared(piece: Piece | Region) -> bool:
+    """Whether a pose is more than position, orientation and scale; its shape then goes into its prop."""
     pose = piece.pose
     plain = Pose.from_parts(pose.position, pose.orientation, pose.scale)
     return not np.allclose(plain.linear, pose.linear, rtol=0.0, atol=1e-9 * float(np.abs(pose.linear).max()))
 
 
-def prop_slot(piece: Piece) -> str:
+def prop_slot(piece: Piece | Region) -> str:
+    """Which stored prop a piece or region of a file is a copy of."""
     return f"{piece.prop.key} {piece.key}" if sheared(piece) else piece.prop.key
 
 
 def shelve_props(found: GltfSet, dressed: DressedSet, owner: User) -> dict[str, StoredProp]:
-    """One stored prop for every mesh the bodies share, with the materials it is drawn with."""
+    """One stored prop for every mesh that pieces and regions share, with the materials it is drawn with."""
     out: dict[str, StoredProp] = {}
-    for key, body in found.bodies.items():
-        piece = found.dressed.pieces[key]
-        if prop_slot(piece) in out:
+    copies: list[tuple[Piece | Region, Body]] = [
+        (found.dressed.pieces[key], body) for key, body in found.bodies.items()
+    ]
+    copies += [(found.dressed.regions[key], body) for key, body in found.volumes.items()]
+    for copy, body in copies:
+        if prop_slot(copy) in out:
             continue
         carrier = Carrier()
-        own = Pose(piece.pose.position) if sheared(piece) else piece.pose
+        own = Pose(copy.pose.position) if sheared(copy) else copy.pose
         back = np.linalg.inv(own.matrix)
         parts = [
-            (p.mesh, np.eye(4) if p.world is body.lead.world and own is piece.pose else back @ p.world)
+            (p.mesh, np.eye(4) if p.world is body.lead.world and own is copy.pose else back @ p.world)
             for p in body.parts
         ]
-        nodes = carrier.subtree(found.document, parts, piece.name)
+        nodes = carrier.subtree(found.document, parts, copy.name)
         carrier.document.json.update({"nodes": nodes, "scenes": [{"nodes": list(range(len(nodes)))}], "scene": 0})
-        slug = re.sub(r"[^a-z0-9]+", "-", piece.name.lower()).strip("-")[:40] or "prop"
-        out[prop_slot(piece)] = shelve(
+        slug = re.sub(r"[^a-z0-9]+", "-", copy.name.lower()).strip("-")[:40] or "prop"
+        out[prop_slot(copy)] = shelve(
             f"{slug}-{uuid.uuid4().hex[:8]}",
-            re.sub(r" \d+$", "", piece.name),
+            re.sub(r" \d+$", "", copy.name),
             carrier.document,
             category="opened",
             owner=owner,
-            role=piece.role,
-            direction=piece.direction,
-            listed=piece.role == "prop",
+            role=copy.role if isinstance(copy, Piece) else "prop",
+            direction=copy.direction if isinstance(copy, Piece) else DOWN,
+            listed=isinstance(copy, Piece) and copy.role == "prop",
         )
     return out

@@ -1,24 +1,36 @@
-"""A prop was made anew: the sets it stands on are measured again, and their stages load them again."""
+"""A prop was made anew: the sets it stands on are measured again, and stages that show it load it again."""
 
 import uuid
 
 from django.db import transaction
 
-from brickseat.live.session import sessions
-from brickseat.live.telling import Told, tell
 from brickseat.sets.changing import undo_words
-from brickseat.sets.models import DressedSet
+from brickseat.sets.models import DressedSet, StoredRecord
+from brickseat.sets.session import LiveSet, sessions
 from brickseat.sets.summary import summarise
+from brickseat.sets.telling import Told, tell, tell_of_prop
+from brickseat.store.models import StoredProp
+
+
+def refresh_prop(prop: StoredProp) -> None:
+    """Bring every set and every session up to a prop that was made anew."""
+    sessions.forget_prop(prop.key)
+    # The usual order would make every copy distinct.
+    for key in StoredRecord.objects.filter(prop=prop).order_by().values_list("dressed", flat=True).distinct():
+        refresh(key)
+    tell_of_prop(prop.key)
 
 
 def refresh(key: uuid.UUID) -> None:
     """Drop the session, measure again, and move the revision on by two: a stage that misses one loads the whole set."""
     sessions.drop(key)
+    live = LiveSet.load(DressedSet.objects.get(key=key))
     with transaction.atomic():
         dressed = DressedSet.objects.select_for_update().get(key=key)
+        if dressed.revision == live.snapshot.revision:
+            summarise(dressed, live.snapshot.index, live.snapshot.fits)
         dressed.revision += 2
-        live = sessions.of(dressed)
-        summarise(dressed, live.index, live.fits)
         dressed.save(update_fields=["revision", "counts", "plan", "changed"])
-        told = Told(dressed.revision, "a prop was made anew", [], {}, (), *undo_words(dressed))
+        told = Told(dressed.revision, "a prop was made anew", (), {}, (), *undo_words(dressed))
         transaction.on_commit(lambda: tell(key, told))
+    sessions.drop(key)

@@ -6,7 +6,7 @@ So a unit or an up axis can be corrected at any time, and a jointed model can be
 import hashlib
 import re
 import uuid
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path, PurePath
 
 from django.conf import settings
@@ -86,10 +86,14 @@ def new_key(name: str) -> str:
     return f"{slug}-{uuid.uuid4().hex[:8]}"
 
 
-def remake(stored: StoredProp, unit: str, up: str) -> list[uuid.UUID]:
-    """The prop made again with another unit or up axis; returns the sets it stands on, which have to be loaded anew."""
+def remake(stored: StoredProp, unit: str, up: str) -> Callable[[], None]:
+    """Make the prop again with another unit or up axis; what is returned writes it, inside the caller's transaction.
+
+    Raises FileError before anything is written.
+    """
     document = made_from(source_of(stored), unit, up, [tuple(t) for t in stored.turns])
-    with transaction.atomic():
+
+    def write() -> None:
         shelve(
             stored.key,
             stored.name,
@@ -103,7 +107,8 @@ def remake(stored: StoredProp, unit: str, up: str) -> list[uuid.UUID]:
         # A modelled prop becomes its own original, or its next change of unit would start from the changed one.
         original = stored.original or str(file_of(stored.digest).relative_to(Path(settings.DATA)))
         StoredProp.objects.filter(pk=stored.pk).update(unit=unit, up=up, original=original)
-        return list(stored.standingpiece_set.values_list("dressed_id", flat=True).distinct())
+
+    return write
 
 
 def pose_prop(stored: StoredProp, name: str, turns: Sequence[Turn], owner: User) -> StoredProp:

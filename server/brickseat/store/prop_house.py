@@ -5,10 +5,10 @@ from dataclasses import dataclass
 from datetime import timedelta
 
 from django.contrib.auth.models import User
+from django.db import transaction
 from django.utils import timezone
 
-from brickseat.demo.modelling import block
-from brickseat.demo.props import (
+from brickseat.props.hollow_hill import (
     CELADON,
     COBALT,
     CREAM,
@@ -25,6 +25,7 @@ from brickseat.demo.props import (
     plate,
     sack,
 )
+from brickseat.props.modelling import block
 from brickseat.store.importing import new_key
 from brickseat.store.models import PropOrder, StoredProp
 from brickseat.store.shelving import shelve
@@ -73,25 +74,21 @@ BY_KEY = {item.key: item for item in ITEMS}
 
 
 def order(owner: User, item: str) -> PropOrder:
-    """Order one; raises KeyError when the prop house has no such thing."""
-    return PropOrder.objects.create(owner=owner, item=BY_KEY[item].key, due=timezone.now() + DELIVERY)
-
-
-def deliver(owner: User) -> list[PropOrder]:
-    """Bring what is due; returns all orders of ``owner``, newest first."""
-    for waiting in PropOrder.objects.filter(owner=owner, prop=None, due__lte=timezone.now()):
-        item = BY_KEY.get(waiting.item)
-        if item is None:
-            waiting.delete()
-            continue
-        document = prop_document(item.name, item.make())
-        waiting.prop = shelve(
-            new_key(item.name), item.name, document, category=CATEGORY, owner=owner, material=item.material
+    """Order one: it is made at once, and seen when it is due. Raises KeyError when the prop house has no such thing."""
+    wanted = BY_KEY[item]
+    document = prop_document(wanted.name, wanted.make())
+    due = timezone.now() + DELIVERY
+    with transaction.atomic():
+        prop = shelve(
+            new_key(wanted.name), wanted.name, document, category=CATEGORY, owner=owner, material=wanted.material
         )
-        waiting.save(update_fields=["prop"])
-    return list(PropOrder.objects.filter(owner=owner).select_related("prop"))
+        StoredProp.objects.filter(pk=prop.pk).update(due=due)
+        return PropOrder.objects.create(owner=owner, item=wanted.key, due=due, prop=prop)
 
 
-def delivered(orders: list[PropOrder]) -> dict[str, StoredProp]:
-    """What came, by item."""
-    return {o.item: o.prop for o in reversed(orders) if o.prop is not None}
+def orders_of(owner: User) -> tuple[dict[str, StoredProp], set[str]]:
+    """What came, by item, the latest of each; and the items that are still on their way."""
+    now = timezone.now()
+    orders = list(PropOrder.objects.filter(owner=owner, prop__retired=False).select_related("prop"))
+    came = {o.item: o.prop for o in reversed(orders) if o.prop is not None and o.due <= now}
+    return came, {o.item for o in orders if o.due > now}

@@ -5,13 +5,15 @@ import type { components, paths } from "./schema";
 
 export type Schemas = components["schemas"];
 export type Piece = Schemas["PieceSchema"];
-export type Pose = Schemas["PoseSchema"];
+/** Where something is drawn; the basis that the server keeps besides says the same, to the last bit. */
+export type Pose = Omit<Schemas["PoseSchema"], "basis">;
 export type Fit = Schemas["FitSchema"];
 export type FitState = Fit["state"];
 export type Prop = Schemas["PropSchema"];
 export type SetData = Schemas["SetSchema"];
 export type SetCard = Schemas["SetCard"];
 export type Change = Schemas["ChangeSchema"];
+export type Delta = Change["deltas"][number];
 export type Feeler = Schemas["FeelerSchema"];
 export type Move = Schemas["MoveRequest"]["move"];
 export type PropDetail = Schemas["PropDetail"];

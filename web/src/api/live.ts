@@ -1,6 +1,6 @@
 /** The live line to a set: changes come in, questions of the pointer go out. One question is under way at a
  * time and only the newest waits, so answers never queue up behind the pointer. */
-import type { Change, Job, Move, Piece, Pose, Triple } from "./client";
+import type { Change, Delta, Job, Move, Piece, Pose, Triple } from "./client";
 
 export interface SlipSettings {
   side: string;
@@ -31,11 +31,11 @@ export interface Pointed {
   problem: string | null;
 }
 
-/** A move tried and not made: the pieces as it would leave them. */
-export interface Tried {
+/** A move previewed and not made: the records as it would leave them. */
+export interface Previewed {
   n: number;
   words: string;
-  deltas: { key: string; piece: Piece | null }[];
+  deltas: Delta[];
 }
 
 /** Somebody who has the set open. */
@@ -63,6 +63,8 @@ interface Handlers {
   ready: (revision: number, stage: string) => void;
   job: (news: JobNews) => void;
   cast: (news: CastNews) => void;
+  /** A prop was made anew: its model and its figures are others. */
+  prop: (key: string) => void;
   /** (n, 7) position and turn since the start (quaternion x y z w) of the pieces of the job that runs. */
   frame: (poses: Float32Array) => void;
   presence: (here: Onlooker[]) => void;
@@ -72,11 +74,11 @@ interface Handlers {
   refused: (words: string) => void;
 }
 
-type Asked = ({ ask: "point" } & Question) | { ask: "try"; move: Move };
+type Asked = ({ ask: "point" } & Question) | { ask: "preview"; move: Move };
 
 interface Waiting {
   question: Asked;
-  resolve: (answer: Pointed | Tried | null) => void;
+  resolve: (answer: Pointed | Previewed | null) => void;
 }
 
 const RETRY_MS = [300, 700, 1500, 3000, 6000];
@@ -155,6 +157,8 @@ export class LiveLine {
       this.handlers.job(message as unknown as JobNews);
     } else if (message.kind === "cast") {
       this.handlers.cast(message as unknown as CastNews);
+    } else if (message.kind === "prop") {
+      this.handlers.prop(message.prop as string);
     } else if (message.kind === "held") {
       if (message.by) this.handlers.notHeld(message.by as string);
     } else if (message.kind === "changed") {
@@ -168,7 +172,9 @@ export class LiveLine {
         this.handlers.refused(message.error ?? "");
         resolve(null);
       } else {
-        resolve(message.kind === "pointed" && !message.pose ? null : (message as unknown as Pointed | Tried));
+        resolve(
+          message.kind === "pointed" && !message.pose ? null : (message as unknown as Pointed | Previewed),
+        );
       }
       this.sendNext();
     }
@@ -180,8 +186,8 @@ export class LiveLine {
   }
 
   /** Ask what a move would do. Resolves to null when it cannot be made or a newer question overtook it. */
-  tryMove(move: Move): Promise<Tried | null> {
-    return this.put({ ask: "try", move }) as Promise<Tried | null>;
+  previewMove(move: Move): Promise<Previewed | null> {
+    return this.put({ ask: "preview", move }) as Promise<Previewed | null>;
   }
 
   /** Take hold of pieces, so that nobody else moves them meanwhile; of none to let go. */
@@ -207,7 +213,7 @@ export class LiveLine {
       this.socket.send(JSON.stringify({ tell: "shove", enough: true }));
   }
 
-  private put(question: Asked): Promise<Pointed | Tried | null> {
+  private put(question: Asked): Promise<Pointed | Previewed | null> {
     return new Promise((resolve) => {
       this.next?.resolve(null);
       this.next = { question, resolve };

@@ -275,10 +275,10 @@ export interface paths {
         options?: never;
         head?: never;
         /**
-         * Change Set
-         * @description Its name, its tolerance, what is on its trolley, or where it is looked at from. Not part of the history.
+         * Look At Set
+         * @description Where it is looked at from when it is opened. Not part of the set, nor of its history.
          */
-        patch: operations["brickseat_api_set_routes_change_set"];
+        patch: operations["brickseat_api_set_routes_look_at_set"];
         trace?: never;
     };
     "/api/sets/{key}/dressers": {
@@ -613,6 +613,23 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * AdjustMove
+         * @description The set's own name, its tolerance in metres, and the props on its trolley; what is left out stays as it is.
+         */
+        AdjustMove: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "adjust";
+            /** Name */
+            name?: string | null;
+            /** Tolerance M */
+            tolerance_m?: number | null;
+            /** Trolley */
+            trolley?: string[] | null;
+        };
+        /**
          * Adoption
          * @description ``keys``: only these; null adopts all.
          */
@@ -668,21 +685,24 @@ export interface components {
              */
             thickness?: number;
         };
-        /** BedMove */
+        /**
+         * BedMove
+         * @description Wanted sink (positive) or stand-off (negative) of pieces, in metres; they follow at once.
+         */
         BedMove: {
-            /** Keys */
-            keys: string[];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "bed";
+            /** Pieces */
+            pieces: string[];
             /** Sink */
             sink: number;
         };
         /**
          * CarryMove
-         * @description Freely through the air.
+         * @description Pieces freely by a vector in metres: through the air, and touching nothing unless it happens to.
          */
         CarryMove: {
             /** By */
@@ -691,13 +711,13 @@ export interface components {
                 number,
                 number
             ];
-            /** Keys */
-            keys: string[];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "carry";
+            /** Pieces */
+            pieces: string[];
         };
         /** ChangeSchema */
         ChangeSchema: {
@@ -706,7 +726,7 @@ export interface components {
             /** Can Undo */
             can_undo: string | null;
             /** Deltas */
-            deltas: components["schemas"]["DeltaSchema"][];
+            deltas: (components["schemas"]["PieceDelta"] | components["schemas"]["RegionDelta"] | components["schemas"]["TieDelta"] | components["schemas"]["RecipeDelta"] | components["schemas"]["CutOutDelta"] | components["schemas"]["PropDelta"] | components["schemas"]["SettingsDelta"])[];
             /** Fits */
             fits: components["schemas"]["FitSchema"][];
             /** Left */
@@ -755,7 +775,10 @@ export interface components {
             /** Uncovered */
             uncovered: number;
         };
-        /** CopyMove */
+        /**
+         * CopyMove
+         * @description The same pieces once more, moved by a vector in metres and set down there.
+         */
         CopyMove: {
             /** By */
             by: [
@@ -763,13 +786,13 @@ export interface components {
                 number,
                 number
             ];
-            /** Keys */
-            keys: string[];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "copy";
+            /** Pieces */
+            pieces: string[];
         };
         /** Credentials */
         Credentials: {
@@ -778,16 +801,41 @@ export interface components {
             /** Username */
             username: string;
         };
-        /** DeltaSchema */
-        DeltaSchema: {
+        /** CutOutDelta */
+        CutOutDelta: {
+            after: components["schemas"]["CutOutSchema"] | null;
             /** Key */
             key: string;
-            piece: components["schemas"]["PieceSchema"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "cut_out";
+        };
+        /** CutOutSchema */
+        CutOutSchema: {
+            /** Bearer */
+            bearer: string;
+            /** Clearance M */
+            clearance_m: number;
+            /** Key */
+            key: string;
+            /** Piece */
+            piece: string;
         };
         /** Dresser */
         Dresser: {
             /** Username */
             username: string;
+        };
+        /** ExceptionsSchema */
+        ExceptionsSchema: {
+            /** Nudged */
+            nudged: {
+                [key: string]: components["schemas"]["PoseSchema"];
+            };
+            /** Taken Out */
+            taken_out: number[];
         };
         /**
          * FeelerSchema
@@ -850,25 +898,29 @@ export interface components {
                 number
             ] | null;
         };
-        /** FixMove */
+        /**
+         * FixMove
+         * @description Pieces made fixed (bearers, which carry and are not picked up), or loose again.
+         */
         FixMove: {
-            /** Fixed */
-            fixed: boolean;
-            /** Keys */
-            keys: string[];
+            /**
+             * Fixed
+             * @default true
+             */
+            fixed?: boolean;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "fix";
+            /** Pieces */
+            pieces: string[];
         };
         /**
          * GroupMove
-         * @description ``name`` empty: parted again.
+         * @description Pieces that are picked up as one from now on; an empty ``name`` parts them.
          */
         GroupMove: {
-            /** Keys */
-            keys: string[];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -879,6 +931,8 @@ export interface components {
              * @default
              */
             name?: string;
+            /** Pieces */
+            pieces: string[];
         };
         /** HealthSchema */
         HealthSchema: {
@@ -999,10 +1053,13 @@ export interface components {
             /** Name */
             name: string;
         };
-        /** MoveRequest */
+        /**
+         * MoveRequest
+         * @description One move, told apart by its kind.
+         */
         MoveRequest: {
             /** Move */
-            move: components["schemas"]["SetDownMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["SlideMove"] | components["schemas"]["CarryMove"] | components["schemas"]["PushMove"] | components["schemas"]["TurnMove"] | components["schemas"]["SizeMove"] | components["schemas"]["BedMove"] | components["schemas"]["SeatMove"] | components["schemas"]["RestMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["CopyMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["SwapMove"] | components["schemas"]["StandMove"] | components["schemas"]["FixMove"] | components["schemas"]["GroupMove"] | components["schemas"]["RenameMove"] | components["schemas"]["RepairMove"];
+            move: components["schemas"]["AdjustMove"] | components["schemas"]["BedMove"] | components["schemas"]["CarryMove"] | components["schemas"]["CopyMove"] | components["schemas"]["FixMove"] | components["schemas"]["GroupMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["PushMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RenameMove"] | components["schemas"]["RepairMove"] | components["schemas"]["ReseatMove"] | components["schemas"]["RestMove"] | components["schemas"]["SetDownMove"] | components["schemas"]["SizeMove"] | components["schemas"]["SlideMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["StandMove"] | components["schemas"]["SwapMove"] | components["schemas"]["TurnMove"];
         };
         /** NewSet */
         NewSet: {
@@ -1054,6 +1111,17 @@ export interface components {
                 number
             ][];
         };
+        /** PieceDelta */
+        PieceDelta: {
+            after: components["schemas"]["PieceSchema"] | null;
+            /** Key */
+            key: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "piece";
+        };
         /** PieceSchema */
         PieceSchema: {
             /** Direction */
@@ -1068,9 +1136,13 @@ export interface components {
             key: string;
             /** Name */
             name: string;
+            /** Number */
+            number: number | null;
             pose: components["schemas"]["PoseSchema"];
             /** Prop */
             prop: string;
+            /** Recipe */
+            recipe: string;
             /**
              * Role
              * @enum {string}
@@ -1083,7 +1155,10 @@ export interface components {
             /** Stand Off */
             stand_off: number;
         };
-        /** PlaceMove */
+        /**
+         * PlaceMove
+         * @description One piece to another pose; ``reseat`` sets it down anew from there.
+         */
         PlaceMove: {
             /** Direction */
             direction?: [
@@ -1091,14 +1166,14 @@ export interface components {
                 number,
                 number
             ] | null;
-            /** Key */
-            key: string;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "place";
-            pose: components["schemas"]["PoseSchema"];
+            /** Piece */
+            piece: string;
+            pose: components["schemas"]["PoseForm"];
             /**
              * Reseat
              * @default false
@@ -1112,8 +1187,63 @@ export interface components {
             /** Turns */
             turns: components["schemas"]["TurnSchema"][];
         };
-        /** PoseSchema */
+        /**
+         * PoseForm
+         * @description Position in metres, unit quaternion x, y, z, w, and factors along the prop's own axes.
+         */
+        PoseForm: {
+            /**
+             * Orientation
+             * @default [
+             *       0,
+             *       0,
+             *       0,
+             *       1
+             *     ]
+             */
+            orientation?: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /** Position */
+            position: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Scale
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            scale?: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * PoseSchema
+         * @description ``basis``: world = basis · local + position, row by row; orientation and scale say the same for those who draw.
+         */
         PoseSchema: {
+            /** Basis */
+            basis: [
+                number,
+                number,
+                number,
+                number,
+                number,
+                number,
+                number,
+                number,
+                number
+            ];
             /** Orientation */
             orientation: [
                 number,
@@ -1215,6 +1345,23 @@ export interface components {
             /** Error */
             error: string;
         };
+        /** PropChangeSchema */
+        PropChangeSchema: {
+            /** Key */
+            key: string;
+            /** Material */
+            material: string;
+            /** Turns */
+            turns: [
+                string,
+                string,
+                number
+            ][];
+            /** Unit */
+            unit: string;
+            /** Up */
+            up: string;
+        };
         /**
          * PropChanges
          * @description What is left out stays; null for mass, grip, bounce or fall means as the material has it. ``fall``: metres onto
@@ -1243,6 +1390,17 @@ export interface components {
             unit?: ("" | "mm" | "cm" | "m" | "in" | "ft") | null;
             /** Up */
             up?: ("" | "y" | "z") | null;
+        };
+        /** PropDelta */
+        PropDelta: {
+            after: components["schemas"]["PropChangeSchema"] | null;
+            /** Key */
+            key: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "prop";
         };
         /**
          * PropDetail
@@ -1333,7 +1491,10 @@ export interface components {
             /** Width */
             width: number;
         };
-        /** PushMove */
+        /**
+         * PushMove
+         * @description Pieces along a vector in metres, foremost first: up to the first contact, then along it, never through.
+         */
         PushMove: {
             /** By */
             by: [
@@ -1341,13 +1502,13 @@ export interface components {
                 number,
                 number
             ];
-            /** Keys */
-            keys: string[];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "push";
+            /** Pieces */
+            pieces: string[];
             /**
              * Together
              * @default false
@@ -1366,20 +1527,78 @@ export interface components {
             /** Text */
             text: string;
         };
-        /** RemoveMove */
+        /** RecipeDelta */
+        RecipeDelta: {
+            after: components["schemas"]["RecipeSchema"] | null;
+            /** Key */
+            key: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "recipe";
+        };
+        /** RecipeSchema */
+        RecipeSchema: {
+            exceptions: components["schemas"]["ExceptionsSchema"];
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Parameters */
+            parameters: {
+                [key: string]: unknown;
+            };
+            /**
+             * Recipe
+             * @enum {string}
+             */
+            recipe: "scatter" | "row" | "fill";
+            /** Seed */
+            seed: number;
+        };
+        /** RegionDelta */
+        RegionDelta: {
+            after: components["schemas"]["RegionSchema"] | null;
+            /** Key */
+            key: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "region";
+        };
+        /**
+         * RegionSchema
+         * @description A keep-out or a bay: shown see-through, bears nothing, hits nothing.
+         */
+        RegionSchema: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            pose: components["schemas"]["PoseSchema"];
+            /** Prop */
+            prop: string;
+        };
+        /**
+         * RemoveMove
+         * @description Pieces taken away, bearers too: those are only never pushed about.
+         */
         RemoveMove: {
-            /** Keys */
-            keys: string[];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "remove";
+            /** Pieces */
+            pieces: string[];
         };
-        /** RenameMove */
+        /**
+         * RenameMove
+         * @description Another name for one piece.
+         */
         RenameMove: {
-            /** Key */
-            key: string;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1387,41 +1606,52 @@ export interface components {
             kind: "rename";
             /** Name */
             name: string;
+            /** Piece */
+            piece: string;
         };
-        /** RepairMove */
+        /**
+         * RepairMove
+         * @description The faults of pieces, or of everything when none are named, mended with the least movement.
+         */
         RepairMove: {
-            /** Keys */
-            keys?: string[] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "repair";
+            /** Pieces */
+            pieces?: string[] | null;
         };
-        /** RestMove */
-        RestMove: {
-            /** Keys */
-            keys: string[];
+        /**
+         * ReseatMove
+         * @description Pieces set down anew where they are, along their direction.
+         */
+        ReseatMove: {
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
-            kind: "rest";
+            kind: "reseat";
+            /** Pieces */
+            pieces: string[];
             /**
              * Together
              * @default false
              */
             together?: boolean;
         };
-        /** SeatMove */
-        SeatMove: {
-            /** Keys */
-            keys: string[];
+        /**
+         * RestMove
+         * @description Pieces tilted from where they are to the nearest stable stand; those that have none near are left.
+         */
+        RestMove: {
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
-            kind: "seat";
+            kind: "rest";
+            /** Pieces */
+            pieces: string[];
             /**
              * Together
              * @default false
@@ -1459,17 +1689,10 @@ export interface components {
                 string
             ][];
         };
-        /** SetChanges */
-        SetChanges: {
-            look?: components["schemas"]["LookSchema"] | null;
-            /** Name */
-            name?: string | null;
-            /** Tolerance */
-            tolerance?: number | null;
-            /** Trolley */
-            trolley?: string[] | null;
-        };
-        /** SetDownMove */
+        /**
+         * SetDownMove
+         * @description A new piece of a prop at a pose, as the ghost showed it: exactly there.
+         */
         SetDownMove: {
             /**
              * Direction
@@ -1489,7 +1712,7 @@ export interface components {
              * @enum {string}
              */
             kind: "set_down";
-            pose: components["schemas"]["PoseSchema"];
+            pose: components["schemas"]["PoseForm"];
             /** Prop */
             prop: string;
             /**
@@ -1503,12 +1726,21 @@ export interface components {
              */
             stand_off?: number;
         };
+        /**
+         * SetLook
+         * @description Where a set is looked at from when it is opened. It is no part of the set: everything else changes by moves.
+         */
+        SetLook: {
+            look: components["schemas"]["LookSchema"];
+        };
         /** SetSchema */
         SetSchema: {
             /** Can Redo */
             can_redo: string | null;
             /** Can Undo */
             can_undo: string | null;
+            /** Cut Outs */
+            cut_outs: components["schemas"]["CutOutSchema"][];
             /** Dressers */
             dressers: string[];
             /** Fits */
@@ -1525,12 +1757,40 @@ export interface components {
             own: boolean;
             /** Pieces */
             pieces: components["schemas"]["PieceSchema"][];
+            /** Prop Changes */
+            prop_changes: components["schemas"]["PropChangeSchema"][];
             /** Props */
             props: components["schemas"]["PropSchema"][];
+            /** Recipes */
+            recipes: components["schemas"]["RecipeSchema"][];
+            /** Regions */
+            regions: components["schemas"]["RegionSchema"][];
             /** Revision */
             revision: number;
+            /** Ties */
+            ties: components["schemas"]["TieSchema"][];
             /** Tolerance */
             tolerance: number;
+            /** Trolley */
+            trolley: string[];
+        };
+        /** SettingsDelta */
+        SettingsDelta: {
+            after: components["schemas"]["SettingsSchema"];
+            /** Key */
+            key: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set";
+        };
+        /** SettingsSchema */
+        SettingsSchema: {
+            /** Name */
+            name: string;
+            /** Tolerance M */
+            tolerance_m: number;
             /** Trolley */
             trolley: string[];
         };
@@ -1608,7 +1868,10 @@ export interface components {
             /** Steadiness Deg */
             steadiness_deg: number;
         };
-        /** SizeMove */
+        /**
+         * SizeMove
+         * @description Pieces by a factor, or one for each of the prop's own axes, about where they touch.
+         */
         SizeMove: {
             /** Factor */
             factor: number | [
@@ -1616,20 +1879,24 @@ export interface components {
                 number,
                 number
             ];
-            /** Keys */
-            keys: string[];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "size";
+            /** Pieces */
+            pieces: string[];
             /**
              * Together
              * @default false
              */
             together?: boolean;
         };
-        /** SlideMove */
+        /**
+         * SlideMove
+         * @description Pieces by a vector in metres, staying seated. One, or several ``together`` as one body, go over steps and edges,
+         *     and stop at what is too high for them, or go along it. Several each on its own are set down anew where they arrive.
+         */
         SlideMove: {
             /** By */
             by: [
@@ -1637,34 +1904,40 @@ export interface components {
                 number,
                 number
             ];
-            /** Keys */
-            keys: string[];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "slide";
+            /** Pieces */
+            pieces: string[];
             /**
              * Together
              * @default false
              */
             together?: boolean;
         };
-        /** SpikeMove */
+        /**
+         * SpikeMove
+         * @description Pieces locked where they are, or freed again.
+         */
         SpikeMove: {
-            /** Keys */
-            keys: string[];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "spike";
-            /** Spiked */
-            spiked: boolean;
+            /** Pieces */
+            pieces: string[];
+            /**
+             * Spiked
+             * @default true
+             */
+            spiked?: boolean;
         };
         /**
          * StandMove
-         * @description A bearer brought onto the set.
+         * @description A bearer brought onto the set; it stays exactly where it is put.
          */
         StandMove: {
             /**
@@ -1672,36 +1945,82 @@ export interface components {
              * @enum {string}
              */
             kind: "stand";
-            pose: components["schemas"]["PoseSchema"];
+            pose: components["schemas"]["PoseForm"];
             /** Prop */
             prop: string;
         };
         /**
          * SwapMove
-         * @description Pieces exchanged for copies of another prop.
+         * @description Pieces exchanged for copies of another prop, where they touch, turned and sized as they are.
          */
         SwapMove: {
-            /** Keys */
-            keys: string[];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "swap";
+            /** Pieces */
+            pieces: string[];
             /** Prop */
             prop: string;
         };
-        /** TurnMove */
+        /** TieDelta */
+        TieDelta: {
+            after: components["schemas"]["TieSchema"] | null;
+            /** Key */
+            key: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "tie";
+        };
+        /** TieSchema */
+        TieSchema: {
+            /** Angle Deg */
+            angle_deg: number;
+            /** At Least */
+            at_least: boolean;
+            /** Distance M */
+            distance_m: number;
+            /** Key */
+            key: string;
+            /** Locked */
+            locked: boolean;
+            /** Piece */
+            piece: string;
+            /** Seat */
+            seat: string;
+            /** Side */
+            side: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Tie
+             * @enum {string}
+             */
+            tie: "cling" | "gap" | "square" | "join";
+            /** To */
+            to: string;
+            /** To Seat */
+            to_seat: string;
+        };
+        /**
+         * TurnMove
+         * @description Pieces by an angle in degrees about the vertical through each, staying seated.
+         */
         TurnMove: {
-            /** Angle */
-            angle: number;
-            /** Keys */
-            keys: string[];
+            /** Angle Deg */
+            angle_deg: number;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "turn";
+            /** Pieces */
+            pieces: string[];
             /**
              * Together
              * @default false
@@ -3164,7 +3483,7 @@ export interface operations {
             };
         };
     };
-    brickseat_api_set_routes_change_set: {
+    brickseat_api_set_routes_look_at_set: {
         parameters: {
             query?: never;
             header?: never;
@@ -3175,18 +3494,16 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SetChanges"];
+                "application/json": components["schemas"]["SetLook"];
             };
         };
         responses: {
-            /** @description OK */
-            200: {
+            /** @description No Content */
+            204: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/json": components["schemas"]["SetCard"];
-                };
+                content?: never;
             };
             /** @description Bad Request */
             400: {

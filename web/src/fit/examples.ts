@@ -11,12 +11,19 @@ export const piece = (
   name: key,
   prop: "p",
   role,
-  pose: { position: [x, 0, 0], orientation: [0, 0, 0, 1], scale: [1, 1, 1] },
+  pose: {
+    position: [x, 0, 0],
+    orientation: [0, 0, 0, 1],
+    scale: [1, 1, 1],
+    basis: [1, 0, 0, 0, 1, 0, 0, 0, 1],
+  },
   direction: [0, -1, 0],
   sink: 0,
   stand_off: 0,
   spiked: false,
   group: "",
+  recipe: "",
+  number: null,
   ...more,
 });
 

@@ -77,7 +77,7 @@ function Movements({ keys, first }: { keys: string[]; first: Piece }) {
     onChange: (value: number) => void make(move(value)),
     preview: (value: number | null) => tryOut(value === null ? null : move(value)),
   });
-  const slide = (x: number, z: number): Move => ({ kind: "slide", keys, by: [x, 0, z], together });
+  const slide = (x: number, z: number): Move => ({ kind: "slide", pieces: keys, by: [x, 0, z], together });
   const length = { ...inLength, min: -100, max: 100, step: steps.slide || 0.001 };
   return (
     <>
@@ -107,7 +107,7 @@ function Movements({ keys, first }: { keys: string[]; first: Piece }) {
           min={-360}
           max={360}
           {...inDegrees}
-          {...made((v) => ({ kind: "turn", keys, angle: (v * Math.PI) / 180, together }))}
+          {...made((v) => ({ kind: "turn", pieces: keys, angle_deg: v, together }))}
         />
         ; size it{" "}
         <NumberWord
@@ -117,7 +117,7 @@ function Movements({ keys, first }: { keys: string[]; first: Piece }) {
           min={0.05}
           max={20}
           {...inPercent}
-          {...made((factor) => ({ kind: "size", keys, factor, together }))}
+          {...made((factor) => ({ kind: "size", pieces: keys, factor, together }))}
         />
         ; it is meant to{" "}
         <ChoiceWord
@@ -125,7 +125,11 @@ function Movements({ keys, first }: { keys: string[]; first: Piece }) {
           value={bed < 0 ? "off" : bed > 0 ? "in" : "touch"}
           onChange={(way) => {
             const amount = Math.max(0.005, Math.abs(bed));
-            void make({ kind: "bed", keys, sink: way === "off" ? -amount : way === "in" ? amount : 0 });
+            void make({
+              kind: "bed",
+              pieces: keys,
+              sink: way === "off" ? -amount : way === "in" ? amount : 0,
+            });
           }}
           choices={[
             { value: "touch", words: "touch" },
@@ -140,7 +144,7 @@ function Movements({ keys, first }: { keys: string[]; first: Piece }) {
               label={bed < 0 ? "stand-off" : "sink"}
               value={Math.abs(bed)}
               {...inLength}
-              {...made((v) => ({ kind: "bed", keys, sink: bed < 0 ? -v : v }))}
+              {...made((v) => ({ kind: "bed", pieces: keys, sink: bed < 0 ? -v : v }))}
             />
           </>
         )}
@@ -170,7 +174,7 @@ function Name({ piece }: { piece: Piece }) {
   const done = (name: string) => {
     setWriting(false);
     if (name.trim() && name.trim() !== piece.name)
-      void make({ kind: "rename", key: piece.key, name: name.trim() });
+      void make({ kind: "rename", piece: piece.key, name: name.trim() });
   };
   return (
     <input
@@ -254,25 +258,25 @@ export function LookOverSlip() {
         {!fixed && (
           <>
             <QuietButton
-              onClick={() => void make({ kind: "seat", keys, together: grouped })}
+              onClick={() => void make({ kind: "reseat", pieces: keys, together: grouped })}
               disabled={!!stuck}
               why={stuck}
             >
               Set down here
             </QuietButton>
             <QuietButton
-              onClick={() => void make({ kind: "rest", keys, together: grouped })}
+              onClick={() => void make({ kind: "rest", pieces: keys, together: grouped })}
               disabled={!!stuck}
               why={stuck}
             >
               Let it rest
             </QuietButton>
-            <QuietButton onClick={() => void make({ kind: "spike", keys, spiked: !spiked })}>
+            <QuietButton onClick={() => void make({ kind: "spike", pieces: keys, spiked: !spiked })}>
               {spiked ? "Free" : "Spike"}
             </QuietButton>
           </>
         )}
-        <QuietButton onClick={() => void make({ kind: "fix", keys, fixed: !fixed })}>
+        <QuietButton onClick={() => void make({ kind: "fix", pieces: keys, fixed: !fixed })}>
           {fixed ? "Make loose" : "Fix"}
         </QuietButton>
         {chosen.length > 1 && (
@@ -280,7 +284,7 @@ export function LookOverSlip() {
             onClick={() =>
               void make({
                 kind: "group",
-                keys,
+                pieces: keys,
                 name: grouped ? "" : `${first.name} and ${chosen.length - 1} more`,
               })
             }
@@ -318,7 +322,7 @@ export function LookOverSlip() {
         <QuietButton
           onClick={() => {
             set({ held: false });
-            void make({ kind: "remove", keys });
+            void make({ kind: "remove", pieces: keys });
             select([]);
           }}
           disabled={spiked}

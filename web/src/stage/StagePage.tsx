@@ -19,7 +19,7 @@ import { Header } from "./Header";
 import { Fall } from "./fall";
 import { LookDial } from "./LookDial";
 import { lookThrough, onStageKey } from "./keys";
-import { learnNew, lookThroughGap, reload, tryingOn } from "./making";
+import { learnAgain, learnNew, lookThroughGap, reload, tryingOn } from "./making";
 import { type Shown, StagePointer } from "./pointer";
 import { saveProof } from "./proof";
 import { VERBS, useParts, useStage } from "./store";
@@ -112,6 +112,7 @@ function OpenStage({ data }: { data: SetData }) {
   const stopProof = useRef(false);
   const {
     pieces,
+    regions,
     revision,
     selected,
     fits,
@@ -127,6 +128,7 @@ function OpenStage({ data }: { data: SetData }) {
     trial,
   } = useParts(
     "pieces",
+    "regions",
     "revision",
     "selected",
     "fits",
@@ -173,6 +175,7 @@ function OpenStage({ data }: { data: SetData }) {
       job: (news) => fall.news(news),
       frame: (poses) => fall.frame(poses),
       cast: (news) => fall.cast(news),
+      prop: (prop) => void learnAgain(prop).then(() => stage.remodel(prop)),
       presence: (here) => set({ here }),
       notHeld: (by) => {
         pointer.current?.cancel();
@@ -226,6 +229,12 @@ function OpenStage({ data }: { data: SetData }) {
       (problem: Error) => toast.error(problem.message),
     );
   }, [standing, revision, data]);
+
+  useEffect(() => {
+    void view.current?.regions
+      .show(regions)
+      .catch((problem: unknown) => toast.error(problem instanceof Error ? problem.message : String(problem)));
+  }, [regions]);
 
   useEffect(() => {
     if (view.current) mark(view.current);

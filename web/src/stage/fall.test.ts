@@ -2,11 +2,16 @@ import { beforeEach, describe, expect, it } from "vitest";
 
 import type { Pose } from "../api/client";
 import type { JobNews } from "../api/live";
+import { piece } from "../fit/examples";
 import { Fall } from "./fall";
 import { useStage } from "./store";
 import type { StageView } from "./view";
 
-const flat: Pose = { position: [0, 1, 0], orientation: [0, 0, 0, 1], scale: [2, 2, 2] };
+const flat = {
+  ...piece("jar", 0).pose,
+  position: [0, 1, 0] as [number, number, number],
+  scale: [2, 2, 2] as [number, number, number],
+};
 const half = Math.SQRT1_2;
 const news = (more: Partial<JobNews>): JobNews => ({
   key: "job",
@@ -94,16 +99,7 @@ describe("a settling as it is seen", () => {
   });
 
   it("shows shards in the place of what broke, as long as they are only looked at", () => {
-    const shard = {
-      ...{ key: "shard", name: "shard 1 of jar", prop: "s1", role: "prop" as const, group: "" },
-      ...{
-        pose: flat,
-        direction: [0, -1, 0] as [number, number, number],
-        sink: 0,
-        stand_off: 0,
-        spiked: false,
-      },
-    };
+    const shard = { ...piece("shard", 0), name: "shard 1 of jar", prop: "s1" };
     fall.cast({ job: "job", joined: [shard], files: { s1: "/s1.glb" }, gone: ["jar"] });
     expect([guests, absent]).toEqual([["shard"], ["jar"]]);
     fall.frame(new Float32Array([9, 9, 9, 0, 0, 0, 1, 0.25, 0.5, 0, 0, 0, 0, 1]));

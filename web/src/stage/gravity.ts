@@ -2,6 +2,7 @@
 import { toast } from "sonner";
 
 import { type Job, type Piece, ServerError, client, wanted } from "../api/client";
+import { chance } from "../chance";
 import { useStage } from "./store";
 
 async function begun(asked: Promise<Job>): Promise<boolean> {
@@ -46,7 +47,7 @@ export function beginPour(): Promise<boolean> {
     return Promise.resolve(false);
   }
   const { props, rate, most, from, to, tumbled, spread, fall, calm, largeFirst, breaks } = pour;
-  const seed = Math.floor(Math.random() * 2 ** 31);
+  const seed = Math.floor(chance() * 2 ** 31);
   const body = {
     ...{ props, rate, most, tumbled, spread, fall, calm, seed, breaks, boxed },
     size: [from, to] as [number, number],

@@ -52,7 +52,7 @@ function act({ setDown, pour }: KeyTool): void {
   if (verb === "repair") void mend(null);
   else if (verb === "set down" && slip.prop) setDown();
   else if (verb === "pour") pour();
-  else if (selected.length) void make({ kind: "seat", keys: selected, together });
+  else if (selected.length) void make({ kind: "reseat", pieces: selected, together });
 }
 
 export async function lookThrough(view: StageView): Promise<void> {
@@ -100,20 +100,25 @@ export function onStageKey(event: KeyboardEvent, view: StageView, tool: KeyTool)
     const { right, away } = view.floorAxes();
     const way = key === "ArrowRight" || key === "ArrowLeft" ? right : away;
     const sign = (key === "ArrowRight" || key === "ArrowUp" ? 1 : -1) * stepOf("slide") * rough(event);
-    void make({ kind: "slide", keys: selected, by: [way[0] * sign, way[1] * sign, way[2] * sign], together });
+    void make({
+      kind: "slide",
+      pieces: selected,
+      by: [way[0] * sign, way[1] * sign, way[2] * sign],
+      together,
+    });
   } else if ((key === "," || key === "." || key === "<" || key === ">") && some) {
     const degrees = event.shiftKey ? 90 : event.altKey ? 1 : stepOf("turn");
     const sign = key === "," || key === "<" ? 1 : -1;
-    void make({ kind: "turn", keys: selected, angle: (sign * degrees * Math.PI) / 180, together });
+    void make({ kind: "turn", pieces: selected, angle_deg: sign * degrees, together });
   } else if ((key === "[" || key === "]") && some) {
     const factor = 1 + stepOf("size");
-    void make({ kind: "size", keys: selected, factor: key === "]" ? factor : 1 / factor, together });
+    void make({ kind: "size", pieces: selected, factor: key === "]" ? factor : 1 / factor, together });
   } else if ((key === "-" || key === "=" || key === "_" || key === "+") && some) {
     const piece = state.pieces.get(selected[0]!);
     if (!piece) return;
     const step = (key === "-" || key === "_" ? 1 : -1) * stepOf("raise") * (event.shiftKey ? 10 : 1);
     const sink = Math.round((piece.sink - piece.stand_off + step) * 1e6) / 1e6;
-    void make({ kind: "bed", keys: selected, sink });
+    void make({ kind: "bed", pieces: selected, sink });
   } else if (key === "Enter" && !target.closest("button, a")) {
     done();
     act(tool);
@@ -140,9 +145,9 @@ export function onStageKey(event: KeyboardEvent, view: StageView, tool: KeyTool)
   } else if (key.toLowerCase() === "i") {
     state.set({ isolated: !state.isolated && some });
   } else if (key.toLowerCase() === "r" && some) {
-    void make({ kind: "rest", keys: selected, together });
+    void make({ kind: "rest", pieces: selected, together });
   } else if (key.toLowerCase() === "k" && some) {
-    void make({ kind: "spike", keys: selected, spiked: !state.pieces.get(selected[0]!)?.spiked });
+    void make({ kind: "spike", pieces: selected, spiked: !state.pieces.get(selected[0]!)?.spiked });
   } else if (key.toLowerCase() === "s") {
     tool.standee();
   } else if (key.toLowerCase() === "t") {
@@ -157,11 +162,11 @@ export function onStageKey(event: KeyboardEvent, view: StageView, tool: KeyTool)
     const first = state.pieces.get(selected[0]!);
     const grouped = selected.every((k) => first?.group && state.pieces.get(k)?.group === first.group);
     const name = grouped ? "" : `${first?.name} and ${selected.length - 1} more`;
-    void make({ kind: "group", keys: selected, name });
+    void make({ kind: "group", pieces: selected, name });
   } else if ((key === "Delete" || key === "Backspace") && some) {
     done();
     state.set({ held: false });
-    void make({ kind: "remove", keys: selected });
+    void make({ kind: "remove", pieces: selected });
   } else if (key === "?") {
     tool.sheet();
   }
@@ -183,6 +188,6 @@ async function copyBeside(view: StageView): Promise<void> {
   const { right } = view.floorAxes();
   const width = Math.abs(right[0]) > 0 ? box.max.x - box.min.x : box.max.z - box.min.z;
   const by = 1.06 * width;
-  const change = await make({ kind: "copy", keys: selected, by: [right[0] * by, 0, right[2] * by] });
+  const change = await make({ kind: "copy", pieces: selected, by: [right[0] * by, 0, right[2] * by] });
   if (change) useStage.getState().select(change.deltas.map((d) => d.key));
 }

@@ -15,6 +15,7 @@ import {
   wanted,
 } from "../api/client";
 import type { LiveLine } from "../api/live";
+import { piecesOf, posesOf } from "../api/mirror";
 import { useStage } from "./store";
 import type { StageView } from "./view";
 
@@ -35,9 +36,8 @@ export function tryingOn(view: StageView, line: LiveLine): (move: Move | null) =
   return (move) => {
     const mine = ++turn;
     if (!move) return show(new Map());
-    void line.tryMove(move).then((tried) => {
-      if (mine === turn && tried)
-        show(new Map(tried.deltas.flatMap(({ key, piece }) => (piece ? [[key, piece.pose]] : []))));
+    void line.previewMove(move).then((previewed) => {
+      if (mine === turn && previewed) show(posesOf(previewed.deltas));
     });
   };
 }
@@ -46,12 +46,19 @@ export function tryingOn(view: StageView, line: LiveLine): (move: Move | null) =
 export async function learnNew(change: Change): Promise<void> {
   const { props, learn } = useStage.getState();
   const fresh = new Set(
-    change.deltas.flatMap((d) => (d.piece && !props.has(d.piece.prop) ? [d.piece.prop] : [])),
+    piecesOf(change.deltas).flatMap(([, piece]) => (piece && !props.has(piece.prop) ? [piece.prop] : [])),
   );
-  for (const key of fresh) {
-    const found = await wanted<PropDetail>(client.GET("/api/props/{key}", { params: { path: { key } } }));
-    learn([found.prop]);
-  }
+  for (const key of fresh) learn([await propOf(key)]);
+}
+
+async function propOf(key: string): Promise<Prop> {
+  const found = await wanted<PropDetail>(client.GET("/api/props/{key}", { params: { path: { key } } }));
+  return found.prop;
+}
+
+/** A prop that is known here was made anew: learn its figures and its model again. */
+export async function learnAgain(key: string): Promise<void> {
+  if (useStage.getState().props.has(key)) useStage.getState().learn([await propOf(key)]);
 }
 
 async function carry(key: string, asked: Promise<Change>): Promise<Change | null> {
@@ -112,9 +119,9 @@ export async function adopt(job: string, trial: number, keys: string[] | null): 
 /** Mend faults, of these pieces or of all, and keep what moved and how far. */
 export async function mend(keys: string[] | null): Promise<void> {
   const before = useStage.getState().pieces;
-  const change = await make({ kind: "repair", keys });
+  const change = await make({ kind: "repair", pieces: keys });
   if (!change) return;
-  const mended = change.deltas.flatMap(({ key, piece }) => {
+  const mended = piecesOf(change.deltas).flatMap(([key, piece]) => {
     const old = before.get(key);
     if (!old || !piece) return [];
     const [a, b] = [old.pose.position, piece.pose.position];

@@ -68,6 +68,19 @@ export class Pieces {
     this.redraw();
   }
 
+  /** A prop was made anew: load its model again and draw its copies by that. */
+  async remodel(prop: string): Promise<void> {
+    const names = ["prop", "bearer"].map((role) => `${role} ${prop}`).filter((name) => this.crowds.has(name));
+    for (const name of names) {
+      this.crowds.get(name)!.meshes.forEach((mesh) => {
+        this.group.remove(mesh);
+        mesh.dispose();
+      });
+      this.crowds.delete(name);
+    }
+    await Promise.all(names.map((name) => this.gather(name)));
+  }
+
   private crowdName(piece: Piece): string {
     return `${piece.role} ${piece.prop}`;
   }

@@ -3,6 +3,7 @@
 import type * as THREE from "three";
 
 import type { Triple } from "../api/client";
+import { chance } from "../chance";
 import type { LiveLine, Pointed, Question, SlipSettings } from "../api/live";
 import { inWords } from "../fit/units";
 import { beginPour } from "./gravity";
@@ -41,7 +42,7 @@ export class StagePointer {
   private doing: Doing = { kind: "idle" };
   /** The stream was begun by key, and runs until the key is pressed again. */
   private steady = false;
-  private turn = Math.random() * 2 * Math.PI;
+  private turn = chance() * 2 * Math.PI;
   private proportions: Triple = [1, 1, 1];
   private last: At | null = null;
   private answer: Pointed | null = null;
@@ -120,8 +121,8 @@ export class StagePointer {
   /** What the next copy takes from chance: its turn, and a little of its size and proportions. */
   private vary(): void {
     const { next, vary } = useStage.getState().slip;
-    if (next === "varied") this.turn = Math.random() * 2 * Math.PI;
-    const around = () => 1 + vary * (2 * Math.random() - 1);
+    if (next === "varied") this.turn = chance() * 2 * Math.PI;
+    const around = () => 1 + vary * (2 * chance() - 1);
     const whole = around();
     this.proportions = [whole * (1 + (around() - 1) / 2), whole, whole * (1 + (around() - 1) / 2)];
   }
@@ -414,7 +415,7 @@ export class StagePointer {
       if (answer?.pose)
         await make({
           kind: "place",
-          key: doing.key,
+          piece: doing.key,
           pose: answer.pose,
           direction: answer.direction,
           reseat: false,

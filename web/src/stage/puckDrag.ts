@@ -3,6 +3,7 @@ import * as THREE from "three";
 
 import type { Move, Piece, Pose, Triple } from "../api/client";
 import type { LiveLine } from "../api/live";
+import { posesOf } from "../api/mirror";
 import { inMillimetres, parseFigure, parseLength } from "../fit/units";
 import { make } from "./making";
 import type { PuckPart } from "./puck";
@@ -70,9 +71,9 @@ export class PuckDrag {
       return figures;
     }
     const turn = ++this.asked;
-    const tried = await this.line.tryMove(figures.move);
-    if (turn !== this.asked || !tried) return figures;
-    this.show(new Map(tried.deltas.flatMap(({ key, piece }) => (piece ? [[key, piece.pose]] : []))));
+    const previewed = await this.line.previewMove(figures.move);
+    if (turn !== this.asked || !previewed) return figures;
+    this.show(posesOf(previewed.deltas));
     return figures;
   }
 
@@ -86,7 +87,7 @@ export class PuckDrag {
     const travel = (now ?? this.from).clone().sub(this.from);
     if (this.part === "face" && this.at.free) {
       const by = travel.toArray();
-      return { move: { kind: "carry", keys, by }, words: `free, ${figuresOf(by)}` };
+      return { move: { kind: "carry", pieces: keys, by }, words: `free, ${figuresOf(by)}` };
     }
     if (this.part === "face") {
       const { right, away } = this.view.floorAxes();
@@ -98,7 +99,7 @@ export class PuckDrag {
         const [x, y] = [travel.dot(a), travel.dot(b)];
         const along = Math.abs(x) >= Math.abs(y) ? a.multiplyScalar(x < 0 ? -1 : 1) : b.multiplyScalar(y < 0 ? -1 : 1); // prettier-ignore
         return {
-          move: { kind: "slide", keys, by: along.multiplyScalar(metres).toArray(), together },
+          move: { kind: "slide", pieces: keys, by: along.multiplyScalar(metres).toArray(), together },
           words: `${typed} = ${inMillimetres(metres)}`,
         };
       }
@@ -108,7 +109,7 @@ export class PuckDrag {
       const by = rest.addScaledVector(a, x).addScaledVector(b, y);
       if (by.lengthSq() < 1e-12) return nothing;
       return {
-        move: { kind: "slide", keys, by: by.toArray(), together },
+        move: { kind: "slide", pieces: keys, by: by.toArray(), together },
         words: `${inMillimetres(x)} across, ${inMillimetres(y)} along`,
       };
     }
@@ -117,7 +118,7 @@ export class PuckDrag {
       if (angle === null) return { ...nothing, words: `${typed}…` };
       if (angle === 0) return nothing;
       return {
-        move: { kind: "turn", keys, angle: (angle * Math.PI) / 180, together },
+        move: { kind: "turn", pieces: keys, angle_deg: angle, together },
         words: `${Math.round(angle * 100) / 100}°`,
       };
     }
@@ -129,7 +130,7 @@ export class PuckDrag {
       const sink = Math.round((first.sink - first.stand_off - by) * 1e7) / 1e7;
       const words =
         sink > 0 ? `sunk ${inMillimetres(sink)}` : sink < 0 ? `${inMillimetres(-sink)} off` : "touches";
-      return { move: { kind: "bed", keys, sink }, words };
+      return { move: { kind: "bed", pieces: keys, sink }, words };
     }
     const grown =
       Math.max(0.01, (now ?? this.from).distanceTo(this.centre)) /
@@ -139,7 +140,7 @@ export class PuckDrag {
     const factor = Math.max(LEAST_FACTOR, percent !== null ? percent / 100 : snapped(grown, steps.size));
     if (factor === 1) return nothing;
     return {
-      move: { kind: "size", keys, factor, together },
+      move: { kind: "size", pieces: keys, factor, together },
       words: `${Math.round(factor * 1000) / 10} %`,
     };
   }

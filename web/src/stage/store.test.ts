@@ -15,6 +15,11 @@ const set: SetData = {
   revision: 4,
   look: null,
   pieces: [piece("floor", 0, "bearer"), piece("jar", 0), piece("mug", 1)],
+  regions: [],
+  ties: [],
+  recipes: [],
+  cut_outs: [],
+  prop_changes: [],
   fits: [fit("jar"), fit("mug")],
   props: [],
   can_undo: null,
@@ -43,20 +48,20 @@ describe("the state of a stage", () => {
     expect(now().apply(change(4))).toBe("known");
     expect(now().apply(change(6))).toBe("behind");
     const moved = piece("jar", 0.5);
-    expect(now().apply(change(5, { deltas: [{ key: "jar", piece: moved }] }))).toBe("applied");
+    expect(now().apply(change(5, { deltas: [{ kind: "piece", key: "jar", after: moved }] }))).toBe("applied");
     expect(now().pieces.get("jar")).toBe(moved);
     expect([now().revision, now().canUndo]).toEqual([5, "moved"]);
   });
 
   it("forgets what went: its fit, and that it was selected", () => {
     now().select(["jar", "mug"]);
-    now().apply(change(5, { deltas: [{ key: "jar", piece: null }] }));
+    now().apply(change(5, { deltas: [{ kind: "piece", key: "jar", after: null }] }));
     expect(now().selected).toEqual(["mug"]);
     expect(now().fits.has("jar")).toBe(false);
   });
 
   it("a piece that was fixed has no fit of its own any more", () => {
-    now().apply(change(5, { deltas: [{ key: "jar", piece: piece("jar", 0, "bearer") }] }));
+    now().apply(change(5, { deltas: [{ kind: "piece", key: "jar", after: piece("jar", 0, "bearer") }] }));
     expect([...now().fits.keys()]).toEqual(["mug"]);
   });
 

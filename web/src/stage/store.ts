@@ -2,8 +2,9 @@
 import { create } from "zustand";
 import { useShallow } from "zustand/react/shallow";
 
-import type { Change, Fit, Job, Move, Piece, Prop, SetData } from "../api/client";
+import type { Change, Job, Move, Piece, Prop, SetData } from "../api/client";
 import type { JobNews, LineState, Onlooker } from "../api/live";
+import { type Mirror, mirrorOf, reduced } from "../api/mirror";
 import { type Steps, keepSteps, keptSteps } from "./steps";
 
 export const VERBS = ["set down", "look over", "repair", "build", "measure", "settle", "pour"] as const;
@@ -134,16 +135,9 @@ export const BUILD_SIZES: Record<BuildSlip["kind"], Partial<BuildSlip>> = {
   terrain: { across: 10, along: 10, height: 1 },
 };
 
-interface StageState {
+interface StageState extends Mirror {
   key: string | null;
-  name: string;
-  tolerance: number;
-  revision: number;
-  pieces: ReadonlyMap<string, Piece>;
-  fits: ReadonlyMap<string, Fit>;
   props: ReadonlyMap<string, Prop>;
-  canUndo: string | null;
-  canRedo: string | null;
   line: LineState;
   saving: number;
   verb: Verb;
@@ -158,7 +152,6 @@ interface StageState {
   stage: string;
   own: boolean;
   dressers: string[];
-  trolley: string[];
   steps: Steps;
   /** Several pieces keep their arrangement when they are moved. */
   together: boolean;
@@ -224,7 +217,6 @@ interface StageState {
         | "boxed"
         | "trial"
         | "enough"
-        | "trolley"
         | "dressers"
       >
     >,
@@ -236,16 +228,26 @@ interface StageState {
   busy: (by: 1 | -1) => void;
 }
 
-const NOTHING = {
-  key: null,
+const NO_SET: Mirror = {
   name: "",
   tolerance: 0.0005,
+  trolley: [],
   revision: -1,
-  pieces: new Map<string, Piece>(),
-  fits: new Map<string, Fit>(),
-  props: new Map<string, Prop>(),
+  pieces: new Map(),
+  regions: new Map(),
+  ties: new Map(),
+  recipes: new Map(),
+  cutOuts: new Map(),
+  propChanges: new Map(),
+  fits: new Map(),
   canUndo: null,
   canRedo: null,
+};
+
+const NOTHING = {
+  ...NO_SET,
+  key: null,
+  props: new Map<string, Prop>(),
   line: "joining" as LineState,
   saving: 0,
   selected: [] as string[],
@@ -257,7 +259,6 @@ const NOTHING = {
   stage: "",
   own: true,
   dressers: [] as string[],
-  trolley: [] as string[],
   held: false,
   opened: null,
   ledger: false,
@@ -285,18 +286,11 @@ export const useStage = create<StageState>((set, get) => ({
   together: true,
   open: (data) =>
     set((state) => ({
+      ...mirrorOf(data),
       key: data.key,
-      name: data.name,
-      tolerance: data.tolerance,
-      revision: data.revision,
-      pieces: new Map(data.pieces.map((p) => [p.key, p])),
-      fits: new Map(data.fits.map((f) => [f.key, f])),
       props: new Map([...state.props, ...data.props.map((p) => [p.key, p] as const)]),
-      canUndo: data.can_undo ?? null,
-      canRedo: data.can_redo ?? null,
       own: data.own,
       dressers: data.dressers,
-      trolley: data.trolley,
       preview: null,
       selected: state.selected.filter((k) => data.pieces.some((p) => p.key === k)),
     })),
@@ -305,25 +299,13 @@ export const useStage = create<StageState>((set, get) => ({
     set((state) => ({ props: new Map([...state.props, ...props.map((p) => [p.key, p] as const)]) })),
   apply: (change) => {
     const state = get();
-    if (change.revision <= state.revision) return "known";
-    if (change.revision > state.revision + 1) return "behind";
-    const pieces = new Map(state.pieces);
-    const fits = new Map(state.fits);
-    for (const { key, piece } of change.deltas) {
-      if (piece) pieces.set(key, piece);
-      else pieces.delete(key);
-      if (piece?.role !== "prop") fits.delete(key);
-    }
-    for (const fit of change.fits) fits.set(fit.key, fit);
+    const next = reduced(state, change);
+    if (typeof next === "string") return next;
     set({
-      pieces,
-      fits,
-      revision: change.revision,
-      canUndo: change.can_undo ?? null,
-      canRedo: change.can_redo ?? null,
-      selected: state.selected.filter((k) => pieces.has(k)),
+      ...next,
+      selected: state.selected.filter((k) => next.pieces.has(k)),
       preview: null,
-      pointed: state.pointed && pieces.has(state.pointed) ? state.pointed : null,
+      pointed: state.pointed && next.pieces.has(state.pointed) ? state.pointed : null,
     });
     return "applied";
   },

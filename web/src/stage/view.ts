@@ -8,8 +8,9 @@ import { Ghost, type PlumbLabel, spikeMarks } from "./marks";
 import { loadModel } from "./models";
 import { Pieces } from "./pieces";
 import { Puck, type PuckPart } from "./puck";
-import { softStill } from "./still";
+import { Regions } from "./regions";
 import { standeeFigure } from "./standee";
+import { softStill } from "./still";
 
 const GLIDE_MS = 260;
 const WALK_ROUND_MS = 14_000;
@@ -49,6 +50,7 @@ export class StageView {
   readonly camera = new THREE.PerspectiveCamera(38, 1, 0.02, 200);
   readonly controls: OrbitControls;
   readonly pieces: Pieces;
+  readonly regions: Regions;
   /** The set's revision that the last drawn frame shows. */
   drawnRevision = -1;
   private revision = -1;
@@ -108,7 +110,15 @@ export class StageView {
       return file && quality.light ? `${file}?light=true` : file;
     };
     this.pieces = new Pieces(drawn, () => this.redraw(true), quality.shadows);
-    this.scene.add(this.pieces.group, this.ghost.group, this.marks, this.puck.group, this.tape);
+    this.regions = new Regions(drawn, () => this.redraw(true));
+    this.scene.add(
+      this.regions.group,
+      this.pieces.group,
+      this.ghost.group,
+      this.marks,
+      this.puck.group,
+      this.tape,
+    );
     this.ghost.hide();
     this.controls = new OrbitControls(this.camera, canvas);
     // The left button belongs to the work; the right one walks round, both (or the middle) carry along.
@@ -343,6 +353,12 @@ export class StageView {
     this.redraw(true);
   }
 
+  /** A prop was made anew: draw its copies by the model that it has now. */
+  async remodel(prop: string): Promise<void> {
+    await this.pieces.remodel(prop);
+    this.redraw(true);
+  }
+
   private lightUp(): void {
     const box = this.pieces.worldBox();
     if (box.isEmpty()) return;
@@ -500,6 +516,7 @@ export class StageView {
     this.watcher.disconnect();
     this.controls.dispose();
     this.pieces.dispose();
+    this.regions.dispose();
     this.renderer.dispose();
     this.renderer.domElement.remove();
   }

@@ -157,7 +157,10 @@ export default function StorePage() {
     const on = trolley.includes(prop.key);
     const packed = on ? trolley.filter((k) => k !== prop.key) : [...trolley, prop.key];
     await wanted(
-      client.PATCH("/api/sets/{key}", { params: { path: { key: setKey! } }, body: { trolley: packed } }),
+      client.POST("/api/sets/{key}/moves", {
+        params: { path: { key: setKey! } },
+        body: { move: { kind: "adjust", trolley: packed } },
+      }),
     );
     await queries.invalidateQueries({ queryKey: ["set in hand", setKey] });
   };
@@ -289,9 +292,9 @@ export default function StorePage() {
                     onClick={() => {
                       const used = trolley.filter((k) => !budget.unused.includes(k));
                       void wanted(
-                        client.PATCH("/api/sets/{key}", {
+                        client.POST("/api/sets/{key}/moves", {
                           params: { path: { key: setKey! } },
-                          body: { trolley: used },
+                          body: { move: { kind: "adjust", trolley: used } },
                         }),
                       ).then(() => queries.invalidateQueries({ queryKey: ["set in hand", setKey] }));
                     }}

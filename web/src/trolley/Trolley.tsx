@@ -55,7 +55,6 @@ function PropCard({
 
 export function Trolley() {
   const {
-    key,
     pieces,
     slip,
     pour,
@@ -70,7 +69,6 @@ export function Trolley() {
     setVerb,
     set,
   } = useParts(
-    "key",
     "pieces",
     "slip",
     "pour",
@@ -112,12 +110,11 @@ export function Trolley() {
   const choose = (prop: Prop) => {
     if (trolley.length > 0 && !wheeled.has(prop.key)) {
       const packed = [...trolley, prop.key];
-      set({ trolley: packed });
-      if (key) void client.PATCH("/api/sets/{key}", { params: { path: { key } }, body: { trolley: packed } });
+      void make({ kind: "adjust", trolley: packed });
     }
     if (swapping) {
       set({ swapping: false, note: null });
-      void make({ kind: "swap", keys: selected, prop: prop.key });
+      void make({ kind: "swap", pieces: selected, prop: prop.key });
       return;
     }
     if (verb === "pour") {

@@ -8,9 +8,10 @@ from typing import Any
 from asgiref.sync import async_to_sync
 from channels.layers import get_channel_layer
 
-from brickseat.sets.records import DeltaRecord
 from brickseat_core.fit.check import Fit
 from brickseat_core.fit.repair import Left
+from brickseat_core.scene import Delta
+from brickseat_core.scene.encoding import encode
 
 
 @dataclass(frozen=True)
@@ -19,11 +20,15 @@ class Told:
 
     revision: int
     words: str
-    deltas: list[DeltaRecord]
+    deltas: tuple[Delta, ...]
     fits: dict[str, Fit | None]
     left: tuple[Left, ...]
     can_undo: str | None
     can_redo: str | None
+
+
+EVERY_STAGE = "stages"
+"""The group of all open stages."""
 
 
 def group_of(key: uuid.UUID) -> str:
@@ -52,7 +57,10 @@ def told_record(told: Told) -> dict[str, Any]:
     return {
         "revision": told.revision,
         "words": told.words,
-        "deltas": [{"key": d["key"], "piece": d["after"]} for d in told.deltas],
+        "deltas": [
+            {"kind": d.kind, "key": d.key, "after": encode(d.after) if d.after is not None else None}
+            for d in told.deltas
+        ],
         "fits": [fit_record(f) for f in told.fits.values() if f is not None],
         "left": [{"key": entry.key, "reason": entry.reason} for entry in told.left],
         "can_undo": told.can_undo,
@@ -61,9 +69,17 @@ def told_record(told: Told) -> dict[str, Any]:
 
 
 def tell(key: uuid.UUID, told: Told) -> None:
+    """Tell every open stage of a set what changed."""
     layer = get_channel_layer()
     if layer is not None:
         async_to_sync(layer.group_send)(group_of(key), {"type": "set.changed", "change": told_record(told)})
+
+
+def tell_of_prop(key: str) -> None:
+    """Tell every open stage, whatever its set, that a prop was made anew."""
+    layer = get_channel_layer()
+    if layer is not None:
+        async_to_sync(layer.group_send)(EVERY_STAGE, {"type": "prop.changed", "prop": key})
 
 
 _loop: asyncio.AbstractEventLoop | None = None

@@ -1,44 +1,38 @@
 """Settle pieces of a set in the background: seen live, adopted or discarded, and nothing else moves."""
 
-import math
 import time
 import uuid
 from collections.abc import Container, Iterable, Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 from django.conf import settings
 
 from brickseat.jobs.running import Failed, Job, Lack, Stopped, jobs
-from brickseat.live.pointing import vector
-from brickseat.live.session import LiveSet
-from brickseat.live.telling import tell_from_thread
-from brickseat.sets.records import piece_record, pose_record
+from brickseat.sets.session import LiveSet
+from brickseat.sets.telling import tell_from_thread
 from brickseat.store.contact import kept_shape
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import shelve
+from brickseat.store.stuff import stuff_of
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.formats.gltf_build import Surface, main_paint, prop_document
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.gravity import finish as gravity
 from brickseat_core.gravity.breaking import HARDER
-from brickseat_core.gravity.hand import Pull, Strength
-from brickseat_core.gravity.materials import MATERIALS, USUAL_MATERIAL
+from brickseat_core.gravity.hand import Pull
 from brickseat_core.gravity.pouring import PourSlip, Stream
 from brickseat_core.gravity.settling import Run, Settled, SettleSlip, stepping
 from brickseat_core.gravity.shapes import SHAPE_KINDS, ContactShape, NoShape
 from brickseat_core.gravity.trials import NoCluster, Trial, executor, run_all, trials_of
-from brickseat_core.gravity.world import NotForGravity, Stuff
-from brickseat_core.placing.moves import Adopt
+from brickseat_core.gravity.world import NotForGravity
+from brickseat_core.moves.adopt import AdoptMove
 from brickseat_core.scene import Piece, Prop, Triple, Vec
+from brickseat_core.scene.encoding import encode, encode_pose
 
 PACE = 1.0
 """Simulated seconds a second at most while it is watched: faster is not seen."""
-
-
-NEVER_BREAKS = 0.0
-"""A fall of nothing in a prop's row: it does not break, whatever its material does."""
 
 
 @dataclass(frozen=True)
@@ -61,17 +55,11 @@ class PourTo:
     to: Vec | None
 
 
-def stuff_of(prop: StoredProp) -> Stuff:
-    material = MATERIALS.get(prop.material, MATERIALS[USUAL_MATERIAL])
-    fall = math.inf if prop.fall == NEVER_BREAKS else prop.fall
-    return Stuff(material, prop.grip, prop.bounce, prop.mass, fall)
-
-
 def start(live: LiveSet, asked: Asked) -> Job:
     """Begin; raises Failed when nothing can be settled."""
-    with live.lock:
-        pieces = tuple(live.index.pieces.values())
-        chosen = [p for p in pieces if p.key in set(asked.keys) and p.movable]
+    now, wanted = live.snapshot, set(asked.keys)
+    pieces = tuple(now.dressed.pieces.values())
+    chosen = [p for p in pieces if p.key in wanted and p.movable]
     if not chosen and asked.pour is None:
         raise Failed("nothing that may move is selected; select loose pieces first")
     poured = [p.key for p in asked.pour.props] if asked.pour else []
@@ -82,7 +70,7 @@ def start(live: LiveSet, asked: Asked) -> Job:
     def run(job: Job) -> list[Settled]:
         try:
             shapes = shapes_of([*(p.prop.key for p in chosen), *poured], asked.boxed, stored, job)
-            trial = Trial(pieces, tuple(p.key for p in chosen), asked.slip, shapes, stuffs, live.tolerance)
+            trial = Trial(pieces, tuple(p.key for p in chosen), asked.slip, shapes, stuffs, now.dressed.tolerance)
             found = side_by_side(trial, asked.trials, job) if asked.trials > 1 else [watched(trial, asked, job)]
             for settled in found:
                 keep_shards(job, settled.pieces, settled.shards)
@@ -175,7 +163,7 @@ def watched(trial: Trial, asked: Asked, job: Job) -> Settled:
         stream = Stream(index, asked.pour, job.key)
         stream.to = np.array(asked.at) if asked.at is not None else None
     run = Run(index, list(trial.keys), trial.slip, trial.shapes, trial.stuffs, stream)
-    starts = [pose_record(p.pose) for p in run.loose]
+    starts = [encode_pose(p.pose) for p in run.loose]
     tell_from_thread(
         job.dressed, {"type": "set.job", "job": {**job_record(job), "keys": run.world.keys, "starts": starts}}
     )
@@ -185,11 +173,11 @@ def watched(trial: Trial, asked: Asked, job: Job) -> Settled:
     told, missed = len(run.loose), 0
     for poses in stepping(run):
         while not job.commands.empty():
-            command = job.commands.get()
-            if isinstance(command, Pull):
-                run.hand.pull(command)
+            asked_now = job.commands.get()
+            if isinstance(asked_now, Pull):
+                run.hand.pull(asked_now)
             elif stream is not None:
-                stream.to = command.to
+                stream.to = asked_now.to
         if job.enough.is_set():
             break
         words, done = "settling", run.simulated / trial.slip.seconds
@@ -199,7 +187,7 @@ def watched(trial: Trial, asked: Asked, job: Job) -> Settled:
             raise Stopped
         if len(run.loose) > told or len(run.world.gone) > missed:
             keep_shards(job, run.loose[told:], run.shards)
-            joined = [piece_record(p) for p in run.loose[told:]]
+            joined = [encode(p) for p in run.loose[told:]]
             told, missed = len(run.loose), len(run.world.gone)
             files = {p["prop"]: shard_file(job, p["prop"]) for p in joined if p["prop"] in job.findings}
             cast = {"job": job.key, "joined": joined, "files": files, "gone": run.world.gone}
@@ -216,23 +204,15 @@ def shard_file(job: Job, prop: str) -> str:
     return f"/api/sets/{job.dressed}/jobs/{job.key}/shards/{prop}.glb"
 
 
-def shove(dressed: uuid.UUID, asked: Any) -> None:
-    """A message of the hand to the settling that runs on a set: pull, let go, pour there, or enough. Others are passed
-    over."""
+def command(dressed: uuid.UUID, asked: Pull | PourTo | Literal["enough"]) -> None:
+    """What the hand or the stream is to do in the settling that runs on a set; without one it is passed over."""
     job = jobs.running_on(dressed)
-    if job is None or not isinstance(asked, dict):
+    if job is None:
         return
-    if asked.get("enough") is True:
+    if asked == "enough":
         job.enough.set()
-        return
-    keys, to = asked.get("keys"), asked.get("to")
-    if asked.get("pour") is True:
-        job.commands.put(PourTo(np.array(vector(to, "to")) if to is not None else None))
-        return
-    strength: Strength = "soft" if asked.get("strength") == "soft" else "firm"
-    if isinstance(keys, list) and all(isinstance(k, str) for k in keys):
-        place = vector(to, "to") if to is not None else None
-        job.commands.put(Pull(tuple(keys), place, strength))
+    else:
+        job.commands.put(asked)
 
 
 def side_by_side(trial: Trial, count: int, job: Job) -> list[Settled]:
@@ -270,15 +250,15 @@ def outcome_record(job: Job, settled: Settled) -> dict[str, Any]:
         "height": settled.height,
         "seconds": settled.seconds,
         "named": [{"key": k, "reason": r} for k, r in settled.named.items()],
-        "born": [piece_record(p) for p in born],
+        "born": [encode(p) for p in born],
         "files": {p.prop.key: shard_file(job, p.prop.key) for p in born if p.prop.key in settled.shards},
         "gone": list(settled.gone),
         "whole": [{"name": name, "reason": reason} for name, reason in settled.whole.items()],
-        "poses": [{"key": p.key, "pose": pose_record(p.pose)} for p in settled.pieces],
+        "poses": [{"key": p.key, "pose": encode_pose(p.pose)} for p in settled.pieces],
     }
 
 
-def adoption(job: Job, trial: int, keys: tuple[str, ...] | None, there: Container[str]) -> Adopt:
+def adoption(job: Job, trial: int, keys: tuple[str, ...] | None, there: Container[str]) -> AdoptMove:
     """The move that takes over an outcome: all of it, or only the pieces of ``keys``. ``there``: keys on the set.
 
     What broke is gone as soon as any of its shards is adopted. Raises Failed when there is no such outcome.
@@ -294,4 +274,4 @@ def adoption(job: Job, trial: int, keys: tuple[str, ...] | None, there: Containe
     born = tuple(p for p in wanted if p.key in outcome.born)
     broken = {outcome.born[p.key] for p in born}
     gone = tuple(k for k in outcome.gone if (keys is None or k in broken) and k in there)
-    return Adopt(tuple(p.key for p in moved), tuple(p.pose for p in moved), born, gone)
+    return AdoptMove("adopt", tuple(p.key for p in moved), tuple(p.pose for p in moved), born, gone)

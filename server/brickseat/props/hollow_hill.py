@@ -7,7 +7,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from brickseat.demo.modelling import bar, block, curve, lump, moved, post, rope, soft, turned
+from brickseat.props.modelling import bar, block, curve, lump, moved, post, rope, soft, turned
 from brickseat_core.formats.gltf_build import Paint, Surface
 from brickseat_core.scene import Triple, Vec
 

@@ -1,0 +1,212 @@
+"""Write a changed set back into the glTF document it was read from. What did not change comes out as it went in."""
+
+from collections.abc import Iterable, Mapping
+from typing import Any
+
+import numpy as np
+
+from brickseat_core.formats.errors import FileError
+from brickseat_core.formats.gltf_build import piece_extras
+from brickseat_core.formats.gltf_document import Json
+from brickseat_core.formats.gltf_nodes import write_local
+from brickseat_core.formats.gltf_relations import FIELDS, relations_of
+from brickseat_core.formats.gltf_set import INSTANCING, Body, GltfSet, instance_matrices, our_extras, split_matrix
+from brickseat_core.scene import Piece, Set, Vec
+
+
+def store_set(found: GltfSet, after: Set) -> None:
+    """Bring the document of ``found`` up to the set ``after``. Raises FileError before anything is written.
+
+    Moved pieces change the transforms of their nodes, others their extras and names; new pieces get nodes of their own,
+    and the nodes of what was taken away are taken out of the scene.
+    """
+    before = found.dressed
+    # A piece of another prop, or of an instance whose words changed, is drawn by nodes of its own from now on.
+    redrawn = {
+        key
+        for key, piece in after.pieces.items()
+        if key in before.pieces
+        and (
+            piece.prop != before.pieces[key].prop
+            or (is_instance(found, key) and words_of(piece) != words_of(before.pieces[key]))
+        )
+    }
+    gone = (before.pieces.keys() - after.pieces.keys()) | redrawn
+    new = [p for key, p in after.pieces.items() if key not in before.pieces or key in redrawn]
+    bodies = {p.key: body_of_prop(found, p) for p in new}
+    store_poses(found, {k: p for k, p in after.pieces.items() if k in before.pieces and k not in redrawn})
+    for key, piece in after.pieces.items():
+        if key in before.pieces and key not in redrawn:
+            store_words(found, before.pieces[key], piece)
+    remove_bodies(found, gone)
+    for piece in new:
+        add_body(found, piece, bodies[piece.key])
+    if any(after.of_kind(kind) != before.of_kind(kind) for kind in FIELDS):
+        store_relations(found, after)
+
+
+def store_poses(found: GltfSet, pieces: Mapping[str, Piece]) -> None:
+    """Write the poses of moved pieces into the document; only transforms of moved nodes change."""
+    shift: dict[str, Vec] = {}
+    for key, piece in pieces.items():
+        old, new = found.dressed.pieces[key].pose, piece.pose
+        if new != old:
+            shift[key] = new.matrix @ np.linalg.inv(old.matrix)
+    if not shift:
+        return
+    after: dict[int, Vec] = {}
+    carried: dict[int, Vec | None] = {}
+    nodes = found.document.json["nodes"]
+    # Parents come before their children.
+    for node in found.worlds:
+        parent = found.parents.get(node)
+        inherited = carried.get(parent) if parent is not None else None
+        own = found.body_of_node.get(node)
+        # A node of a body goes where the body goes; instances stay put and are moved one by one;
+        # all else (cameras, lights, empty groups) follows its parent.
+        stays = own is None and INSTANCING in (nodes[node].get("extensions") or {})
+        move = shift.get(own) if own is not None else None if stays else inherited
+        carried[node] = move
+        after[node] = found.worlds[node] if move is None else move @ found.worlds[node]
+        if move is not inherited:
+            above = after[parent] if parent is not None else np.eye(4)
+            write_local(nodes[node], np.linalg.inv(above) @ after[node])
+    by_node: dict[int, dict[int, Vec]] = {}
+    for key, move in shift.items():
+        for part in found.bodies[key].parts:
+            if part.instance is not None:
+                by_node.setdefault(part.node, {})[part.instance] = np.linalg.inv(after[part.node]) @ move @ part.world
+    for node, moved in by_node.items():
+        locals_ = instance_matrices(found.document, node)
+        write_instances(found, node, [moved.get(number, local) for number, local in enumerate(locals_)])
+
+
+def write_instances(found: GltfSet, node: int, locals_: list[Vec]) -> None:
+    """The instances of a node anew, from their local (4, 4) matrices."""
+    attributes = found.document.json["nodes"][node]["extensions"][INSTANCING]["attributes"]
+    parts = [split_matrix(m) for m in locals_]
+    append = found.document.append
+    attributes["TRANSLATION"] = append(np.array([p[0] for p in parts], dtype="<f4"), "VEC3")
+    attributes["ROTATION"] = append(np.array([p[1] for p in parts], dtype="<f4"), "VEC4")
+    attributes["SCALE"] = append(np.array([p[2] for p in parts], dtype="<f4"), "VEC3")
+
+
+def is_instance(found: GltfSet, key: str) -> bool:
+    """Whether a piece is drawn as an instance of a node."""
+    return any(part.instance is not None for part in found.bodies[key].parts)
+
+
+def words_of(piece: Piece) -> tuple[Any, ...]:
+    """Everything about a piece that its extras and its name say."""
+    return (piece.name, piece_extras(piece))
+
+
+def store_words(found: GltfSet, before: Piece, after: Piece) -> None:
+    """Write what changed of a piece beside its pose into the extras and the name of its node."""
+    if words_of(before) == words_of(after):
+        return
+    node = found.document.json["nodes"][found.bodies[after.key].lead.node]
+    if after.name != before.name:
+        node["name"] = after.name
+    old, new = piece_extras(before), piece_extras(after)
+    extras = node["extras"] if isinstance(node.get("extras"), dict) else {}
+    node["extras"] = extras
+    ours = dict(our_extras(node))
+    for name in old.keys() - new.keys():
+        ours.pop(name, None)
+    ours.update({name: value for name, value in new.items() if old.get(name) != value})
+    extras["brickseat"] = ours
+    # What a part says for itself would otherwise win over what its body says now.
+    for part in found.bodies[after.key].parts:
+        its = our_extras(found.document.json["nodes"][part.node])
+        if its is not ours:
+            for name in {*old, *new}:
+                if old.get(name) != new.get(name):
+                    its.pop(name, None)
+
+
+def body_of_prop(found: GltfSet, piece: Piece) -> Body:
+    """A body of the file that draws the prop of ``piece``. Raises FileError where it cannot be drawn once more."""
+    for key, other in found.dressed.pieces.items():
+        if other.prop == piece.prop:
+            body = found.bodies[key]
+            if any(part.skinned for part in body.parts):
+                raise FileError(f"“{other.name}” is bent by joints and cannot be drawn once more; convert it first")
+            return body
+    raise FileError(f"no piece of the file draws {piece.prop.name}, so that “{piece.name}” cannot be drawn")
+
+
+def add_body(found: GltfSet, piece: Piece, body: Body) -> None:
+    """A node for a new piece, and one below it for each further part, drawn as ``body`` draws them."""
+    nodes = found.document.json["nodes"]
+    back = np.linalg.inv(body.lead.world)
+    lead: Json = {"name": piece.name, "matrix": [float(v) for v in piece.pose.matrix.T.ravel()]}
+    lead["extras"] = {"brickseat": {"role": piece.role, **piece_extras(piece)}}
+    number = len(nodes)
+    nodes.append(lead)
+    for part in body.parts:
+        local = back @ part.world
+        if len(body.parts) == 1 and np.allclose(local, np.eye(4), rtol=0.0, atol=1e-12):
+            lead["mesh"] = part.mesh
+            continue
+        lead.setdefault("children", []).append(len(nodes))
+        nodes.append({"mesh": part.mesh, "matrix": [float(v) for v in local.T.ravel()]})
+    scene_of(found).setdefault("nodes", []).append(number)
+
+
+def scene_of(found: GltfSet) -> Json:
+    """The scene that is shown, made where there is none."""
+    document = found.document.json
+    if not document.get("scenes"):
+        roots = [n for n in found.worlds if n not in found.parents]
+        document["scenes"], document["scene"] = [{"nodes": roots}], 0
+    scene: Json = document["scenes"][document.get("scene", 0)]
+    return scene
+
+
+def remove_bodies(found: GltfSet, keys: Iterable[str]) -> None:
+    """Take bodies out of the scene: their nodes draw nothing any more, and those that hold nothing else are let go."""
+    nodes = found.document.json["nodes"]
+    dropped: dict[int, set[int]] = {}
+    cleared: set[int] = set()
+    for key in keys:
+        for part in found.bodies[key].parts:
+            if part.instance is not None:
+                dropped.setdefault(part.node, set()).add(part.instance)
+            else:
+                cleared.add(part.node)
+        cleared.update(n for n, own in found.body_of_node.items() if own == key)
+    for node, instances in dropped.items():
+        kept = [m for number, m in enumerate(instance_matrices(found.document, node)) if number not in instances]
+        if kept:
+            write_instances(found, node, kept)
+        else:
+            cleared.add(node)
+    for node in cleared:
+        for name in ("mesh", "skin", "weights"):
+            nodes[node].pop(name, None)
+        (nodes[node].get("extensions") or {}).pop(INSTANCING, None)
+        if isinstance(nodes[node].get("extras"), dict):
+            nodes[node]["extras"].pop("brickseat", None)
+    # From the leaves up: a node that drew only what is gone, and has nothing below it, leaves its parent.
+    for node in reversed(list(found.worlds)):
+        if node in cleared and not nodes[node].get("children") and not nodes[node].keys() & {"camera", "light"}:
+            detach(found, node)
+
+
+def detach(found: GltfSet, node: int) -> None:
+    """Take a node out of its parent, or out of the scene."""
+    parent = found.parents.get(node)
+    holder, name = (scene_of(found), "nodes") if parent is None else (found.document.json["nodes"][parent], "children")
+    holder[name] = [n for n in holder.get(name, []) if n != node]
+    if not holder[name]:
+        del holder[name]
+
+
+def store_relations(found: GltfSet, after: Set) -> None:
+    """Write the ties, recipes and cut-outs into the extras of the scene."""
+    scene = scene_of(found)
+    extras = scene["extras"] if isinstance(scene.get("extras"), dict) else {}
+    scene["extras"] = extras
+    ours = {k: v for k, v in (extras.get("brickseat") or {}).items() if k not in FIELDS.values()}
+    extras["brickseat"] = {**ours, **relations_of(after)}

@@ -1,0 +1,114 @@
+"""Moves from a file: pieces are named by node name, and all are made, one after the other, or none."""
+
+import json
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+from itertools import count
+from pathlib import Path
+from typing import Any
+
+from brickseat_core.contact.index import SceneIndex
+from brickseat_core.fit.check import check
+from brickseat_core.formats.errors import FileError
+from brickseat_core.moves import MoveRefused, compute_move, parse
+from brickseat_core.scene import Piece, Prop, Set
+
+MOST_MOVES = 100_000
+LARGEST_FILE = 256 * 1024 * 1024
+
+
+@dataclass(frozen=True)
+class Applied:
+    """The set after all moves, its index, what each move did in words, and what was left with its reason, by name."""
+
+    dressed: Set
+    index: SceneIndex
+    words: tuple[str, ...]
+    left: tuple[tuple[str, str], ...]
+
+
+def read_moves(path: Path) -> list[Any]:
+    """The JSON list of a file. Raises FileError where it is none."""
+    try:
+        if path.stat().st_size > LARGEST_FILE:
+            raise FileError(f"{path}: larger than {LARGEST_FILE // 1024 // 1024} MB; split it")
+        found = json.loads(path.read_text(encoding="utf-8"))
+    except OSError as error:
+        raise FileError(f"{path}: cannot be read ({error.strerror}); check the path") from None
+    except UnicodeDecodeError:
+        raise FileError(f"{path}: is not UTF-8 text; write the moves as JSON") from None
+    except (ValueError, RecursionError) as error:
+        raise FileError(f"{path}: is not JSON ({error}); see brickseat schema moves") from None
+    if not isinstance(found, list) or len(found) > MOST_MOVES:
+        raise FileError(f"{path}: is not a list of at most {MOST_MOVES} moves; see brickseat schema moves")
+    return found
+
+
+def apply_moves(
+    dressed: Set, moves: list[Any], on_progress: Callable[[int, int], object] = lambda done, total: None
+) -> Applied:
+    """Make ``moves``, plain JSON values that name pieces by name. Raises FileError with the number of the bad one."""
+    index = SceneIndex.of(dressed)
+    fits = check(index, dressed.tolerance) if any(needs_fits(m) for m in moves) else {}
+    numbers = count(1)
+    words: list[str] = []
+    left: list[tuple[str, str]] = []
+    for number, data in enumerate(moves, 1):
+        on_progress(number - 1, len(moves))
+        try:
+            move = parse(by_key(dressed, data))
+            outcome = compute_move(
+                dressed,
+                index,
+                fits,
+                move,
+                partial(prop_named, dressed),
+                lambda: f"new-{next(numbers)}",
+            )
+        except MoveRefused as problem:
+            raise FileError(f"move {number}: {problem}") from None
+        dressed = outcome.change.on(dressed)
+        for key, piece in outcome.change.pieces().items():
+            if piece is None:
+                index.remove(key)
+            else:
+                index.put(piece)
+        index.judge_senses()
+        fits = check(index, dressed.tolerance) if fits else {}
+        words.append(outcome.change.words)
+        left += [(dressed.pieces[entry.key].name, entry.reason) for entry in outcome.left]
+    return Applied(dressed, index, tuple(words), tuple(left))
+
+
+def needs_fits(data: Any) -> bool:
+    """Whether a move goes by the fit check of the set."""
+    return isinstance(data, dict) and data.get("kind") == "repair"
+
+
+def by_key(dressed: Set, data: Any) -> Any:
+    """The move with the keys of pieces in the place of their names. Raises MoveRefused."""
+    if not isinstance(data, dict):
+        return data
+    keys = {piece.name: piece.key for piece in dressed.pieces.values()}
+
+    def key_of(name: Any) -> str:
+        if name not in keys:
+            raise MoveRefused(f"there is no piece named {name!r}; see brickseat check")
+        return keys[name]
+
+    named = dict(data)
+    if isinstance(named.get("pieces"), list):
+        named["pieces"] = [key_of(name) for name in named["pieces"]]
+    if isinstance(named.get("piece"), str):
+        named["piece"] = key_of(named["piece"])
+    return named
+
+
+def prop_named(dressed: Set, name: str) -> Prop:
+    """The prop of that key, or the one that the piece of that name is a copy of. Raises MoveRefused."""
+    pieces: list[Piece] = list(dressed.pieces.values())
+    for piece in pieces:
+        if piece.name == name or piece.prop.key == name:
+            return piece.prop
+    raise MoveRefused(f"no piece of the file is a copy of {name!r}; name a piece whose prop is wanted")

@@ -1,0 +1,111 @@
+"""What several moves share: the pieces they name, the names of new ones, and words for both."""
+
+from collections.abc import Callable, Iterable
+
+import numpy as np
+
+from brickseat_core.contact.index import SceneIndex
+from brickseat_core.fit.repair import Left, bottom_up
+from brickseat_core.moves.registry import MoveRefused, Outcome, Scene
+from brickseat_core.placing.formation import moved_together
+from brickseat_core.scene import Change, Piece, Triple, Vec, piece_delta
+
+FARTHEST = 100.0
+"""Metres a piece is slid, pushed or carried at once."""
+
+
+def chosen(scene: Scene, keys: Iterable[str], must_move: bool = True) -> list[Piece]:
+    """The standing pieces of ``keys``. Raises MoveRefused where one is gone, or may not move although it must."""
+    pieces = []
+    for key in dict.fromkeys(keys):
+        piece = scene.dressed.pieces.get(key)
+        if piece is None:
+            raise MoveRefused("that piece is no longer on the set; somebody took it away")
+        if must_move and piece.role == "bearer":
+            raise MoveRefused(f"{piece.name} is a bearer and stays where it is")
+        if must_move and piece.spiked:
+            raise MoveRefused(f"{piece.name} is spiked; free it first")
+        pieces.append(piece)
+    if not pieces:
+        raise MoveRefused("no piece is selected; press on one first")
+    return pieces
+
+
+def in_short(pieces: list[Piece]) -> str:
+    """One piece by name, several by their number."""
+    return pieces[0].name if len(pieces) == 1 else f"{len(pieces)} pieces"
+
+
+def taken_names(scene: Scene) -> set[str]:
+    """The names of all pieces on the set."""
+    return {p.name for p in scene.dressed.pieces.values()}
+
+
+class FreshNames:
+    """Names like “milk jug 3” for copies, each with the lowest number that is free."""
+
+    def __init__(self, taken: set[str]) -> None:
+        self.taken = taken
+        self._next: dict[str, int] = {}
+
+    def of(self, prop: str) -> str:
+        """The next free name for a copy of a prop of that name."""
+        number = self._next.get(prop, 1)
+        while f"{prop} {number}" in self.taken:
+            number += 1
+        self._next[prop] = number + 1
+        self.taken.add(f"{prop} {number}")
+        return f"{prop} {number}"
+
+
+def offset_of(by: Triple) -> Vec:
+    """(3,) of a vector in metres. Raises MoveRefused where it leads too far."""
+    offset = np.asarray(by, dtype=np.float64)
+    if float(np.linalg.norm(offset)) > FARTHEST:
+        raise MoveRefused(f"that is farther than {FARTHEST:.0f} m at once; put it there instead")
+    return offset
+
+
+def foot_of(index: SceneIndex, piece: Piece) -> Vec:
+    """(3,) middle of the face of its box that leads along its direction: where it touches."""
+    lo, hi = index.box_of(piece)
+    direction = np.asarray(piece.direction)
+    return np.asarray(0.5 * (lo + hi) + direction * float(np.abs(direction) @ (0.5 * (hi - lo))))
+
+
+def each_in_turn(
+    scene: Scene,
+    pieces: list[Piece],
+    wanted: list[Piece],
+    set_down: Callable[[SceneIndex, Piece], Piece | Left],
+    words: str,
+) -> Outcome:
+    """``pieces`` as they are ``wanted``, each ``set_down`` in its turn from the bottom up, among those set down before."""
+    index = scene.index
+    index.put_all(wanted)
+    after: dict[str, Piece] = {}
+    left: list[Left] = []
+    for piece in bottom_up(index, wanted):
+        scene.deadline.check()
+        found = set_down(index, piece)
+        if isinstance(found, Left):
+            left.append(found)
+            found = piece
+        after[piece.key] = found
+        index.put(found)
+    deltas = tuple(piece_delta(p, after[p.key]) for p in pieces if after[p.key] != p)
+    return Outcome(Change(words, deltas), tuple(left))
+
+
+def as_one(
+    scene: Scene,
+    pieces: list[Piece],
+    move: Callable[[SceneIndex, Piece], Piece | None],
+    words: Callable[[], str],
+    reason: Callable[[], str] = lambda: "",
+) -> Outcome:
+    """``pieces`` moved as one body. ``words`` and ``reason`` are asked for afterwards."""
+    after = moved_together(scene.index, pieces, move)
+    if after is None:
+        return Outcome(Change(words(), ()), tuple(Left(p.key, reason()) for p in pieces))
+    return Outcome(Change(words(), tuple(piece_delta(p, q) for p, q in zip(pieces, after, strict=True) if q != p)))

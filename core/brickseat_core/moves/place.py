@@ -1,0 +1,38 @@
+"""Place: one piece to another pose."""
+
+from dataclasses import replace
+from typing import Literal
+
+from pydantic.dataclasses import dataclass
+
+from brickseat_core.fit.seat import seat
+from brickseat_core.moves.choosing import chosen, each_in_turn, in_short
+from brickseat_core.moves.fields import Key, PoseForm, Vector, unit_vector
+from brickseat_core.moves.registry import REGISTRY, Outcome, Scene
+
+
+@dataclass(frozen=True)
+class PlaceMove:
+    """One piece to another pose; ``reseat`` sets it down anew from there."""
+
+    kind: Literal["place"]
+    piece: Key
+    pose: PoseForm
+    direction: Vector | None = None
+    reseat: bool = False
+
+
+def compute(scene: Scene, move: PlaceMove) -> Outcome:
+    (piece,) = chosen(scene, [move.piece])
+    direction = unit_vector(move.direction) if move.direction is not None else piece.direction
+    wanted = replace(piece, pose=move.pose.pose(), direction=direction)
+    return each_in_turn(
+        scene,
+        [piece],
+        [wanted],
+        lambda index, p: p.at(seat(index, p).pose) if move.reseat else p,
+        f"moved {in_short([piece])}",
+    )
+
+
+REGISTRY.register(PlaceMove, compute, quick=True)

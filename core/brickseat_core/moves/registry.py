@@ -1,0 +1,147 @@
+"""The registry of moves: what the API, the command line, previews and tests know of each comes from here.
+
+A move is one file: a frozen pydantic dataclass whose fields are its schema, and a function that computes what it does.
+"""
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import Annotated, Any, TypeVar, Union, get_args, get_type_hints
+
+from pydantic import Field, TypeAdapter, ValidationError
+
+from brickseat_core.contact.index import SceneIndex
+from brickseat_core.deadline import UNLIMITED, Deadline, TooLong
+from brickseat_core.fit.check import Fit
+from brickseat_core.fit.repair import Left
+from brickseat_core.scene import Change, Prop, Set
+
+
+class MoveRefused(ValueError):
+    """A move that cannot be made: says what, and what to do."""
+
+
+@dataclass(frozen=True)
+class Scene:
+    """What a move is computed in.
+
+    ``index``: a fork that belongs to this computation alone. ``prop``: the prop of a key, raising MoveRefused where
+    there is none. ``fresh_key``: a key that no record has.
+    """
+
+    dressed: Set
+    index: SceneIndex
+    fits: Mapping[str, Fit]
+    prop: Callable[[str], Prop]
+    fresh_key: Callable[[], str]
+    deadline: Deadline = UNLIMITED
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What a move does to the set, and which pieces it left as they were, and why."""
+
+    change: Change
+    left: tuple[Left, ...] = ()
+
+
+M = TypeVar("M")
+Compute = Callable[[Scene, Any], Outcome]
+
+
+@dataclass(frozen=True)
+class MoveKind:
+    """One kind of move. ``form``: its dataclass. ``quick``: computed within a frame or two, so that it may be previewed.
+
+    ``asked``: whether it can be asked for from outside, or is only made by the server itself.
+    """
+
+    kind: str
+    form: type
+    compute: Compute
+    quick: bool
+    asked: bool
+
+
+@dataclass
+class Registry:
+    """All kinds of moves by name."""
+
+    kinds: dict[str, MoveKind] = field(default_factory=dict)
+
+    def __iter__(self) -> Iterator[MoveKind]:
+        return iter(self.kinds.values())
+
+    def register(
+        self, form: type[M], compute: Callable[[Scene, M], Outcome], *, quick: bool = False, asked: bool = True
+    ) -> None:
+        """Add a kind of move under the one value that its field ``kind`` may have."""
+        (kind,) = get_args(get_type_hints(form)["kind"])
+        if kind in self.kinds:
+            raise ValueError(f"there is a move of kind {kind} already")
+        self.kinds[kind] = MoveKind(kind, form, compute, quick, asked)
+
+    def any_form(self) -> Any:
+        """The type of every move that can be asked for: a union told apart by ``kind``."""
+        return Annotated[Union[tuple(k.form for k in self if k.asked)], Field(discriminator="kind")]  # noqa: UP007
+
+    def of(self, move: Any) -> MoveKind:
+        """The kind of a move. Raises MoveRefused where there is no such kind."""
+        found = self.kinds.get(getattr(move, "kind", ""))
+        if found is None:
+            raise MoveRefused("that move is not known")
+        return found
+
+
+REGISTRY = Registry()
+
+
+def parse(data: Any) -> Any:
+    """A move from plain JSON values. Raises MoveRefused, saying which part is wrong."""
+    kinds = [k.kind for k in REGISTRY if k.asked]
+    if not isinstance(data, dict) or data.get("kind") not in kinds:
+        raise MoveRefused(f"a move is an object whose kind is one of {', '.join(sorted(kinds))}")
+    try:
+        return TypeAdapter(REGISTRY.any_form()).validate_python(data, strict=False)
+    except ValidationError as error:
+        raise MoveRefused(first_problem(error)) from None
+
+
+def first_problem(error: ValidationError) -> str:
+    """The first thing that is wrong with a move, in one line: which field, and why."""
+    problem = error.errors()[0]
+    where = ".".join(str(part) for part in problem["loc"][1:])
+    return f"{where or 'the move'}: {problem['msg'][:1].lower()}{problem['msg'][1:]}"
+
+
+def schema() -> dict[str, Any]:
+    """The JSON schema of a list of moves, as ``brickseat apply`` reads it."""
+    found: dict[str, Any] = {"type": "array", "items": TypeAdapter(REGISTRY.any_form()).json_schema()}
+    definitions = found["items"].pop("$defs", {})
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "moves", **found, "$defs": definitions}
+
+
+def keys_of(move: Any) -> tuple[str, ...]:
+    """The keys of the standing pieces that a move takes hold of."""
+    one = getattr(move, "piece", None)
+    many = getattr(move, "pieces", None) or ()
+    return (*((one,) if isinstance(one, str) else ()), *many, *getattr(move, "broken", ()))
+
+
+def compute_move(
+    dressed: Set,
+    index: SceneIndex,
+    fits: Mapping[str, Fit],
+    move: Any,
+    prop: Callable[[str], Prop],
+    fresh_key: Callable[[], str],
+    seconds: float | None = None,
+) -> Outcome:
+    """What ``move`` does to a set, computed on a fork: ``dressed``, ``index`` and ``fits`` stay as they are.
+
+    ``seconds``: how long it may take. Raises MoveRefused.
+    """
+    scene = Scene(dressed, index.fork(), fits, prop, fresh_key, Deadline(seconds))
+    try:
+        return REGISTRY.of(move).compute(scene, move)
+    except TooLong as problem:
+        raise MoveRefused(str(problem)) from None

@@ -1,0 +1,65 @@
+"""What everything passes along: poses, the records of a set, and the changes between sets. Plain and frozen.
+
+No computation of contact, no file formats and no rules of placing may come in here.
+"""
+
+from brickseat_core.scene.changes import Change, Delta, OutOfStep, Set, merged, piece_delta
+from brickseat_core.scene.pose import (
+    DOWN,
+    IDENTITY,
+    UP,
+    Pose,
+    Quaternion,
+    Triple,
+    Vec,
+    quaternion_of,
+    rotation_about,
+    rotation_matrix,
+)
+from brickseat_core.scene.records import (
+    KINDS,
+    SETTINGS_KEY,
+    CutOut,
+    Kind,
+    Piece,
+    Prop,
+    PropChange,
+    Recipe,
+    Record,
+    Region,
+    Role,
+    Settings,
+    Tie,
+)
+
+__all__ = [
+    "DOWN",
+    "IDENTITY",
+    "KINDS",
+    "SETTINGS_KEY",
+    "UP",
+    "Change",
+    "CutOut",
+    "Delta",
+    "Kind",
+    "OutOfStep",
+    "Piece",
+    "Pose",
+    "Prop",
+    "PropChange",
+    "Quaternion",
+    "Recipe",
+    "Record",
+    "Region",
+    "Role",
+    "Set",
+    "Settings",
+    "Tie",
+    "Triple",
+    "Vec",
+    "merged",
+    "piece_delta",
+    "quaternion_of",
+    "rotation_about",
+    "rotation_matrix",
+]

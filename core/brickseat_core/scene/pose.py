@@ -1,0 +1,112 @@
+"""Poses: where something stands, and the rotations they are made of."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brickseat_core.meshes.lazy import lazy
+
+Vec = NDArray[np.float64]
+Triple = tuple[float, float, float]
+Quaternion = tuple[float, float, float, float]
+
+UP: Triple = (0.0, 1.0, 0.0)
+DOWN: Triple = (0.0, -1.0, 0.0)
+IDENTITY = (1.0, 0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 1.0)
+
+
+def rotation_matrix(quaternion: Quaternion) -> Vec:
+    """(3, 3) rotation of a quaternion (x, y, z, w); the quaternion need not be of unit length."""
+    x, y, z, w = np.asarray(quaternion, dtype=np.float64) / np.linalg.norm(quaternion)
+    return np.array(
+        [
+            [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
+            [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
+            [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
+        ]
+    )
+
+
+def rotation_about(axis: Vec, angle: float) -> Vec:
+    """(3, 3) rotation by ``angle`` radians about a unit ``axis`` (Rodrigues)."""
+    x, y, z = axis
+    k = np.array([[0.0, -z, y], [z, 0.0, -x], [-y, x, 0.0]])
+    return np.asarray(np.eye(3) + np.sin(angle) * k + (1.0 - np.cos(angle)) * (k @ k))
+
+
+def quaternion_of(matrix: Vec) -> Quaternion:
+    """Unit quaternion (x, y, z, w) of a (3, 3) rotation, w >= 0 (Shepperd, 1978)."""
+    m = matrix
+    trace = m[0, 0] + m[1, 1] + m[2, 2]
+    candidates = np.array([m[0, 0], m[1, 1], m[2, 2], trace])
+    k = int(np.argmax(candidates))
+    if k == 3:
+        q = np.array([m[2, 1] - m[1, 2], m[0, 2] - m[2, 0], m[1, 0] - m[0, 1], 1 + trace])
+    else:
+        i, j, n = k, (k + 1) % 3, (k + 2) % 3
+        q = np.empty(4)
+        q[i] = 1 - trace + 2 * m[i, i]
+        q[j] = m[j, i] + m[i, j]
+        q[n] = m[n, i] + m[i, n]
+        q[3] = m[n, j] - m[j, n]
+    q /= np.linalg.norm(q)
+    if q[3] < 0:
+        q = -q
+    return (float(q[0]), float(q[1]), float(q[2]), float(q[3]))
+
+
+@dataclass(frozen=True)
+class Pose:
+    """Where a piece stands: world = basis · local + position. ``basis`` is (3, 3), row by row."""
+
+    position: Triple
+    basis: tuple[float, ...] = IDENTITY
+
+    @classmethod
+    def of(cls, basis: Vec, position: Vec) -> "Pose":
+        x, y, z = (float(v) for v in position)
+        return cls((x, y, z), tuple(float(v) for v in np.asarray(basis).ravel()))
+
+    @classmethod
+    def from_matrix(cls, matrix: Vec) -> "Pose":
+        return cls.of(matrix[:3, :3], matrix[:3, 3])
+
+    @classmethod
+    def from_parts(cls, position: Triple, orientation: Quaternion, scale: Triple) -> "Pose":
+        """From position (m), quaternion (x, y, z, w) and scale along the prop's own axes."""
+        return cls.of(rotation_matrix(orientation) * np.asarray(scale), np.asarray(position))
+
+    @lazy
+    def linear(self) -> Vec:
+        return np.array(self.basis, dtype=np.float64).reshape(3, 3)
+
+    @lazy
+    def origin(self) -> Vec:
+        return np.array(self.position, dtype=np.float64)
+
+    @property
+    def matrix(self) -> Vec:
+        out = np.eye(4)
+        out[:3, :3] = self.linear
+        out[:3, 3] = self.position
+        return out
+
+    @property
+    def scale(self) -> Triple:
+        linear = self.linear
+        s = np.linalg.norm(linear, axis=0)
+        if np.linalg.det(linear) < 0:
+            s = s * np.array([-1.0, 1.0, 1.0])
+        return (float(s[0]), float(s[1]), float(s[2]))
+
+    @property
+    def orientation(self) -> Quaternion:
+        return quaternion_of(self.linear / np.asarray(self.scale))
+
+    def moved(self, by: Vec) -> "Pose":
+        return Pose.of(self.linear, self.origin + by)
+
+    def apply(self, points: Vec) -> Vec:
+        """World positions of local ``points`` (..., 3)."""
+        return points @ self.linear.T + self.origin

@@ -1,0 +1,131 @@
+"""Live sessions: one a set, shared by every stage that has it open.
+
+What is computed is computed on a ``Snapshot``, which never changes: whoever reads takes ``live.snapshot`` once and needs
+no lock. Only those who change the set take ``live.writing``.
+"""
+
+import threading
+import uuid
+from collections import OrderedDict
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from brickseat.sets.models import DressedSet
+from brickseat.sets.storing import read_set
+from brickseat.store.models import StoredProp
+from brickseat.store.shelving import prop_of
+from brickseat_core.contact.index import SceneIndex
+from brickseat_core.fit.check import Fit, check, touched_by
+from brickseat_core.scene import Change, Prop, Set
+
+SESSIONS_KEPT = 12
+
+
+@dataclass(frozen=True)
+class Snapshot:
+    """A set at one revision, with its index and the fit of every prop."""
+
+    dressed: Set
+    index: SceneIndex
+    fits: Mapping[str, Fit]
+    revision: int
+
+    def after(self, change: Change, revision: int) -> "tuple[Snapshot, dict[str, Fit | None]]":
+        """The snapshot after ``change``, and the fits that changed (None: the piece went). Raises OutOfStep."""
+        dressed = change.on(self.dressed)
+        index = self.index.fork()
+        boxes = []
+        gone: dict[str, Fit | None] = {}
+        for key, piece in change.pieces().items():
+            old = index.pieces.get(key)
+            if old is not None:
+                boxes.append(index.box_of(old))
+            if piece is None:
+                if old is not None:
+                    index.remove(key)
+                gone[key] = None
+                continue
+            index.put(piece)
+            boxes.append(index.box_of(piece))
+            if piece.role == "bearer" and key in self.fits:
+                gone[key] = None
+        fits = {k: f for k, f in self.fits.items() if k not in gone}
+        index.judge_senses()
+        everything = dressed.tolerance != self.dressed.tolerance
+        fresh = check(index, dressed.tolerance, None if everything else touched_by(index, boxes))
+        return Snapshot(dressed, index, {**fits, **fresh}, revision), {**gone, **fresh}
+
+
+@dataclass
+class LiveSet:
+    """A set in memory. ``props``: by key, those that stand and those that are only shown as ghosts."""
+
+    key: uuid.UUID
+    snapshot: Snapshot
+    props: dict[str, Prop]
+    writing: threading.RLock = field(default_factory=threading.RLock)
+
+    @classmethod
+    def load(cls, dressed: DressedSet) -> "LiveSet":
+        """From the database, measured whole."""
+        found, props = read_set(dressed)
+        index = SceneIndex.of(found)
+        snapshot = Snapshot(found, index, check(index, found.tolerance), dressed.revision)
+        return cls(dressed.key, snapshot, props)
+
+    def prop(self, key: str) -> Prop:
+        """A prop by key, taken from the store when it is new to this set. Raises StoredProp.DoesNotExist."""
+        found = self.props.get(key)
+        if found is None:
+            found = self.props[key] = prop_of(StoredProp.objects.get(key=key))
+        return found
+
+
+class Sessions:
+    """The sessions in memory, the least recently used dropped first."""
+
+    def __init__(self) -> None:
+        self._kept: OrderedDict[uuid.UUID, LiveSet] = OrderedDict()
+        self._lock = threading.Lock()
+        self._loading: dict[uuid.UUID, threading.Lock] = {}
+
+    def of(self, dressed: DressedSet) -> LiveSet:
+        """The session of a set at its stored revision, loaded when there is none or it is behind."""
+        with self._lock:
+            gate = self._loading.setdefault(dressed.key, threading.Lock())
+        with gate:
+            with self._lock:
+                found = self._kept.get(dressed.key)
+            if found is None or found.snapshot.revision < dressed.revision:
+                found = LiveSet.load(dressed)
+            with self._lock:
+                self._kept[dressed.key] = found
+                self._kept.move_to_end(dressed.key)
+                while len(self._kept) > SESSIONS_KEPT:
+                    dropped, _ = self._kept.popitem(last=False)
+                    self._loading.pop(dropped, None)
+            return found
+
+    def kept(self, key: uuid.UUID) -> LiveSet | None:
+        """The session of a set, if it is in memory."""
+        with self._lock:
+            return self._kept.get(key)
+
+    def drop(self, key: uuid.UUID) -> None:
+        """Forget a session; it is loaded anew when it is asked for."""
+        with self._lock:
+            self._kept.pop(key, None)
+
+    def forget_prop(self, key: str) -> None:
+        """Whoever had a prop in memory takes it from the store again."""
+        with self._lock:
+            for live in self._kept.values():
+                live.props.pop(key, None)
+
+    def clear(self) -> None:
+        """Forget all sessions."""
+        with self._lock:
+            self._kept.clear()
+
+
+sessions = Sessions()

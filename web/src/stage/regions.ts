@@ -1,0 +1,57 @@
+/** Keep-outs and bays, drawn as see-through paper with dark edges. They are not picked and cast no shadow. */
+import * as THREE from "three";
+
+import type { Schemas } from "../api/client";
+import { loadModel } from "./models";
+import { matrixOf } from "./pieces";
+
+type Region = Schemas["RegionSchema"];
+const CREASE_DEGREES = 25;
+
+export class Regions {
+  readonly group = new THREE.Group();
+  private readonly paper = new THREE.MeshBasicMaterial({
+    color: "#fffdf8",
+    transparent: true,
+    opacity: 0.35,
+    depthWrite: false,
+    side: THREE.DoubleSide,
+  });
+  private readonly ink = new THREE.LineBasicMaterial({ color: "#5f6b72" });
+  private turn = 0;
+
+  constructor(
+    private readonly fileOf: (prop: string) => string | undefined,
+    private readonly redraw: () => void,
+  ) {}
+
+  /** Show exactly these regions. */
+  async show(regions: ReadonlyMap<string, Region>): Promise<void> {
+    const mine = ++this.turn;
+    const drawn = await Promise.all([...regions.values()].map((region) => this.drawn(region)));
+    if (mine !== this.turn) return;
+    this.group.clear();
+    for (const object of drawn) if (object) this.group.add(object);
+    this.redraw();
+  }
+
+  private async drawn(region: Region): Promise<THREE.Object3D | null> {
+    const file = this.fileOf(region.prop);
+    if (!file) return null;
+    const model = await loadModel(file);
+    const object = new THREE.Group();
+    for (const { geometry } of model.parts) {
+      object.add(new THREE.Mesh(geometry, this.paper));
+      object.add(new THREE.LineSegments(new THREE.EdgesGeometry(geometry, CREASE_DEGREES), this.ink));
+    }
+    object.applyMatrix4(matrixOf(region.pose));
+    return object;
+  }
+
+  dispose(): void {
+    this.turn += 1;
+    this.group.clear();
+    this.paper.dispose();
+    this.ink.dispose();
+  }
+}
