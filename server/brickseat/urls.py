@@ -16,5 +16,6 @@ def page(request: HttpRequest) -> HttpResponse:
     return HttpResponse(index.read_bytes(), headers={"Cache-Control": "no-cache"})
 
 
+handler404 = "brickseat.api.errors.not_found"
 handler500 = "brickseat.api.errors.server_error"
 urlpatterns = [path("api/", api.urls), re_path(r"^(?!api/|assets/|ws/).*$", page)]

@@ -4,8 +4,12 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page
+from playwright.sync_api import Browser, Page, expect
 from running import chromium, demo_server
+
+PATIENCE_MS = 60_000
+"""How long a state is waited for: tests wait for states, and a busy machine takes its time."""
+expect.set_options(timeout=PATIENCE_MS)
 
 
 @pytest.fixture(scope="module")
@@ -28,6 +32,7 @@ def new_page(browser: Browser) -> Iterator[Callable[[], Page]]:
 
     def opened() -> Page:
         page = context.new_page()
+        page.set_default_timeout(PATIENCE_MS)
         page.on("pageerror", lambda error: problems.append(str(error)))
         # A refused upload is an answer of the server, which the browser also writes to its console.
         page.on("console", lambda m: problems.append(m.text) if m.type == "error" and "422" not in m.text else None)

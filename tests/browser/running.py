@@ -1,5 +1,6 @@
 """The real server on a fresh demo, and Debian's Chromium: for the tests, the pictures and the benchmark."""
 
+import io
 import os
 import socket
 import subprocess
@@ -10,8 +11,13 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
 from playwright.sync_api import Browser, Page, sync_playwright
 
+Pixels = NDArray[np.int16]
+MOST_PICTURES = 60
 CHROMIUM = "/usr/bin/chromium"
 FLAGS = [
     "--no-sandbox",
@@ -102,6 +108,34 @@ def wait_drawn(page: Page, revision: int | None = None) -> None:
     """Until the stage has drawn the set at this revision (any, by default)."""
     wanted = "0" if revision is None else str(revision)
     page.wait_for_function(f"window.brickseat && window.brickseat.view.drawnRevision >= {wanted}", timeout=90_000)
+
+
+def redrawn(page: Page) -> None:
+    """Until the browser has drawn what was asked for: two of its frames later."""
+    page.evaluate("new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)))")
+
+
+def still(page: Page) -> Pixels:
+    """(height, width, 3) the page once nothing on it changes any more: two pictures in a row are the same."""
+    last = None
+    for _ in range(MOST_PICTURES):
+        redrawn(page)
+        now = np.asarray(Image.open(io.BytesIO(page.screenshot())).convert("RGB"), dtype=np.int16)
+        if last is not None and np.array_equal(now, last):
+            return now
+        last = now
+    raise AssertionError("the page does not come to rest")
+
+
+def box_on_screen(page: Page, key: str) -> tuple[slice, slice]:
+    """The rows and columns of the page that a piece covers at most."""
+    lo, hi = page.evaluate(
+        "k => { const box = window.brickseat.view.pieces.worldBox([k]); return [box.min.toArray(), box.max.toArray()] }",
+        key,
+    )
+    corners = [on_screen(page, *(lo[k] if n >> k & 1 else hi[k] for k in range(3))) for n in range(8)]
+    x, y = ([corner[k] for corner in corners] for k in range(2))
+    return slice(int(min(y)), int(max(y)) + 1), slice(int(min(x)), int(max(x)) + 1)
 
 
 def on_screen(page: Page, x: float, y: float, z: float) -> tuple[float, float]:

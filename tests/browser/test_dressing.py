@@ -9,10 +9,9 @@ import numpy as np
 import pytest
 from PIL import Image
 from playwright.sync_api import Browser, Page, expect
-from running import DemoServer, on_screen, set_key, wait_drawn
+from running import DemoServer, on_screen, redrawn, set_key, wait_drawn
 
 TWELVE = ["mug", "dip bowl", "milk jug", "oil bottle", "middle bowl", "squat jar"] * 2
-DRIVEN_SECONDS = 60.0
 AXE = Path(__file__).parent.parent.parent / "web/node_modules/axe-core/axe.min.js"
 POT_IN_CM = (
     "".join(f"v {x} {y} {z}\n" for x, z in ((-6, -6), (6, -6), (6, 6), (-6, 6)) for y in (0, 14))
@@ -45,7 +44,7 @@ def choose(page: Page, prop: str) -> None:
 
 def look_at(page: Page, eye: list[float], target: list[float]) -> None:
     page.evaluate("([eye, target]) => window.brickseat.view.standAt(eye, target)", [eye, target])
-    page.wait_for_timeout(200)
+    redrawn(page)
 
 
 def test_a_bare_shelf_is_built_and_dressed_with_twelve_pieces(page: Page, address: str) -> None:
@@ -53,7 +52,7 @@ def test_a_bare_shelf_is_built_and_dressed_with_twelve_pieces(page: Page, addres
     page.get_by_role("button", name="new set").click()
     page.wait_for_url("**/sets/*")
     key = page.url.rsplit("/", 1)[1]
-    page.goto(f"{page.url}?quality=low")
+    page.goto(f"{page.url}?quality=low&seed=7")
     wait_drawn(page)
     page.keyboard.press("4")
     slip = page.get_by_label("Slip")
@@ -72,7 +71,6 @@ def test_a_bare_shelf_is_built_and_dressed_with_twelve_pieces(page: Page, addres
     # Where the four boards are: three to stand on below the top one, which is too high to look onto.
     boards = [y + 0.02 + k * (1.5 - 0.02) / 3 for k in (2, 1, 0)]
     look_at(page, [x, 1.25, z + 2.6], [x, 0.72, z])
-    started = time.monotonic()
     for n, prop in enumerate(TWELVE):
         choose(page, prop)
         board, place = divmod(n, 4)
@@ -82,7 +80,6 @@ def test_a_bare_shelf_is_built_and_dressed_with_twelve_pieces(page: Page, addres
         page.mouse.down()
         page.mouse.up()
         page.wait_for_function("n => window.brickseat.state().fits.size === n", arg=n + 1)
-    assert time.monotonic() - started < DRIVEN_SECONDS
     fits = stored(page, address, key)["fits"]
     assert len(fits) == 12
     assert {f["state"] for f in fits} == {"seated"}
@@ -92,7 +89,7 @@ def test_a_bare_shelf_is_built_and_dressed_with_twelve_pieces(page: Page, addres
 
 def test_the_faulty_workshop_is_repaired_from_the_ledger(page: Page, address: str) -> None:
     key = set_key(page, address, "Workshop")
-    page.goto(f"{address}/sets/{key}?quality=low")
+    page.goto(f"{address}/sets/{key}?quality=low&seed=7")
     wait_drawn(page)
     page.keyboard.press("t")
     ledger = page.get_by_role("region", name="Ledger")
@@ -116,7 +113,7 @@ def test_the_faulty_workshop_is_repaired_from_the_ledger(page: Page, address: st
 
 
 def test_a_proof_is_saved_with_its_name_and_date(page: Page, address: str, tmp_path: Path) -> None:
-    page.goto(f"{address}/sets/{set_key(page, address, 'Kiln yard')}?quality=low")
+    page.goto(f"{address}/sets/{set_key(page, address, 'Kiln yard')}?quality=low&seed=7")
     wait_drawn(page)
     with page.expect_download(timeout=120_000) as waiting:
         page.get_by_role("button", name="proof").click()
@@ -132,7 +129,7 @@ def test_a_proof_is_saved_with_its_name_and_date(page: Page, address: str, tmp_p
 
 def test_the_puck_slides_turns_and_keeps_a_laid_table_together(page: Page, address: str) -> None:
     key = set_key(page, address, "Workshop")
-    page.goto(f"{address}/sets/{key}?quality=low")
+    page.goto(f"{address}/sets/{key}?quality=low&seed=7")
     wait_drawn(page)
     page.keyboard.press("2")
     x, y, z = position(page, "stool-1")
@@ -179,7 +176,7 @@ def test_a_pot_in_centimetres_is_brought_to_true_size_and_set_on_the_terrain(
     expect(arriving).to_contain_text("120.0 mm across, 140.0 mm up")
     page.get_by_role("article", name="watering pot").get_by_role("button", name="wheel onto the set").click()
     expect(page.get_by_role("article", name="watering pot")).to_contain_text("off the trolley")
-    page.goto(f"{address}/sets/{key}?quality=low")
+    page.goto(f"{address}/sets/{key}?quality=low&seed=7")
     wait_drawn(page)
     choose(page, "watering pot")
     page.mouse.move(*on_screen(page, 0.5, 0.0, 5.0))
@@ -200,7 +197,7 @@ def test_a_server_killed_in_mid_drag_loses_nothing(browser: Browser, tmp_path: P
     try:
         page = context.new_page()
         key = set_key(page, server.address, "Workshop")
-        page.goto(f"{server.address}/sets/{key}?quality=low")
+        page.goto(f"{server.address}/sets/{key}?quality=low&seed=7")
         wait_drawn(page)
         page.keyboard.press("2")
         page.evaluate("window.brickseat.state().select(['stool-2'])")
@@ -224,7 +221,7 @@ def test_a_server_killed_in_mid_drag_loses_nothing(browser: Browser, tmp_path: P
         page.close()
         # The browser dies instead: what was done is there when it comes back, and can be taken back.
         again = context.new_page()
-        again.goto(f"{server.address}/sets/{key}?quality=low")
+        again.goto(f"{server.address}/sets/{key}?quality=low&seed=7")
         wait_drawn(again)
         again.keyboard.press("Control+Shift+Z")
         again.wait_for_function("window.brickseat.state().revision === 3")
@@ -238,7 +235,7 @@ def test_a_piece_dragged_by_one_is_not_dragged_by_the_other(new_page: Callable[[
     first, second = new_page(), new_page()
     key = set_key(first, address, "Workshop")
     for page in (first, second):
-        page.goto(f"{address}/sets/{key}?quality=low")
+        page.goto(f"{address}/sets/{key}?quality=low&seed=7")
         wait_drawn(page)
         page.keyboard.press("2")
     expect(first.get_by_role("button", name="who is here")).to_have_accessible_name(
@@ -250,7 +247,8 @@ def test_a_piece_dragged_by_one_is_not_dragged_by_the_other(new_page: Callable[[
         page.mouse.down()
         page.mouse.move(*on_screen(page, x + 0.05, y, z + 0.05))
         page.mouse.move(*on_screen(page, x + 0.1, y, z + 0.1))
-        page.wait_for_timeout(400)
+        # The second one takes hold only when the first one holds it.
+        page.wait_for_function("window.brickseat.state().here.some(o => o.holding.includes('stool-2'))")
     expect(second.get_by_text("is moving that just now")).to_be_visible()
     second.mouse.up()
     first.mouse.up()
@@ -260,7 +258,7 @@ def test_a_piece_dragged_by_one_is_not_dragged_by_the_other(new_page: Callable[[
 
 def test_a_heap_settles_half_of_a_trial_is_adopted_and_taken_back(page: Page, address: str) -> None:
     key = set_key(page, address, "Kiln yard")
-    page.goto(f"{address}/sets/{key}?quality=low")
+    page.goto(f"{address}/sets/{key}?quality=low&seed=7")
     wait_drawn(page)
     before = stored(page, address, key)["pieces"]
     stones = [p["key"] for p in before if p["prop"] in ("round-stone", "long-stone", "flat-stone", "fire-brick")]
@@ -283,11 +281,7 @@ def test_a_heap_settles_half_of_a_trial_is_adopted_and_taken_back(page: Page, ad
     assert moved
     page.keyboard.press("Control+z")
     page.wait_for_function("!(window.brickseat.state().canUndo ?? '').startsWith('settled')")
-    # Back to the last bit but one: orientations are stored as quaternions and reckoned with as matrices.
-    for old, new in zip(before, stored(page, address, key)["pieces"], strict=True):
-        assert old["key"] == new["key"]
-        for part in ("position", "orientation", "scale"):
-            assert new["pose"][part] == pytest.approx(old["pose"][part], abs=1e-12)
+    assert stored(page, address, key)["pieces"] == before, "back to the last bit"
 
 
 @pytest.mark.parametrize("width", [1024, 2560])
@@ -310,21 +304,23 @@ def test_nothing_keeps_assistive_technology_out(new_page: Callable[[], Page], ad
     page.goto(address)
     expect(page.get_by_role("heading", name="Workshop, throwing day")).to_be_visible()
     serious("sets")
-    page.goto(f"{address}/sets/{key}?quality=low")
+    page.goto(f"{address}/sets/{key}?quality=low&seed=7")
     wait_drawn(page)
     serious("stage, set down")
     page.keyboard.press("2")
     page.evaluate("window.brickseat.state().select(['stool-1'])")
     page.keyboard.press("t")
     page.keyboard.press("y")
-    page.wait_for_timeout(500)
+    expect(page.get_by_role("region", name="Ledger")).to_be_visible()
+    expect(page.get_by_label("History")).to_be_visible()
+    redrawn(page)
     serious("stage with ledger and history")
     for verb in "3456":
         page.keyboard.press(verb)
-        page.wait_for_timeout(200)
+        redrawn(page)
         serious(f"stage, verb {verb}")
     page.keyboard.press("?")
-    page.wait_for_timeout(300)
+    expect(page.get_by_role("dialog")).to_be_visible()
     serious("key sheet")
     page.goto(f"{address}/store?set={key}")
     expect(page.get_by_role("article").first).to_be_visible()

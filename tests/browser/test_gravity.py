@@ -4,18 +4,21 @@ import math
 from pathlib import Path
 from typing import Any
 
-import pytest
 from playwright.sync_api import Browser, Page, expect
 from running import DemoServer, on_screen, set_key, wait_drawn
 from test_dressing import choose, post, stored
 
+MOST_ROUNDS = 2400
+"""Steps of the pointer about the boulder: far more than a pour takes, on a machine however busy."""
+MOST_GRABS, HIGH_ENOUGH = 8, 0.4
+"""Metres that a jar is raised so that it surely breaks when it is let go, and how often it is grabbed for that."""
 YARD = (0.6, 0.0, 3.4)
 """An empty place of the kiln yard, well in view."""
 
 
 def yard(page: Page, address: str) -> str:
     key = set_key(page, address, "Kiln yard")
-    page.goto(f"{address}/sets/{key}?quality=low")
+    page.goto(f"{address}/sets/{key}?quality=low&seed=7")
     wait_drawn(page)
     return key
 
@@ -35,6 +38,33 @@ def ended(page: Page) -> dict[str, Any]:
     page.wait_for_function("window.brickseat.state().job?.state === 'done'", timeout=180_000)
     found: dict[str, Any] = page.evaluate("window.brickseat.state().job.outcomes[0]")
     return found
+
+
+def place_drawn(page: Page, key: str) -> list[float]:
+    """Where a piece is drawn, in metres."""
+    found: list[float] = page.evaluate("k => window.brickseat.view.pieces.frame(k).matrix.elements.slice(12, 15)", key)
+    return found
+
+
+def frames_on(page: Page, key: str, count: int) -> None:
+    """Until a piece was drawn in so many more places, whatever time that takes, or it lies still or is gone."""
+    page.evaluate(
+        """([key, count]) => new Promise(done => {
+            const { pieces } = window.brickseat.view;
+            let last = "";
+            let still = 0;
+            const look = () => {
+                if (pieces.absent.has(key) || count <= 0 || still > 120 || !pieces.frame(key)) return done(null);
+                const now = pieces.frame(key).matrix.elements.join();
+                if (now !== last) count -= 1;
+                still = now === last ? still + 1 : 0;
+                last = now;
+                requestAnimationFrame(look);
+            };
+            look();
+        })""",
+        [key, count],
+    )
 
 
 def faulty(found: dict[str, Any], keys: set[str]) -> set[str]:
@@ -71,8 +101,7 @@ def test_a_heap_of_sixty_settles_in_three_trials_and_half_of_one_is_adopted(page
     assert moved == set(heap[:30]), "just those that were chosen fell"
     page.keyboard.press("Control+z")
     page.wait_for_function("!(window.brickseat.state().canUndo ?? '').startsWith('settled')")
-    for old, new in zip(before, stored(page, address, key)["pieces"], strict=True):
-        assert new["pose"]["position"] == pytest.approx(old["pose"]["position"], abs=1e-12)
+    assert stored(page, address, key)["pieces"] == before, "back to the last bit"
 
 
 def test_a_hundred_stones_are_poured_round_a_boulder(page: Page, address: str) -> None:
@@ -89,9 +118,10 @@ def test_a_hundred_stones_are_poured_round_a_boulder(page: Page, address: str) -
     page.mouse.move(*on_screen(page, x + 0.5, 0.0, z))
     page.mouse.down()
     expect(slip).to_contain_text("poured", timeout=60_000)
-    angle = 0.0
-    while page.evaluate("window.brickseat.state().job?.state") == "running" and angle < 60.0:
-        angle += 0.5
+    for step in range(MOST_ROUNDS):
+        if page.evaluate("window.brickseat.state().job?.state") != "running":
+            break
+        angle = 0.5 * step
         page.mouse.move(*on_screen(page, x + 0.5 * math.cos(angle), 0.0, z + 0.5 * math.sin(angle)))
         page.wait_for_timeout(250)
     page.mouse.up()
@@ -118,7 +148,7 @@ def test_a_stack_of_jars_is_shoved_over_and_breaks(page: Page, address: str) -> 
     for n in range(3):
         stack.append(set_down(page, address, key, "squat-jar", YARD[0], 0.3 + 0.17 * n, YARD[2]))
         # As it would be built up: each rests on the one before.
-        post(page, f"{address}/api/sets/{key}/moves", {"move": {"kind": "rest", "keys": stack[-1:]}})
+        post(page, f"{address}/api/sets/{key}/moves", {"move": {"kind": "rest", "pieces": stack[-1:]}})
     page.reload()
     wait_drawn(page)
     page.evaluate("keys => window.brickseat.state().select(keys)", stack)
@@ -127,22 +157,24 @@ def test_a_stack_of_jars_is_shoved_over_and_breaks(page: Page, address: str) -> 
     slip = page.get_by_label("Slip")
     slip.get_by_role("button", name="Settle").click()
     expect(slip).to_contain_text("Drag pieces on the stage", timeout=60_000)
-    page.wait_for_timeout(1000)
-    for _ in range(3):
+    for _ in range(MOST_GRABS):
         # What still sways may slip away from under the pointer, and is grabbed once more.
-        top = page.evaluate("k => window.brickseat.view.pieces.frame(k).matrix.elements.slice(12, 15)", stack[2])
+        top = place_drawn(page, stack[2])
         start = on_screen(page, top[0], top[1] + 0.08, top[2])
         page.mouse.move(*start)
         page.mouse.down()
         for n in range(12):
             page.mouse.move(start[0] + 6 * n, start[1] - 18 * n)
-            page.wait_for_timeout(60)
+            frames_on(page, stack[2], 2)
+        frames_on(page, stack[2], 20)
+        held = place_drawn(page, stack[2])[1]
         page.mouse.up()
-        page.wait_for_timeout(3000)
+        if held < top[1] + HIGH_ENOUGH:
+            continue
+        frames_on(page, stack[2], 60)
         if page.evaluate("window.brickseat.view.pieces.absent.size > 0"):
             break
-    page.wait_for_function("window.brickseat.view.pieces.absent.size > 0", timeout=20_000)
-    page.wait_for_timeout(1500)
+    page.wait_for_function("window.brickseat.view.pieces.absent.size > 0")
     slip.get_by_role("button", name="Enough").click()
     outcome = ended(page)
     assert set(outcome["gone"]) & set(stack)

@@ -162,3 +162,103 @@ def test_bad_usage_and_bad_input_end_with_one_line_and_two(args: list[str], wron
     assert done.stderr.count("\n") == 1
     assert "Traceback" not in done.stderr
     assert set(tmp_path.iterdir()) == before
+
+
+def moves_file(tmp_path: Path, *moves: Any) -> Path:
+    path = tmp_path / "moves.json"
+    path.write_text(json.dumps(moves))
+    return path
+
+
+def test_apply_makes_moves_one_after_the_other(wrong_set: Path, tmp_path: Path) -> None:
+    out = tmp_path / "out.glb"
+    moves = moves_file(
+        tmp_path,
+        {"kind": "reseat", "pieces": ["afloat"]},
+        {"kind": "copy", "pieces": ["afloat"], "by": [0, 0, 2]},
+        {"kind": "turn", "pieces": ["afloat"], "angle_deg": 90},
+        {"kind": "slide", "pieces": ["cube 1"], "by": [0, 0, 1]},
+        {"kind": "repair"},
+        {"kind": "remove", "pieces": ["afloat"]},
+    )
+    done = run("apply", wrong_set, moves, "-o", out)
+    assert (done.returncode, done.stdout.splitlines()[0]) == (0, "set down afloat")
+    assert "spiked left: spiked, and 100.0 mm above floor" in done.stderr
+    assert heights(out) == {"floor": -0.5, "cube 1": pytest.approx(0.5), "sunk": pytest.approx(0.5), "spiked": 0.6}
+    assert run("apply", wrong_set, moves, "-o", out, "--strict").returncode == 1
+
+
+@pytest.mark.parametrize(
+    ("moves", "words"),
+    [
+        ([{"kind": "slide", "pieces": ["afloat"], "by": [1, 0, 0]}, {"kind": "fly"}], "move 2: a move is an object"),
+        ([{"kind": "slide", "pieces": ["nobody"], "by": [1, 0, 0]}], "move 1: there is no piece named 'nobody'"),
+        ([{"kind": "slide", "pieces": ["spiked"], "by": [1, 0, 0]}], "move 1: spiked is spiked"),
+        ([{"kind": "slide", "pieces": ["afloat"], "by": [1, 0]}], "move 1: slide.by"),
+        ([{"kind": "turn", "pieces": ["afloat"]}], "move 1: turn.angle_deg: field required"),
+        ([{"kind": "set_down", "prop": "gold", "pose": {"position": [0, 0, 0]}}], "move 1: no piece of the file"),
+        ([7], "move 1"),
+        ({"kind": "repair"}, "is not a list"),
+    ],
+)
+def test_apply_names_the_bad_move_and_writes_nothing(moves: Any, words: str, wrong_set: Path, tmp_path: Path) -> None:
+    path, out = tmp_path / "moves.json", tmp_path / "out.glb"
+    path.write_text(json.dumps(moves))
+    out.write_bytes(b"what was there before")
+    done = run("apply", wrong_set, path, "-o", out)
+    assert done.returncode == 2
+    assert words in done.stderr
+    assert len(done.stderr.splitlines()) == 1
+    assert out.read_bytes() == b"what was there before"
+
+
+def test_the_schemas_are_published(tmp_path: Path) -> None:
+    found = json.loads(run("schema", "moves").stdout)
+    assert found["type"] == "array"
+    assert "SlideMove" in found["$defs"]
+    assert found["$defs"]["TurnMove"]["required"] == ["kind", "pieces", "angle_deg"]
+    report = json.loads(run("schema", "report").stdout)
+    assert set(report["required"]) == {"version", "tolerance_m", "counts", "pieces"}
+    assert run("schema", "nothing").returncode == 2
+
+
+def test_seat_goes_on_until_nothing_moves_and_names_what_cannot_be_right(wrong_set: Path, tmp_path: Path) -> None:
+    path, out = tmp_path / "mixed.glb", tmp_path / "out.glb"
+    nodes = [
+        FLOOR_NODE,
+        {"name": "wall", "mesh": 0, "translation": [4, 1, 0], "extras": {"brickseat": {"role": "bearer"}}},
+        {"name": "board", "mesh": 0, "translation": [0, 1, 0], "scale": [0.2, 1, 1]},
+        {"name": "jar", "mesh": 0, "translation": [0, 2.2, 0], "scale": [0.1, 0.2, 0.1]},
+        {"name": "lost", "mesh": 0, "translation": [80, 2, 0]},
+    ]
+    nodes[2]["extras"] = {"brickseat": {"direction": [1, 0, 0]}}
+    document(nodes).save(path)
+    for mode in ("drop", "rest"):
+        done = run("seat", path, "-o", out, "--mode", mode)
+        assert done.returncode == 0
+        assert done.stderr.splitlines() == ["lost: left where it is, nothing in its direction to rest on"]
+        found = heights(out)
+        assert found["jar"] == pytest.approx(0.1, abs=1e-6), (
+            "the board went to the wall, and the jar came down after it"
+        )
+
+
+def test_another_seed_settles_otherwise_and_the_same_alike(tmp_path: Path) -> None:
+    path = tmp_path / "stack.glb"
+    nodes = [FLOOR_NODE] + [
+        {"name": f"brick {n}", "mesh": 0, "scale": [0.2, 0.06, 0.1], "translation": [0.03 * n, 0.1 + 0.08 * n, 0]}
+        for n in range(3)
+    ]
+    document(nodes).save(path)
+    outs = {}
+    for name, more in {
+        "a": ("--seed", 1),
+        "b": ("--seed", 1),
+        "c": ("--seed", 2),
+        "d": ("--shake", 0, "--lift", "5cm"),
+    }.items():
+        out = tmp_path / f"{name}.glb"
+        assert run("settle", path, "-o", out, *more).returncode == 0
+        outs[name] = {p.name: p.pose for p in read_set(GltfDocument.open(out)).dressed.pieces.values()}
+    assert outs["a"] == outs["b"]
+    assert outs["a"] != outs["c"]

@@ -8,8 +8,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brickseat_core.contact.index import SceneIndex
+from brickseat_core.deadline import Deadline, TooLong
 from brickseat_core.fit.check import measure_fit
-from brickseat_core.placing.sliding import Slid, slide
+from brickseat_core.moves import MoveRefused
+from brickseat_core.placing import sliding
+from brickseat_core.placing.sliding import Slid, slide, stepped
 from brickseat_core.scene import Piece, Pose, rotation_about
 from shapes import FLOOR, ball, bounds, box, made, piece, sheet, standing
 
@@ -94,3 +97,40 @@ def test_moves_say_what_stopped_them_and_uneven_sizes_stay_seated() -> None:
     lo, hi = bounds(sized)
     assert lo == pytest.approx([-0.15, 0.0, -0.075], abs=1e-9)
     assert hi == pytest.approx([0.15, 0.6, 0.075], abs=1e-9)
+
+
+@pytest.mark.parametrize("thickness", [0.0, 1e-9, 0.002])
+def test_a_card_on_edge_slides_to_its_end_in_few_steps(thickness: float, monkeypatch: pytest.MonkeyPatch) -> None:
+    if thickness:
+        card = piece("card", box(0.2, 0.3, thickness), (0, 0.15, 0))
+    else:
+        card = piece("card", sheet([(-0.1, 0, 0), (0.1, 0, 0), (0.1, 0.3, 0), (-0.1, 0.3, 0)]))
+    index = standing(FLOOR, card)
+    steps = []
+    monkeypatch.setattr(sliding, "stepped", lambda *given: steps.append(1) or stepped(*given))
+    for by in ((0.0, 0.0, 0.05), (0.05, 0.0, 0.0), (0.03, 0.0, -0.04)):
+        steps.clear()
+        found = slide(index, card, np.array(by), 0.1)
+        assert np.array(found.pose.position) - np.array(card.pose.position) == pytest.approx(by, abs=1e-9)
+        assert len(steps) <= 6
+
+
+def test_a_thin_board_never_gets_through_a_thinner_wall() -> None:
+    board = piece("board", box(0.3, 0.2, 0.002), (0, 0.1, 0))
+    wall = piece("wall", sheet([(-2, 0, 0.7), (2, 0, 0.7), (2, 2, 0.7), (-2, 2, 0.7)]), bearer=True)
+    low = piece("kerb", sheet([(-2, 0, 0.4), (2, 0, 0.4), (2, 0.03, 0.4), (-2, 0.03, 0.4)]), bearer=True)
+    index = standing(FLOOR, wall, low, board)
+    found = moved(index, board, (0.0, 0.0, 3.0), climb=0.1)
+    assert found.pose.position[2] == pytest.approx(0.699, abs=1e-6)
+    assert found.against == ("wall",)
+    stopped = moved(index, board, (0.0, 0.0, 3.0), climb=0.01)
+    assert stopped.pose.position[2] == pytest.approx(0.399, abs=1e-6)
+
+
+def test_a_slide_ends_when_its_time_is_over() -> None:
+    p = piece("box", box(0.3, 0.3, 0.3), (0, 0.15, 0))
+    wide = piece("floor", box(300, 1, 300), (0.0, -0.5, 0.0), bearer=True)
+    with pytest.raises(TooLong, match="too long"):
+        slide(standing(wide, p), p, np.array([90.0, 0.0, 0.0]), 0.1, Deadline(0.0))
+    with pytest.raises(MoveRefused, match="farther than"):
+        made(standing(wide, p), {"kind": "slide", "pieces": ["box"], "by": [200, 0, 0]})

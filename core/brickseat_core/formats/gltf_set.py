@@ -371,7 +371,8 @@ def prop_of(
             mesh_object = Mesh(np.concatenate(vertices), np.concatenate(faces).astype(np.int32))
         except MeshError as error:
             raise FileError(f"{where}: {error}; mend the model and export it again") from None
-        meshes[recipe] = Prop(f"p{len(meshes)}", body.name, mesh_object)
+        own_name = mesh_name(document, body.parts[0].mesh) if len(body.parts) == 1 else None
+        meshes[recipe] = Prop(f"p{len(meshes)}", own_name or body.name, mesh_object)
     return meshes[recipe]
 
 

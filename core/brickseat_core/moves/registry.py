@@ -109,7 +109,7 @@ def parse(data: Any) -> Any:
 def first_problem(error: ValidationError) -> str:
     """The first thing that is wrong with a move, in one line: which field, and why."""
     problem = error.errors()[0]
-    where = ".".join(str(part) for part in problem["loc"][1:])
+    where = ".".join(str(part) for part in problem["loc"])
     return f"{where or 'the move'}: {problem['msg'][:1].lower()}{problem['msg'][1:]}"
 
 

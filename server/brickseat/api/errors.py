@@ -26,6 +26,11 @@ log = logging.getLogger(__name__)
 UNEXPECTED = "the server could not do that; nothing was changed. Try once more, and tell whoever runs it if it stays so"
 
 
+def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
+    """For addresses that nothing stands behind."""
+    return JsonResponse({"error": NOT_FOUND}, status=404)
+
+
 def server_error(request: HttpRequest) -> HttpResponse:
     """For what goes wrong outside the API."""
     return JsonResponse({"error": UNEXPECTED}, status=500)

@@ -5,6 +5,7 @@ from typing import Any
 
 import numpy as np
 from django.contrib.auth.models import User
+from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from ninja import File, Router, Status, UploadedFile
 from ninja.errors import HttpError
@@ -18,6 +19,7 @@ from brickseat.sets.changing import go_to, make_move, set_at, undo, undo_words
 from brickseat.sets.models import DressedSet
 from brickseat.sets.opening import hand_over, open_set
 from brickseat.sets.session import LiveSet, sessions
+from brickseat.sets.storing import drop_unnamed_props
 from brickseat.sets.telling import fit_record, told_record
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import prop_of
@@ -317,5 +319,7 @@ def open_file(request: HttpRequest, file: File[UploadedFile]) -> Any:
 def delete_set(request: HttpRequest, key: uuid.UUID) -> Any:
     dressed = own_set(request, key)
     sessions.drop(dressed.key)
-    dressed.delete()
+    with transaction.atomic():
+        dressed.delete()
+        drop_unnamed_props()
     return Status(204, None)

@@ -84,9 +84,16 @@ def stored_props(keys: list[str]) -> Iterable[tuple[str, int]]:
     return StoredProp.objects.filter(key__in=keys).values_list("key", "pk")
 
 
+def drop_unnamed_props() -> None:
+    """Delete retired props that no history names any more."""
+    StoredProp.objects.filter(retired=True, records=None, named_in_history=None).delete()
+
+
 def write_history(dressed: DressedSet, change: Change, actor: int) -> HistoryEntry:
     """One more entry; what was undone before can no longer be done again. Runs inside the caller's transaction."""
-    dressed.history.filter(undone=True).delete()
+    forgotten, _ = dressed.history.filter(undone=True).delete()
+    if forgotten:
+        drop_unnamed_props()
     last = dressed.history.order_by("-number").values_list("number", flat=True).first()
     entry = HistoryEntry.objects.create(
         dressed=dressed, number=(last or 0) + 1, words=change.words[:300], actor_id=actor

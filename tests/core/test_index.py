@@ -1,0 +1,250 @@
+"""The index: a fork is a set of its own, nothing that is tried on it changes what others read, and room is used again."""
+
+import gc
+import sys
+import threading
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from brickseat_core.contact.arena import MeshArena, Room
+from brickseat_core.contact.index import SceneIndex
+from brickseat_core.fit.check import check
+from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.moves import REGISTRY, MoveRefused
+from brickseat_core.scene import Piece, Pose, Prop
+from shapes import FLOOR, ball, box, inward, made, piece, revolved, standing
+
+
+def bits(index: SceneIndex) -> list[bytes]:
+    """Everything that a snapshot tells, bit for bit."""
+    rows = sorted(index.row.items())
+    where = [row for _, row in rows]
+    columns = [column[where].tobytes() for column in index.placed]
+    return [repr(rows).encode(), repr(sorted(index.pieces)).encode(), *columns]
+
+
+def room() -> list[Piece]:
+    """A room that faces inward with a crate seated in it, a laid table, and a terrain."""
+    x, z = np.meshgrid(np.linspace(-4, 4, 9), np.linspace(-4, 4, 9))
+    heights = 0.1 * np.sin(x) - 3.0
+    faces = [
+        t for i in range(8) for j in range(8) for a in [9 * i + j] for t in ((a, a + 9, a + 1), (a + 1, a + 9, a + 10))
+    ]
+    ground = Mesh(np.stack([x.ravel(), heights.ravel(), z.ravel()], axis=1), np.array(faces, dtype=np.int32))
+    return [
+        piece("room", inward(box(4, 3, 4)), (0.0, 1.5, 0.0), bearer=True),
+        piece("ground", ground, bearer=True),
+        piece("crate", box(0.4, 0.4, 0.4), (0.5, 0.2, 0.3)),
+        piece("table", box(0.8, 0.5, 0.5), (-0.8, 0.25, 0.0)),
+        piece("bowl", revolved([(0, 0), (0.06, 0), (0.12, 0.06), (0.1, 0.06), (0, 0.01)], 16), (-0.8, 0.5, 0.0)),
+        piece("ball", ball(0.1, 2), (0.5, 0.7, 0.3)),
+        piece("afloat", box(0.2, 0.1, 0.2), (1.0, 0.4, -1.0)),
+    ]
+
+
+NAMES = [p.key for p in room()]
+some_keys = st.lists(st.sampled_from(NAMES), min_size=1, max_size=3, unique=True)
+metres = st.floats(-1.5, 1.5)
+FIELDS: dict[str, st.SearchStrategy[Any]] = {
+    "slide": st.fixed_dictionaries({"by": st.tuples(metres, metres, metres), "together": st.booleans()}),
+    "push": st.fixed_dictionaries({"by": st.tuples(metres, st.just(0.0), metres), "together": st.booleans()}),
+    "carry": st.fixed_dictionaries({"by": st.tuples(metres, metres, metres)}),
+    "turn": st.fixed_dictionaries({"angle_deg": st.floats(-180, 180), "together": st.booleans()}),
+    "size": st.fixed_dictionaries({"factor": st.floats(0.5, 2), "together": st.booleans()}),
+    "bed": st.fixed_dictionaries({"sink": st.floats(-0.1, 0.1)}),
+    "reseat": st.fixed_dictionaries({"together": st.booleans()}),
+    "rest": st.fixed_dictionaries({"together": st.booleans()}),
+    "copy": st.fixed_dictionaries({"by": st.tuples(metres, metres, metres)}),
+    "remove": st.just({}),
+    "swap": st.fixed_dictionaries({"prop": st.sampled_from(NAMES)}),
+    "spike": st.fixed_dictionaries({"spiked": st.booleans()}),
+    "fix": st.fixed_dictionaries({"fixed": st.booleans()}),
+    "group": st.fixed_dictionaries({"name": st.sampled_from(["", "set of three"])}),
+    "repair": st.just({}),
+}
+POSE = st.fixed_dictionaries({"position": st.tuples(metres, metres, metres)})
+ONE: dict[str, st.SearchStrategy[Any]] = {
+    "place": st.fixed_dictionaries({"piece": st.sampled_from(NAMES), "pose": POSE, "reseat": st.booleans()}),
+    "rename": st.fixed_dictionaries({"piece": st.sampled_from(NAMES), "name": st.sampled_from(["a", "crate", "b"])}),
+    "set_down": st.fixed_dictionaries({"prop": st.sampled_from(NAMES), "pose": POSE}),
+    "stand": st.fixed_dictionaries({"prop": st.sampled_from(NAMES), "pose": POSE}),
+    "adjust": st.fixed_dictionaries({"tolerance_m": st.floats(1e-4, 1e-2), "trolley": st.just(["crate"])}),
+}
+
+
+@st.composite
+def moves(draw: Any) -> dict[str, Any]:
+    kind = draw(st.sampled_from(sorted({*FIELDS, *ONE})))
+    if kind in ONE:
+        return {"kind": kind, **draw(ONE[kind])}
+    return {"kind": kind, "pieces": draw(some_keys), **draw(FIELDS[kind])}
+
+
+def test_every_move_that_can_be_asked_for_is_tried_here() -> None:
+    assert {k.kind for k in REGISTRY if k.asked} == {*FIELDS, *ONE}
+
+
+@settings(max_examples=120, deadline=None)
+@given(moves())
+def test_a_preview_changes_nothing_and_what_it_tells_is_what_would_be(move: dict[str, Any]) -> None:
+    index = standing(*room())
+    fits = check(index)
+    before = bits(index)
+    try:
+        change = made(index, move, fits=fits).change
+    except MoveRefused:
+        assert bits(index) == before
+        return
+    assert bits(index) == before
+    assert check(index) == fits
+    assert made(index, move, fits=fits).change == change, "the same move does the same again"
+
+
+def test_a_crate_in_a_room_sits_there_before_and_after_a_preview() -> None:
+    index = standing(*room())
+    assert check(index)["crate"].state == "seated"
+    made(index, {"kind": "slide", "pieces": ["crate"], "by": [0.3, 0, 0.1]})
+    fork = index.fork()
+    for other in (index, fork):
+        assert check(other)["crate"].state == "seated", "the room was not taken for a solid"
+    fork.put(fork.pieces["crate"].at(Pose((-0.2, 0.2, 1.2))))
+    assert check(fork)["crate"].state == "seated"
+
+
+def test_what_is_put_beside_a_crate_on_a_fork_knows_the_room_too() -> None:
+    index = standing(*room())
+    fork = index.fork()
+    fork.put(piece("inner room", inward(box(1, 1, 1)), (1.0, 0.5, 1.0)))
+    fork.put(piece("inner crate", box(0.2, 0.2, 0.2), (1.0, 0.1, 1.0)))
+    fork.judge_senses()
+    assert check(fork)["inner crate"].state == "seated"
+    assert "inner crate" not in index.pieces
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.lists(st.tuples(st.integers(0, 7), st.integers(0, 3), st.booleans()), max_size=40))
+def test_forks_of_forks_agree_with_indexes_built_anew(steps: list[tuple[int, int, bool]]) -> None:
+    meshes = [box(0.2, 0.2, 0.2), ball(0.1, 1), box(0.1, 0.3, 0.2), inward(box(0.3, 0.3, 0.3))]
+    index = standing(FLOOR)
+    for key, mesh, goes in steps:
+        before = bits(index)
+        fork = index.fork()
+        name = f"p{key}"
+        if goes and name in fork.pieces:
+            fork.remove(name)
+        else:
+            fork.put(piece(name, meshes[mesh], (0.4 * key - 1.0, 0.1 * mesh + 0.2, 0.0)))
+        assert bits(index) == before
+        index = fork
+    index.judge_senses()
+    anew = standing(*index.pieces.values())
+    assert check(index) == check(anew)
+
+
+def test_equal_meshes_share_a_place_and_different_ones_do_not() -> None:
+    arena = MeshArena()
+    a, again, b = box(1, 1, 1), box(1, 1, 1), box(1, 1, 2)
+    held = [arena.span_of(m) for m in (a, again, b)]
+    assert held[0] is held[1]
+    assert held[0].node0 != held[2].node0
+    assert len(arena) == 2
+    assert a.digest == again.digest != b.digest
+
+
+def test_room_in_the_arena_is_used_again_and_nothing_that_is_held_moves() -> None:
+    arena = MeshArena()
+    rng = np.random.default_rng(5)
+    held: dict[int, Any] = {}
+    largest = 0
+    for step in range(400):
+        size = float(rng.integers(1, 4))
+        mesh = ball(size, int(rng.integers(1, 3)))
+        mesh = Mesh(mesh.vertices * (1.0 + step), mesh.faces)
+        held[int(rng.integers(6))] = arena.span_of(mesh)
+        gc.collect()
+        largest = max(largest, len(arena.forest.corners))
+        for span in held.values():
+            tree = span.mesh.tree
+            own = slice(span.tri0, span.tri0 + span.triangles)
+            assert np.array_equal(arena.forest.corners[own], tree.corners)
+            nodes = slice(span.node0, span.node0 + span.nodes)
+            child = arena.forest.child[nodes]
+            assert np.array_equal(np.where(child >= 0, child - span.node0, -1), tree.child)
+            assert np.array_equal(arena.forest.start[nodes], tree.start + span.tri0)
+    assert len(arena) == len({s.mesh.digest for s in held.values()})
+    assert largest < 6 * 2 * 1300, "what was let go is used again"
+
+
+@settings(max_examples=80, deadline=None)
+@given(st.lists(st.tuples(st.integers(1, 9), st.booleans()), max_size=60), st.randoms())
+def test_runs_of_room_never_overlap(steps: list[tuple[int, bool]], chance: Any) -> None:
+    space, taken = Room(), []
+    for length, give in steps:
+        if give and taken:
+            space.give_back(*taken.pop(chance.randrange(len(taken))))
+        else:
+            taken.append((space.take(length), length))
+        entries = [e for first, count in taken for e in range(first, first + count)]
+        assert len(entries) == len(set(entries))
+        assert all(e < space.end for e in entries)
+        free = {e for first, count in space.free for e in range(first, first + count)}
+        assert free.isdisjoint(entries)
+        assert len(free) + len(entries) == space.end
+    for run in taken:
+        space.give_back(*run)
+    assert (space.end, space.free) == (0, [])
+
+
+def test_thousands_of_previews_and_moves_leave_the_arena_as_it_was() -> None:
+    index = standing(*room())
+    turn = {"kind": "turn", "pieces": ["table", "bowl"], "together": True}
+    for step in range(30):
+        made(index, {**turn, "angle_deg": 1.0 + step})
+    gc.collect()
+    meshes, corners = len(index.arena), len(index.forest.corners)
+    blocks = sys.getallocatedblocks()
+    for step in range(300):
+        made(index, {**turn, "angle_deg": 40.0 + step})
+    gc.collect()
+    assert (len(index.arena), len(index.forest.corners)) == (meshes, corners)
+    assert sys.getallocatedblocks() - blocks < 3000
+
+
+def test_snapshots_are_read_by_many_threads_while_another_one_changes() -> None:
+    pieces = room()
+    index = standing(*pieces)
+    fits = check(index)
+    wrong: list[object] = []
+
+    def read() -> None:
+        for _ in range(15):
+            if check(index) != fits:
+                wrong.append("a snapshot changed under its readers")
+
+    def change() -> None:
+        fork = index.fork()
+        for step in range(60):
+            mesh = ball(0.05 + 0.001 * step, 2)
+            fork = fork.fork()
+            fork.put(Piece("new", "new", Prop("new", "new", mesh), Pose((1.5, 0.3, 1.5))))
+
+    threads = [threading.Thread(target=read), threading.Thread(target=read), threading.Thread(target=change)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert wrong == []
+
+
+def test_a_piece_that_is_gone_is_gone() -> None:
+    index = standing(*room())
+    with pytest.raises(KeyError):
+        index.fork().remove("nobody")
+    fork = index.fork()
+    fork.remove("table")
+    assert check(fork, keys=["bowl"])["bowl"].state == "floating"
+    assert check(index, keys=["bowl"])["bowl"].state == "seated"
