@@ -12,8 +12,10 @@ from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.mover import frame_along
 from brickseat_core.contact.parting import held_kernel
 from brickseat_core.contact.retreat import first_window
+from brickseat_core.fit.check import check
+from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Vec, quaternion_of, rotation_matrix
-from shapes import ball, box, inward, piece, revolved, standing
+from shapes import FLOOR, ball, box, inward, piece, revolved, standing
 
 unit = st.floats(-1.0, 1.0)
 quaternions = st.tuples(unit, unit, unit, unit).filter(lambda q: sum(v * v for v in q) > 0.1)
@@ -143,3 +145,17 @@ def test_a_pose_keeps_its_quaternion(q: tuple[float, float, float, float]) -> No
     again = np.array(quaternion_of(rotation_matrix(q)))
     unit_q = np.array(q) / np.linalg.norm(q)
     assert min(np.abs(again - unit_q).max(), np.abs(again + unit_q).max()) < 1e-9
+
+
+@pytest.mark.parametrize("sunk", [1e-4, 0.001, 0.02, 0.1, 0.19999, 0.2])
+@pytest.mark.parametrize("mesh", [box(0.3, 0.2, 0.3), revolved([(0, -0.1), (0.15, -0.1), (0.15, 0.1), (0, 0.1)], 24)])
+def test_the_same_thing_sunk_into_its_like_with_all_sides_flush_is_seen(mesh: Mesh, sunk: float) -> None:
+    lower, upper = piece("lower", mesh, (0.0, 0.1, 0.0)), piece("upper", mesh, (0.0, 0.3 - sunk, 0.0))
+    index = standing(FLOOR, lower, upper)
+    fits = check(index)
+    for key in ("lower", "upper"):
+        if sunk > 0.0005:
+            assert fits[key].faults, f"{sunk} m deep, and nobody sees it"
+            assert max(c.depth for c in fits[key].clashes) == pytest.approx(min(sunk, 0.2), rel=0.02, abs=2e-5)
+    above = standing(FLOOR, lower, upper.at(Pose((0.0, 0.3, 0.0))))
+    assert {f.state for f in check(above).values()} == {"seated"}

@@ -327,3 +327,35 @@ def test_a_jointed_prop_is_seated_as_it_is_bent(tmp_path: Path) -> None:
     assert low == pytest.approx(0.0, abs=1e-6)
     with pytest.raises(FileError, match="no joints are named"):
         bend(document, "knee", "x", 10.0)
+
+
+def test_concave_polygons_of_usd_are_not_fanned(tmp_path: Path) -> None:
+    path = tmp_path / "bracket.usda"
+    stage = Usd.Stage.CreateNew(str(path))
+    UsdGeom.SetStageMetersPerUnit(stage, 1.0)
+    UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.y)
+    outline = [(1, 1), (2, 1), (2, 0), (0, 0), (0, 2), (1, 2)]
+    points = [(x, y, z) for z in (0.0, 1.0) for x, y in outline]
+    n = len(outline)
+    sides = [[k, (k + 1) % n, (k + 1) % n + n, k + n] for k in range(n)]
+    faces = [list(range(n)), list(range(2 * n - 1, n - 1, -1)), *(side[::-1] for side in sides)]
+    mesh = UsdGeom.Mesh.Define(stage, "/bracket")
+    mesh.GetPointsAttr().Set([Gf.Vec3f(*map(float, p)) for p in points])
+    mesh.GetFaceVertexCountsAttr().Set([len(f) for f in faces])
+    mesh.GetFaceVertexIndicesAttr().Set([i for f in faces for i in f])
+    stage.GetRootLayer().Save()
+    bracket = read_prop(path)
+    assert bracket.health.closed
+    assert abs(bracket.mass[0]) == pytest.approx(3.0, rel=1e-6), "an L of three squares; fanned it would overlap itself"
+    assert bracket.area == pytest.approx(2 * 3.0 + 8.0, rel=1e-6)
+
+
+@pytest.mark.parametrize("scale", [1.0, 1e-14])
+def test_every_normal_that_is_written_has_the_length_of_one(scale: float) -> None:
+    corners = np.array([(0, 0, 0), (1, 0, 0), (1, 1, 0), (0, 1, 0), (3, 3, 3), (4, 4, 4), (5, 5, 5)], float) * scale
+    # The last face has no area, and its last corner belongs to no other.
+    faces = np.array([(0, 1, 2), (0, 2, 3), (4, 5, 6)], dtype=np.int32)
+    made = prop_document("odd", [Surface(RED, corners, faces)])
+    (primitive,) = made.json["meshes"][0]["primitives"]
+    normals = made.accessor(primitive["attributes"]["NORMAL"], "here").astype(float)
+    assert np.linalg.norm(normals, axis=1) == pytest.approx(np.ones(len(normals)), abs=1e-6)

@@ -6,12 +6,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial import ConvexHull
 
+from brickseat_core.contact.clash import contained
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.fit.seat import seat
 from brickseat_core.gravity.finish import Finished, toppled
+from brickseat_core.gravity.settling import SettleSlip, settle, shapes_for
 from brickseat_core.gravity.shapes import COVERED, few_corners
-from brickseat_core.gravity.starting import jittered, lift_out, parted
+from brickseat_core.gravity.starting import back_on_their_side, jittered, lift_out, parted
+from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Prop, Vec, rotation_about
 from shapes import FLOOR, ball, bounds, box, piece, revolved, standing
 
@@ -115,3 +118,67 @@ def test_what_stands_on_its_edge_topples_to_a_stand() -> None:
     assert done.named == {}
     assert done.pieces[0].pose != edge.pose
     assert index.pieces["edge"] == edge
+
+
+def test_what_was_pushed_under_open_ground_goes_back_above_it() -> None:
+    x, z = np.meshgrid(np.linspace(-2, 2, 21), np.linspace(-2, 2, 21))
+    faces = [
+        t
+        for i in range(20)
+        for j in range(20)
+        for a in [21 * i + j]
+        for t in ((a, a + 21, a + 1), (a + 1, a + 21, a + 22))
+    ]
+    heights = 0.05 * np.sin(3 * x) * np.cos(2 * z)
+    ground = piece(
+        "ground", Mesh(np.stack([x.ravel(), heights.ravel(), z.ravel()], 1), np.array(faces, np.int32)), bearer=True
+    )
+    wall = piece("wall", box(0.5, 1.0, 3.0), (1.5, 0.5, 0.0), bearer=True)
+    starts = [piece(f"p{n}", box(0.2, 0.1, 0.1), (-1.0 + 0.4 * n, 0.5, 0.0)) for n in range(5)]
+    index = standing(ground, wall, *starts)
+    fell = [
+        starts[0].at(Pose((-1.0, -0.4, 0.0))),
+        starts[1].at(Pose((-0.6, 0.06, 0.0))),
+        starts[2].at(Pose((1.5, 0.4, 0.1))),
+        starts[3].at(Pose((0.2, -3.0, 0.4))),
+        starts[4].at(Pose((0.6, 0.09, 0.0))),
+    ]
+    back = back_on_their_side(index, fell, {p.key: p for p in starts}, ())
+    for before, after in zip(fell, back, strict=True):
+        if before.key in ("p1", "p4"):
+            assert after is before, "what lies on top stays"
+        else:
+            assert after.pose.position[1] > 0.3
+    again = standing(ground, wall, *back)
+    fits = check(again)
+    assert not any(fits[key].clashes for key in ("p0", "p2", "p3"))
+
+
+def test_unevenly_stretched_things_end_on_the_side_of_the_ground_they_fell_from() -> None:
+    rng = np.random.default_rng(11)
+    x, z = np.meshgrid(np.linspace(-1.5, 1.5, 40), np.linspace(-1.5, 1.5, 40))
+    faces = [
+        t
+        for i in range(39)
+        for j in range(39)
+        for a in [40 * i + j]
+        for t in ((a, a + 40, a + 1), (a + 1, a + 40, a + 41))
+    ]
+    heights = 0.08 * np.sin(3 * x) * np.cos(2.5 * z)
+    ground = piece(
+        "ground", Mesh(np.stack([x.ravel(), heights.ravel(), z.ravel()], 1), np.array(faces, np.int32)), bearer=True
+    )
+    shape = box(0.1, 0.1, 0.1)
+    pieces = []
+    for n in range(24):
+        stretch = rng.uniform(0.15, 2.5, 3)
+        axis = rng.normal(size=3)
+        turn = rotation_about(axis / np.linalg.norm(axis), float(rng.uniform(0, 3)))
+        place = np.array([rng.uniform(-0.5, 0.5), 0.4 + 0.12 * n, rng.uniform(-0.5, 0.5)])
+        p = Piece(f"p{n}", f"p{n}", Prop("slab", "slab", shape), Pose.of(turn * stretch, place))
+        pieces.append(p)
+    index = standing(ground, *pieces)
+    done = settle(index, [p.key for p in pieces], SettleSlip(seed=3), shapes_for({"slab": pieces[0].prop}))
+    after = SceneIndex([ground, *done.pieces])
+    for p in done.pieces:
+        assert not contained(after, p, after.row[p.key], (after.row["ground"],)), f"{p.key} lies under the ground"

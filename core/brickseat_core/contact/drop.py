@@ -44,6 +44,8 @@ HUNG = 3.0 * CONTACT_EPSILON
 """Metres a piece is raised to see whether it only seems to touch."""
 
 
+SAME_BOUND = 10.0 * CONTACT_EPSILON
+"""Metres by which the bounds of two things flush with each other may differ."""
 FLUSH_OVERLAP = 10.0 * CONTACT_EPSILON
 """Metres of projected width from which an overlap without a crossing is one: what is narrower only touches beside."""
 
@@ -78,7 +80,7 @@ def first_contact(index: SceneIndex, mover: Mover, near: Near, slack: NDArray[np
     if who < 0 or best > CONTACT_EPSILON:
         known = -1 if within else who
         flush_kernel(
-            index.forest, index.placed, mover, near.rows, near.matrix, near.offset, near.facing, known, started
+            index.forest, index.placed, mover, near.rows, near.matrix, near.offset, near.facing, known, False, started
         )
     cut = tuple(int(r) for r in near.rows[started])
     if who < 0:
@@ -110,12 +112,12 @@ def hung_kernel(forest, placed, mover, rows, matrix, offset, facing, slack, star
 
 
 @kernel
-def flush_kernel(forest, placed, mover, rows, matrix, offset, facing, known, started):  # type: ignore[no-untyped-def]
+def flush_kernel(forest, placed, mover, rows, matrix, offset, facing, known, touched, started):  # type: ignore[no-untyped-def]
     """Add to ``started`` the solids that overlap the mover although no two of their triangles cross.
 
     So it is where they are flush on all sides. Each is asked by itself, since it may be met long after what is
-    ``known`` to be met first, and from without. Asked before a travel is believed: where something is touched already,
-    faces across the travel tell. What stands wholly inside the other is ``around_kernel``'s to find.
+    ``known`` to be met first, and from without. A mover that is ``touched`` already is asked only of what has the same
+    bounds as itself along two axes: copies of one prop, sunk into each other. What stands wholly inside the other is ``around_kernel``'s to find.
     """
     lo = np.empty(3)
     hi = np.empty(3)
@@ -126,12 +128,15 @@ def flush_kernel(forest, placed, mover, rows, matrix, offset, facing, known, sta
             continue
         box_in_frame(forest, placed.root[rows[i]], matrix, offset, i, lo, hi)
         overlap, inner, outer = True, True, True
+        alike = 0
         for k in range(3):
             low, high = lo[k] - mover.lo[0, k], mover.hi[0, k] - hi[k]
+            if abs(low) <= SAME_BOUND and abs(high) <= SAME_BOUND:
+                alike += 1
             overlap = overlap and min(mover.hi[0, k], hi[k]) - max(mover.lo[0, k], lo[k]) > CONTACT_EPSILON
             inner = inner and min(low, high) > CONTACT_EPSILON
             outer = outer and max(low, high) < -CONTACT_EPSILON
-        if overlap and not inner and not outer:
+        if overlap and not inner and not outer and (not touched or alike >= 2):
             if box_beside(forest, placed.root[rows[i]], axes, offset, i, mover, FIRST_NODE, 0.0, 0.0, 0.0):
                 continue
             j = i + 1

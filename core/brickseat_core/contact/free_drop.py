@@ -38,7 +38,7 @@ def free_drop_kernel(forest, placed, count, body, mover, linear, origin, skip, h
         if who >= 0 and travel <= CONTACT_EPSILON:
             hung_kernel(forest, placed, mover, rows, matrix, offset, facing, slack, started)
         elif hidden:
-            flush_kernel(forest, placed, mover, rows, matrix, offset, facing, -1 if within else who, started)
+            flush_kernel(forest, placed, mover, rows, matrix, offset, facing, -1 if within else who, False, started)
     free = not started.any()
     if free and hidden:
         lo, hi, probes = outline_kernel(body, linear, origin)

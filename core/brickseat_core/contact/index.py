@@ -59,13 +59,14 @@ class SceneIndex:
         self.row: dict[str, int] = {}
         self.pieces: dict[str, Piece] = {}
         self._bearer = np.zeros(0, np.bool_)
+        self._doubtful = np.zeros(0, np.bool_)
         self._free: list[int] = []
         self.placed = empty_rows()
         pieces = list(pieces)
         meshes = {id(m): m for m in map(self.mesh_of, pieces)}.values()
         prebuild_trees(meshes)
         self.arena.reserve(meshes)
-        self.put_all(pieces)
+        self._place([(self._row_for(piece)[0], piece) for piece in pieces])
         self.judge_senses()
 
     @classmethod
@@ -80,7 +81,7 @@ class SceneIndex:
         other._movers, other._last = self._movers, self._last
         other._spans, other._free = list(self._spans), list(self._free)
         other.keys, other.row, other.pieces = list(self.keys), dict(self.row), dict(self.pieces)
-        other._bearer = self._bearer.copy()
+        other._bearer, other._doubtful = self._bearer.copy(), self._doubtful.copy()
         other.placed = Placed._make(column.copy() for column in self.placed)
         return other
 
@@ -127,9 +128,7 @@ class SceneIndex:
         """
         standing = [(*self._row_for(piece), piece) for piece in pieces]
         self._place([(row, piece) for row, _, piece in standing])
-        fresh = [row for row, same, _ in standing if not same]
-        if fresh:
-            self._judge(np.array(fresh))
+        self._judge([row for row, same, _ in standing if not same and self._doubtful[row]])
 
     def _row_for(self, piece: Piece) -> tuple[int, bool]:
         """The row of a piece, and whether what stood there had its shape and role."""
@@ -146,7 +145,7 @@ class SceneIndex:
                     room = max(16, 2 * row)
                     self.placed = Placed._make(with_room(column, room) for column in self.placed)
                     self.placed.root[row:] = -1
-                    self._bearer = with_room(self._bearer, room)
+                    self._bearer, self._doubtful = with_room(self._bearer, room), with_room(self._doubtful, room)
             self.row[piece.key] = row
             self.keys[row] = piece.key
         self.pieces[piece.key] = piece
@@ -173,6 +172,10 @@ class SceneIndex:
         placed.lo[rows], placed.hi[rows] = middle - half_extent, middle + half_extent
         placed.closed[rows] = [mesh.health.closed for mesh in meshes]
         self._bearer[rows] = [piece.role == "bearer" for _, piece in standing]
+        plain = np.array([mesh.health.closed and not mesh.health.inward for mesh in meshes])
+        # What is closed and faces outward is solid whatever stands about it; the others are judged.
+        placed.sense[rows[plain]] = 1.0
+        self._doubtful[rows] = ~plain
 
     def _span_at(self, row: int, mesh: Mesh) -> Span:
         held = self._spans[row]
@@ -203,20 +206,18 @@ class SceneIndex:
         otherwise a solid with flipped faces. An open height field is ground (nothing belongs below it)
         unless another bearer lies under it.
         """
-        self._judge(np.array(list(self.row.values()), dtype=np.int64))
+        self._judge(np.flatnonzero(self._doubtful & (self.placed.root >= 0)))
 
-    def _judge(self, rows: NDArray[np.int64]) -> None:
+    def _judge(self, rows: Iterable[int]) -> None:
         placed = self.placed
         for row in rows:
             piece = self.pieces[self.keys[row] or ""]
             mesh = self.mesh_of(piece)
             if mesh.health.closed:
-                sense = -1.0 if mesh.health.inward else 1.0
-                if mesh.health.inward:
-                    within = (placed.lo >= placed.lo[row] - ROOM_MARGIN) & (placed.hi <= placed.hi[row] + ROOM_MARGIN)
-                    inside = within.all(axis=1) & (placed.root >= 0)
-                    inside[row] = False
-                    sense = 0.0 if inside.any() else sense
+                within = (placed.lo >= placed.lo[row] - ROOM_MARGIN) & (placed.hi <= placed.hi[row] + ROOM_MARGIN)
+                inside = within.all(axis=1) & (placed.root >= 0)
+                inside[row] = False
+                sense = 0.0 if inside.any() else -1.0
             elif piece.role == "bearer" and abs(mesh.uprightness) > UPRIGHT:
                 sense = 1.0 if mesh.uprightness > 0 else -1.0
                 across = (placed.lo < placed.hi[row]) & (placed.hi > placed.lo[row])

@@ -144,10 +144,10 @@ def reach_kernel(  # type: ignore[no-untyped-def]
         travel, who, started, within = near_contact_kernel(
             forest, placed, mover, others, matrix, offset, facing, slack, CLOSE
         )
-    if who < 0 or travel > CONTACT_EPSILON:
-        flush_kernel(forest, placed, mover, others, matrix, offset, facing, -1 if within else who, started)
-    else:
+    touched = who >= 0 and travel <= CONTACT_EPSILON
+    if touched:
         started |= hung
+    flush_kernel(forest, placed, mover, others, matrix, offset, facing, -1 if within else who, touched, started)
     lo, hi, probes = outline_kernel(body, linear, origin)
     holders, guests = around_kernel(forest, placed, others, started, skip, lo, hi, probes)
     points = np.empty((0, 3))

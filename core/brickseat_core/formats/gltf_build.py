@@ -59,11 +59,20 @@ def shaded(surface: Surface) -> tuple[Vec, Vec, NDArray[np.integer[Any]], NDArra
     normals = np.stack(
         [np.bincount(mine[smooth], weights=cross[other[smooth] // 3, k], minlength=len(at)) for k in range(3)], axis=1
     )
-    normals = np.asarray(normals / np.maximum(np.linalg.norm(normals, axis=1), 1e-30)[:, None])
+    normals = unit_or_up(normals)
     keys = np.concatenate([at[:, None], np.round(normals * 1e4)], axis=1).astype(np.int64)
     _, chosen, number = np.unique(keys, axis=0, return_index=True, return_inverse=True)
     source = at[chosen]
     return surface.vertices[source], np.asarray(normals[chosen], dtype=np.float64), number.reshape(-1, 3), source
+
+
+def unit_or_up(vectors: Vec) -> Vec:
+    """(n, 3) ``vectors`` with the length of one; where one has none (only faces without area meet there), straight up."""
+    largest = np.abs(vectors).max(axis=1, initial=0.0)
+    # Divided by their largest part first: the square of what is very small is nothing.
+    scaled = vectors / np.where(largest > 0.0, largest, 1.0)[:, None]
+    scaled[largest == 0.0] = (0.0, 1.0, 0.0)
+    return np.asarray(scaled / np.linalg.norm(scaled, axis=1)[:, None])
 
 
 def prop_document(name: str, surfaces: Iterable[Surface]) -> GltfDocument:

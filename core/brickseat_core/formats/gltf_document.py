@@ -44,6 +44,8 @@ class GltfDocument:
         self.folder = folder
         self._binary = binary
         self._buffers: dict[int, bytes] = {}
+        self._appended: list[bytes] = []
+        self._kept = 0
         self._check_shape()
 
     @classmethod
@@ -132,6 +134,10 @@ class GltfDocument:
         return found
 
     def buffer(self, number: int) -> bytes:
+        """The bytes of a buffer, with all that was appended to it. Raises FileError where they are not there."""
+        if number == 0 and self._appended:
+            self._buffers[0] = self._binary = b"".join([self._buffers[0][: self._kept], *self._appended])
+            self._appended = []
         if number not in self._buffers:
             entry = self.item("buffers", number, "a bufferView")
             uri = entry.get("uri")
@@ -175,8 +181,8 @@ class GltfDocument:
             if "uri" in image:
                 self.resource(image["uri"], f"images[{number}]")
 
-    def view(self, number: Any, where: str) -> tuple[bytes, int]:
-        """The bytes of a bufferView, and its stride (0 when tightly packed)."""
+    def view(self, number: Any, where: str) -> tuple[memoryview, int]:
+        """The bytes of a bufferView, which are not copied, and its stride (0 when tightly packed)."""
         entry = self.item("bufferViews", number, where)
         data = self.buffer(self._count(entry.get("buffer"), f"bufferViews[{number}].buffer"))
         start = self._count(entry.get("byteOffset", 0), f"bufferViews[{number}].byteOffset")
@@ -184,7 +190,7 @@ class GltfDocument:
         if start + size > len(data):
             raise FileError(f"bufferViews[{number}] ends at byte {start + size} of {len(data)}; export it again")
         stride = self._count(entry.get("byteStride", 0), f"bufferViews[{number}].byteStride")
-        return data[start : start + size], stride
+        return memoryview(data)[start : start + size], stride
 
     def accessor(self, number: Any, where: str) -> NDArray[Any]:
         """(count,) or (count, width) values of an accessor; normalised integers become floats."""
@@ -264,14 +270,16 @@ class GltfDocument:
                 view["buffer"] += 1
             self._buffers = dict(enumerate([b"", *old]))
             self._binary = b""
-        binary = self.buffer(0)[: buffers[0]["byteLength"]]
-        binary += b"\0" * (-len(binary) % 4)
+        if not self._appended:
+            self.buffer(0)
+            self._kept = buffers[0]["byteLength"]
+        end = buffers[0]["byteLength"]
+        padding = b"\0" * (-end % 4)
         views = self.json.setdefault("bufferViews", [])
-        views.append({"buffer": 0, "byteOffset": len(binary), "byteLength": data.nbytes})
-        binary += data.tobytes()
-        buffers[0]["byteLength"] = len(binary)
-        self._binary = binary
-        self._buffers[0] = binary
+        views.append({"buffer": 0, "byteOffset": end + len(padding), "byteLength": data.nbytes})
+        # Joined when the bytes are asked for: a set appends a thousand times before that.
+        self._appended += [padding, data.tobytes()]
+        buffers[0]["byteLength"] = end + len(padding) + data.nbytes
         code = next(c for c, d in COMPONENTS.items() if d == data.dtype.newbyteorder("<"))
         accessors = self.json.setdefault("accessors", [])
         entry: Json = {"bufferView": len(views) - 1, "componentType": code, "count": len(data), "type": kind}

@@ -20,6 +20,7 @@ from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_build import Paint, Surface, empty_document, material_entry, primitive_entry
 from brickseat_core.formats.gltf_document import GltfDocument, Json
 from brickseat_core.formats.gltf_surfaces import PLAIN_PAINT
+from brickseat_core.meshes.polygons import triangles_of
 from brickseat_core.scene import Vec
 
 USD = (".usd", ".usda", ".usdc", ".usdz")
@@ -271,11 +272,11 @@ class Reader:
             raise FileError(f"{where}: its face counts do not add up to its indices; export it again")
         if len(indices) and (int(indices.min()) < 0 or int(indices.max()) >= len(points)):
             raise FileError(f"{where}: an index is out of range (there are {len(points)} points); export it again")
-        triangles = fans(counts, indices, set(mesh.GetHoleIndicesAttr().Get() or []))
+        faces = triangles(points, counts, indices, set(mesh.GetHoleIndicesAttr().Get() or []))
         if mesh.GetOrientationAttr().Get() == UsdGeom.Tokens.leftHanded:
-            triangles = triangles[:, ::-1]
+            faces = faces[:, ::-1]
         colours = np.array(mesh.GetDisplayColorAttr().Get() or np.zeros((0, 3)), dtype=np.float64).reshape(-1, 3)
-        return [Surface(paint, points, triangles, colours if len(colours) == len(points) > 1 else None)]
+        return [Surface(paint, points, faces, colours if len(colours) == len(points) > 1 else None)]
 
     def paint(self, prim: Usd.Prim) -> Paint:
         material, _ = UsdShade.MaterialBindingAPI(prim).ComputeBoundMaterial()
@@ -302,14 +303,11 @@ class Reader:
         return {"name": keys[0].rpartition("/")[2], "primitives": primitives}
 
 
-def fans(counts: Any, indices: Any, holes: set[int]) -> Any:
-    """(m, 3) int32 triangles of polygons, each as a fan about its first corner; faces named in ``holes`` left out."""
-    start = np.cumsum(counts) - counts
-    keep = np.array([i not in holes for i in range(len(counts))]) if holes else np.ones(len(counts), np.bool_)
-    times = np.where(keep, np.maximum(counts - 2, 0), 0)
-    first = np.repeat(start, times)
-    step = np.arange(len(first)) - np.repeat(np.cumsum(times) - times, times) + 1
-    return np.stack([indices[first], indices[first + step], indices[first + step + 1]], axis=1).astype(np.int32)
+def triangles(points: Vec, counts: Any, indices: Any, holes: set[int]) -> Any:
+    """(m, 3) int32 triangles of polygons; faces named in ``holes`` left out, and those with less than three corners."""
+    keep = np.array([i not in holes for i in range(len(counts))]) & (counts >= 3)
+    corners = indices[np.repeat(keep, counts)]
+    return corners[triangles_of(points[corners], counts[keep])].reshape(-1, 3).astype(np.int32)
 
 
 def round_shape(prim: Usd.Prim) -> tuple[Vec, Any] | None:

@@ -28,7 +28,7 @@ from brickseat_core.gravity.hand import Hand
 from brickseat_core.gravity.pouring import Stream
 from brickseat_core.gravity.shapes import ContactShape, NoShape, ShapeKind, settling_shape
 from brickseat_core.gravity.shards import Unbreakable
-from brickseat_core.gravity.starting import jittered, parted
+from brickseat_core.gravity.starting import back_on_their_side, jittered, parted
 from brickseat_core.gravity.world import (
     EASE,
     RELAX,
@@ -401,6 +401,7 @@ class Run:
         # What fell out again and again lies where it began.
         starts = {p.key: p for p in self.loose}
         lying = [starts[p.key] if p.key in self.named else p for p in lying]
+        lying = back_on_their_side(self.index, lying, starts, self.gone)
         done = toppled(self.index, finish(self.index, lying, tolerance, on_progress, self.gone), tolerance, self.gone)
         failed = 0
         for _ in range(MOST_LAST_FALLS):
@@ -460,7 +461,8 @@ class Run:
         if failed or locked:
             lift = LAST_LIFT * max(failed, 1)
             loose = parted(index, jittered(loose, lift, lift, self.slip.seed + failed))
-        fallen = self._fallen(loose, LAST_FALL_SECONDS, lying)
+        starts = {p.key: p for p in loose}
+        fallen = back_on_their_side(index, self._fallen(loose, LAST_FALL_SECONDS, lying), starts, ())
         again = finish(index, fallen, tolerance, on_progress)
         after = toppled(self.index, done.with_those_of(again), tolerance, self.gone)
         return measured(self.index, after, tolerance, self.gone, done)

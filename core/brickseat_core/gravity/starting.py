@@ -1,11 +1,12 @@
 """Where pieces start from: raised, shaken, and apart from all that they were inside of."""
 
 from collections import Counter
+from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
 import numpy as np
 
-from brickseat_core.contact.clash import column
+from brickseat_core.contact.clash import column, contained
 from brickseat_core.contact.drop import first_contact
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.retreat import first_window
@@ -49,6 +50,37 @@ def parted(index: SceneIndex, pieces: list[Piece]) -> list[Piece]:
         out[piece.key] = piece.at(upright.pose)
         index.put(upright)
     return [out[p.key] for p in pieces]
+
+
+def back_on_their_side(
+    index: SceneIndex, lying: list[Piece], starts: Mapping[str, Piece], gone: Iterable[str]
+) -> list[Piece]:
+    """The pieces where they lie; those that came to lie wholly under or inside something that did not fall, above it.
+
+    The engine meets open ground from one side only: what was pushed through it stays below. Such a piece goes back to
+    where it started, and the finish drops it from there. ``starts``: where each began, by key.
+    """
+    falling = {p.key for p in lying}
+    others = index.fork()
+    for key in [*(k for k in falling if k in others.pieces), *(k for k in gone if k in others.pieces)]:
+        others.remove(key)
+    rows = np.array(sorted(others.row.values()), dtype=np.int64)
+    rows = rows[others.placed.sense[rows] != 0.0]
+    lo, hi = others.placed.lo[rows], others.placed.hi[rows]
+    wrong = []
+    for piece in lying:
+        below, above = others.box_of(piece)
+        middle = 0.5 * (below + above)
+        near = (middle[[0, 2]] >= lo[:, [0, 2]]).all(axis=1) & (middle[[0, 2]] <= hi[:, [0, 2]]).all(axis=1)
+        holding = tuple(int(r) for r in rows[near & (below[1] < hi[:, 1])])
+        if holding and contained(others, piece, -1, holding):
+            wrong.append(piece.key)
+    if not wrong:
+        return lying
+    others.put_all(p for p in lying if p.key not in wrong)
+    others.put_all(starts[key] for key in wrong)
+    moved = {p.key: p for p in parted(others, [starts[key] for key in wrong])}
+    return [moved.get(p.key, p) for p in lying]
 
 
 def lift_out(index: SceneIndex, piece: Piece) -> float | None:

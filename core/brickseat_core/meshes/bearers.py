@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brickseat_core.meshes.mesh import Mesh, Vec
+from brickseat_core.meshes.polygons import triangulated
 
 FLOOR_DEPTH = 0.1
 SWEEP_SECTIONS = 24
@@ -42,7 +43,7 @@ def extruded(outline: Vec, along: float) -> Mesh:
     sides = np.concatenate(
         [np.stack([following, k, k + n], axis=1), np.stack([following, k + n, following + n], axis=1)]
     )
-    caps = ear_clipped(outline)
+    caps = triangulated(outline)
     faces = np.concatenate([sides, caps, caps[:, ::-1] + n])
     return Mesh(np.concatenate([near, far]), faces.astype(np.int32))
 
@@ -50,31 +51,6 @@ def extruded(outline: Vec, along: float) -> Mesh:
 def turns_clockwise(outline: Vec) -> bool:
     x, y = outline[:, 0], outline[:, 1]
     return float(np.sum(x * np.roll(y, -1) - np.roll(x, -1) * y)) < 0.0
-
-
-def ear_clipped(outline: Vec) -> NDArray[np.int64]:
-    """Triangles (m, 3) of a simple anticlockwise polygon (n, 2), by clipping ears (Meisters, 1975)."""
-    left = list(range(len(outline)))
-    x, y = outline[:, 0], outline[:, 1]
-    out: list[tuple[int, int, int]] = []
-
-    def side(a: int, b: int, c: int) -> float:
-        return float((x[b] - x[a]) * (y[c] - y[a]) - (y[b] - y[a]) * (x[c] - x[a]))
-
-    while len(left) > 3:
-        for i in range(len(left)):
-            a, b, c = left[i - 1], left[i], left[(i + 1) % len(left)]
-            if side(a, b, c) <= 0:
-                continue
-            others = (k for k in left if k not in (a, b, c))
-            if not any(side(a, b, k) >= 0 and side(b, c, k) >= 0 and side(c, a, k) >= 0 for k in others):
-                out.append((a, b, c))
-                left.pop(i)
-                break
-        else:
-            left.pop(0)
-    out.append((left[0], left[1], left[2]))
-    return np.array(out, dtype=np.int64)
 
 
 def floor(across: float, along: float) -> Mesh:
