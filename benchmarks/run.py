@@ -26,7 +26,7 @@ from brickseat.props.hollow_hill import PROPS
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check, touched_by
 from brickseat_core.fit.rest import rest
-from brickseat_core.fit.seat import seat
+from brickseat_core.fit.set_down import set_down
 from brickseat_core.formats.gltf_build import Paint, Surface, prop_document, set_document
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.prop_file import whole_mesh
@@ -111,9 +111,9 @@ def bench_drop() -> None:
             starts = [
                 Piece("b", "ball", prop, Pose((*rng.uniform(-8, 8, 1), 0.7, *rng.uniform(-8, 8, 1)))) for _ in range(30)
             ]
-            seat(index, starts[0])
+            set_down(index, starts[0])
             queue = iter(starts)
-            ours = timed(partial(lambda i, q: seat(i, next(q)), index, queue), 30)
+            ours = timed(partial(lambda i, q: set_down(i, next(q)), index, queue), 30)
             ratios = []
             for step in (1.0, 0.002):
                 slow = iter(starts[:8])
@@ -323,9 +323,9 @@ def bench_workshop() -> None:
         Piece("ball", "ball", prop, Pose((float(rng.uniform(-2.5, 2.5)), 2.5, float(rng.uniform(-4.3, -0.3)))))
         for _ in range(200)
     ]
-    seat(index, starts[0])
+    set_down(index, starts[0])
     queue = iter(starts)
-    ours = timed(lambda: seat(index, next(queue)), 200)
+    ours = timed(lambda: set_down(index, next(queue)), 200)
     model = fcl_model(prop.mesh)
     models = {id(p.prop): fcl_model(p.prop.mesh) for p in index.pieces.values()}
     standing = [(p.world_box(), fcl_object(models[id(p.prop)], p.pose)) for p in index.pieces.values()]

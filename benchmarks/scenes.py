@@ -4,7 +4,7 @@ import numpy as np
 import trimesh
 
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.fit.seat import seat
+from brickseat_core.fit.set_down import set_down
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Prop
 
@@ -52,7 +52,7 @@ def crowd(count: int, ground_triangles: int = 100_000, meshes: int = 20) -> list
             (x, 1.0, z), (0.0, float(np.sin(turn / 2)), 0.0, float(np.cos(turn / 2))), (1.0, 1.0, 1.0)
         )
         piece = Piece(f"p{k}", f"piece {k}", props[k % meshes], pose, sink=0.004)
-        placed = piece.at(seat(index, piece).pose)
+        placed = piece.at(set_down(index, piece).pose)
         if k % 10 == 3:
             placed = placed.at(placed.pose.moved(np.array([0.0, 0.02, 0.0])))
         if k % 20 == 7:

@@ -15,7 +15,7 @@ import numba
 
 F = TypeVar("F", bound=Callable[..., Any])
 KERNEL_FOLDERS = ("meshes", "contact")
-KERNEL_MARKS = (b"@kernel", b"@inner_kernel")
+KERNEL_MARKS = (b"@kernel", b"@inner_kernel", b"@nested")
 """What a file of kernels holds. Constants that are compiled into kernels stand in such files or in the tolerances."""
 
 
@@ -58,5 +58,21 @@ def inner_kernel(function: F) -> F:
     """
     # An option of the compiler that its stubs leave out.
     options: dict[str, Any] = {"_nrt": False}
+    compiled = numba.njit(cache=True, nogil=True, error_model="numpy", **options)(function)
+    return cast(F, compiled)
+
+
+def nested_kernel(function: F) -> F:
+    """As ``kernel``, for what only other kernels call: it gets no entry from Python, which for a kernel that takes a query
+    is half of its compiling. Called from Python it would crash, so that it is never called from there.
+    """
+    options: dict[str, Any] = {"no_cpython_wrapper": True, "no_cfunc_wrapper": True}
+    compiled = numba.njit(cache=True, nogil=True, error_model="numpy", **options)(function)
+    return cast(F, compiled)
+
+
+def nested_inner_kernel(function: F) -> F:
+    """As ``inner_kernel``, without an entry from Python, as ``nested_kernel``."""
+    options: dict[str, Any] = {"no_cpython_wrapper": True, "no_cfunc_wrapper": True, "_nrt": False}
     compiled = numba.njit(cache=True, nogil=True, error_model="numpy", **options)(function)
     return cast(F, compiled)

@@ -8,7 +8,7 @@ FLUSH_WIDTH = 1e-7
 """Projected overlaps narrower than this do not block travel, so that flush neighbours (tiles side
 by side) slide past each other instead of hanging on rounding errors."""
 
-MIN_WINDOW = 4 * CONTACT_EPSILON
+MIN_FREE_INTERVAL = 4 * CONTACT_EPSILON
 """A free stretch of travel shorter than this is no place to be: too short to tell whether the piece is free
 there or buried with a face flush."""
 
@@ -29,7 +29,7 @@ SEATED_TOLERANCE = 5e-4
 CONTACT_BAND_SHARE = 0.2
 """Contacts that carry: those nearer than this share of the set's tolerance count to the support."""
 
-BALANCE_SLACK = 1e-6
+BALANCE_TOLERANCE = 1e-6
 """A centre of mass this little outside its support still balances (a ball on its one point)."""
 
 LIFT_OFF = 1e-5

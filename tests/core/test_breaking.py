@@ -8,13 +8,13 @@ from hypothesis import strategies as st
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
-from brickseat_core.fit.seat import seat
+from brickseat_core.fit.set_down import set_down
 from brickseat_core.gravity.breaking import shattered
 from brickseat_core.gravity.materials import MATERIALS
 from brickseat_core.gravity.pouring import PourSlip, Stream
 from brickseat_core.gravity.settling import Run, Settled, SettleSlip, settle, shapes_for, stepping
-from brickseat_core.gravity.shards import LEAST_RATIO, Unbreakable, shards_of, solid_of
-from brickseat_core.gravity.world import NotForGravity, Stuff
+from brickseat_core.gravity.shards import LEAST_RATIO, Unbreakable, manifold_of, shards_of
+from brickseat_core.gravity.world import NotForGravity, PhysicalProperties
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.moves import MoveRefused
 from brickseat_core.moves.adopt import AdoptMove
@@ -29,7 +29,7 @@ JAR = Prop(
         sections=32,
     ),
 )
-CLAY = {"jar": Stuff(MATERIALS["earthenware"])}
+CLAY = {"jar": PhysicalProperties(MATERIALS["earthenware"])}
 STONE = Prop("stone", "stone", ball(0.05, 2))
 seeds = st.integers(0, 2**31)
 
@@ -69,7 +69,7 @@ def test_what_is_modelled_of_parts_that_run_into_each_other_breaks_as_one_body()
     handle = trimesh.creation.box((0.1, 0.02, 0.1))
     handle.apply_translation((0.06, 0.0, 0.0))
     mug = together([body, handle])
-    union = solid_of(mug).volume()
+    union = manifold_of(mug).volume()
     assert union < volume(mug) - 1e-6, "the overlap is counted twice in the mesh"
     assert sum(volume(s.mesh) for s in shards_of(mug, 0, 0.03)) == pytest.approx(union, rel=1e-3)
     turned_out = inward(box(0.2, 0.2, 0.2))
@@ -86,9 +86,9 @@ def test_what_cannot_break_says_why() -> None:
 def test_shards_lie_where_the_whole_stood_and_share_its_weight() -> None:
     turn = rotation_about(np.array([0.6, 0.0, 0.8]), 0.7)
     whole = Piece("j", "jar 1", JAR, Pose.of(turn * 1.5, np.array([3.0, 1.0, -2.0])))
-    broken = shattered(whole, Stuff(mass=2.0), 7, 0.05)
+    broken = shattered(whole, PhysicalProperties(mass=2.0), 7, 0.05)
     centres = np.array([p.pose.origin for p in broken.pieces])
-    weights = np.array([broken.stuffs[p.prop.key].mass for p in broken.pieces])
+    weights = np.array([broken.properties[p.prop.key].mass for p in broken.pieces])
     assert weights.sum() == pytest.approx(2.0, rel=1e-3)
     middle = (weights[:, None] * centres).sum(axis=0) / weights.sum()
     assert middle == pytest.approx(whole.pose.apply(JAR.mesh.mass[1]), abs=1e-5)
@@ -140,7 +140,7 @@ def test_an_open_mesh_that_is_struck_stays_whole_and_is_told() -> None:
 def test_shards_break_again_but_not_below_the_least() -> None:
     jar = Piece("j", "jar 1", JAR, Pose((0.0, 0.42, 0.0)))
     index = standing(FLOOR, jar)
-    frail = {"jar": Stuff(MATERIALS["glass"], fall=0.01)}
+    frail = {"jar": PhysicalProperties(MATERIALS["glass"], fall=0.01)}
     run = Run(index, ["j"], SettleSlip(breaks=0.05, calm=0.0), shapes_for({"jar": JAR}), frail)
     for _ in stepping(run):
         pass
@@ -166,7 +166,7 @@ def test_adopting_is_one_change_with_what_is_new_and_what_is_gone() -> None:
 
 def poured(most: int = 40, **more: object) -> tuple[Settled, Stream, SceneIndex]:
     boulder = piece("boulder", ball(0.25, 3), (0.0, 0.2, 0.0))
-    boulder = boulder.at(seat(standing(FLOOR), boulder).pose)
+    boulder = boulder.at(set_down(standing(FLOOR), boulder).pose)
     index = standing(FLOOR, boulder)
     slip = PourSlip((STONE,), rate=20.0, most=most, size=(0.4, 1.0), spread=0.15, seed=4, **more)  # type: ignore[arg-type]
     stream = Stream(index, slip)

@@ -8,10 +8,10 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from brickseat_core.contact.clash import penetration
+from brickseat_core.contact.free_interval import first_free_interval
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.mover import frame_along
-from brickseat_core.contact.parting import held_kernel
-from brickseat_core.contact.retreat import first_window
+from brickseat_core.contact.separation import entangled, held_kernel
 from brickseat_core.fit.check import check
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Vec, quaternion_of, rotation_matrix
@@ -113,7 +113,7 @@ def test_corners_inside_bound_the_way_out_from_below(
     bounds = held(index, moving, standing_piece, ways)
     for way, least in zip(ways, bounds, strict=True):
         mover = index.mover(moving.prop.mesh, moving.pose, frame_along(-way))
-        lift = first_window(
+        lift = first_free_interval(
             index, mover, index.only(mover, moving.pose.origin, [0]), moving.pose.apply(moving.prop.mesh.probes)
         )
         assert lift is not None
@@ -121,21 +121,7 @@ def test_corners_inside_bound_the_way_out_from_below(
 
 
 def held(index: SceneIndex, moving: Piece, other: Piece, ways: Vec) -> Vec:
-    mesh = moving.prop.mesh
-    body = index.body(mesh)
-    found: Vec = held_kernel(
-        index.forest,
-        index.placed,
-        body,
-        moving.pose.linear,
-        np.linalg.inv(moving.pose.linear),
-        moving.pose.origin,
-        0,
-        ways,
-        moving.pose.apply(mesh.far_corners),
-        other.pose.apply(other.prop.mesh.far_corners),
-        np.inf,
-    )
+    found: Vec = held_kernel(entangled(index, moving, index.row[other.key]), ways, np.inf)
     return found
 
 

@@ -7,7 +7,7 @@ import pytest
 import trimesh
 
 from brickseat_core.fit.check import measure_fit
-from brickseat_core.fit.seat import seat
+from brickseat_core.fit.set_down import set_down
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece
 from brickseat_core.tolerances import SEATED_TOLERANCE
@@ -17,7 +17,7 @@ EXACT = 1e-9
 
 
 def seated_height(moving: Piece, *others: Piece) -> float:
-    result = seat(standing(*others), moving)
+    result = set_down(standing(*others), moving)
     assert result.travel is not None, result.reason
     return result.pose.position[1]
 
@@ -82,7 +82,7 @@ def test_up_to_a_ceiling_and_against_a_wall() -> None:
     assert seated_height(lamp, ceiling, FLOOR) == pytest.approx(2.35, abs=EXACT)
     wall = piece("wall", box(0.2, 3, 4), (-2.0, 1.5, 0.0), bearer=True)
     peg = piece("peg", box(0.1, 0.05, 0.05), (0.5, 1.5, 0.3), direction=(-1.0, 0.0, 0.0))
-    result = seat(standing(wall, FLOOR), peg)
+    result = set_down(standing(wall, FLOOR), peg)
     assert result.pose.position[0] == pytest.approx(-1.85, abs=EXACT)
 
 
@@ -97,13 +97,13 @@ def test_along_a_slanted_normal() -> None:
     sphere = ball(0.1)
     start = 1.3 * normal
     moving = piece("ball", sphere, tuple(start), direction=tuple(-normal))
-    result = seat(standing(slope), moving)
+    result = set_down(standing(slope), moving)
     support = -float((sphere.vertices @ normal).min())
     assert np.dot(result.pose.position, normal) == pytest.approx(support, abs=EXACT)
 
 
 def test_nothing_underneath_is_an_answer() -> None:
-    result = seat(standing(FLOOR), piece("box", box(1, 1, 1), (50.0, 4.0, 0.0)))
+    result = set_down(standing(FLOOR), piece("box", box(1, 1, 1), (50.0, 4.0, 0.0)))
     assert result.travel is None
     assert result.pose.position == (50.0, 4.0, 0.0)
     assert "nothing" in result.reason
@@ -188,7 +188,7 @@ def test_a_copy_sunk_into_its_like_with_all_sides_flush_comes_out_on_top(
     fit = measure_fit(index, upper)
     assert fit.depth == pytest.approx(share * 0.06, abs=1e-6), fit.reason
     assert fit.faults == (() if share * 0.06 < SEATED_TOLERANCE else ("sunk",)), fit.reason
-    assert seat(index, upper).pose.position[1] == pytest.approx(0.09, abs=EXACT)
+    assert set_down(index, upper).pose.position[1] == pytest.approx(0.09, abs=EXACT)
 
 
 @pytest.mark.parametrize("size", [0.004, 0.02, 2.0])
@@ -209,7 +209,7 @@ def test_a_piece_that_goes_through_a_floor_with_its_edges_in_it_is_sunk(closed: 
     fit = measure_fit(index, p)
     assert fit.state == "sunk", fit.reason
     assert fit.depth == pytest.approx(0.5, abs=2e-5)
-    assert seat(index, p).pose.position[1] == pytest.approx(0.5, abs=1e-9)
+    assert set_down(index, p).pose.position[1] == pytest.approx(0.5, abs=1e-9)
 
 
 def test_a_piece_that_just_fits_between_two_boards_is_seated() -> None:

@@ -6,7 +6,7 @@ import trimesh
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from brickseat_core.fit.seat import seat
+from brickseat_core.fit.set_down import set_down
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, rotation_matrix
 from shapes import mesh_of, piece, standing
@@ -84,7 +84,7 @@ def test_first_contact_agrees_with_bisection(seed: int) -> None:
     start = piece("mover", mover, (float(rng.uniform(-0.1, 0.1)), top, float(rng.uniform(-0.1, 0.1))))
     index = standing(piece("ground", ground, bearer=True), piece("rock", rock, rock_at, spiked=True))
     expected = first_touch_by_bisection(start, [fcl_object(ground, (0, 0, 0)), fcl_object(rock, rock_at)], top)
-    assert abs(seat(index, start).pose.position[1] - expected) < 1e-6
+    assert abs(set_down(index, start).pose.position[1] - expected) < 1e-6
 
 
 @settings(max_examples=60, deadline=None)
@@ -93,8 +93,8 @@ def test_seating_twice_changes_nothing(seed: int) -> None:
     rng = np.random.default_rng(seed)
     index = standing(piece("ground", terrain(rng), bearer=True), piece("rock", random_solid(rng), (0.0, 0.2, 0.0)))
     start = piece("mover", random_solid(rng), (0.05, float(rng.uniform(0.0, 0.9)), 0.0))
-    once = seat(index, start)
-    again = seat(index, start.at(once.pose))
+    once = set_down(index, start)
+    again = set_down(index, start.at(once.pose))
     assert again.travel is not None
     assert abs(again.travel) < 1e-9
 
@@ -112,7 +112,7 @@ def test_seating_does_not_care_where_the_set_stands(seed: int, angle: float, by:
             return p.at(Pose.from_matrix(frame.matrix @ p.pose.matrix))
 
         index = standing(put(piece("ground", ground, bearer=True)), put(piece("rock", rock, (0.0, 0.2, 0.0))))
-        found = seat(index, put(piece("mover", mover, (0.03, 0.9, 0.02)))).travel
+        found = set_down(index, put(piece("mover", mover, (0.03, 0.9, 0.02)))).travel
         assert found is not None
         return found
 

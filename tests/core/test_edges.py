@@ -6,7 +6,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brickseat_core.meshes.edges import edges_of, grouped, sharp_ways
+from brickseat_core.meshes.edges import edges_of, grouped, sharp_directions
 from brickseat_core.meshes.mesh import Mesh
 from shapes import ball, box
 
@@ -40,9 +40,9 @@ def test_rows_are_sorted_and_every_group_of_equals_found(rows: list[tuple[int, i
 
 def test_sharp_edges_run_along_the_sides_of_a_box_and_a_ball_has_none() -> None:
     def ways(mesh: Mesh) -> list[list[float]]:
-        return np.abs(sharp_ways(mesh.vertices, mesh.faces, edges_of(mesh.faces.astype(np.int64)))).tolist()
+        return np.abs(sharp_directions(mesh.vertices, mesh.faces, edges_of(mesh.faces.astype(np.int64)))).tolist()
 
     mesh = box(0.3, 0.2, 0.1)
     assert sorted(ways(mesh)) == [[0.0, 0.0, 1.0], [0.0, 1.0, 0.0], [1.0, 0.0, 0.0]]
-    assert mesh.edge_ways.shape == (3, 3)
-    assert ball(0.2).edge_ways.shape == (0, 3)
+    assert mesh.edge_directions.shape == (3, 3)
+    assert ball(0.2).edge_directions.shape == (0, 3)

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from brickseat_core.contact.balance import balance_margin, support_polygon, way_to_balance
+from brickseat_core.contact.balance import balance_margin, offset_to_balance, support_polygon
 from brickseat_core.fit.check import Fit, check, measure_fit, touched_by
 from brickseat_core.scene import Piece
 from shapes import FLOOR, ball, bounds, box, inward, piece, revolved, sheet, standing, turned
@@ -187,7 +187,7 @@ def test_the_support_polygon_holds_all_points_and_the_margin_is_a_distance(
     polygon = support_polygon(cloud)
     assert all(balance_margin(polygon, p) >= -1e-7 for p in cloud)
     margin = balance_margin(polygon, centre)
-    way = way_to_balance(polygon, centre)
+    way = offset_to_balance(polygon, centre)
     assert np.linalg.norm(way) == pytest.approx(abs(margin), abs=1e-9)
     assert abs(balance_margin(polygon, centre + way)) < 1e-7
 

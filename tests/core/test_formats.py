@@ -16,7 +16,7 @@ from pxr import Gf, Sdf, Usd, UsdGeom
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
-from brickseat_core.fit.seat import seat
+from brickseat_core.fit.set_down import set_down
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_build import Paint, Surface, prop_document, set_document
 from brickseat_core.formats.gltf_document import GltfDocument
@@ -316,7 +316,7 @@ def test_a_jointed_prop_is_seated_as_it_is_bent(tmp_path: Path) -> None:
     assert lo[1] == pytest.approx(0.5 - 1.0, abs=1e-6)
     assert hi[0] == pytest.approx(1.1, abs=1e-6)
     index = SceneIndex.of(found.dressed)
-    index.put(bent.at(seat(index, bent).pose))
+    index.put(bent.at(set_down(index, bent).pose))
     store_set(found, replace(found.dressed, pieces=index.pieces))
     after = read_set(GltfDocument.parse(document.to_glb()))
     fits = check(SceneIndex.of(after.dressed))

@@ -10,7 +10,7 @@ from brickseat_core.contact.section import section
 from brickseat_core.fit.check import check
 from brickseat_core.moves import MoveRefused
 from brickseat_core.placing.frames import TOUCH_SIDES, blended_up, shortest_rotation
-from brickseat_core.placing.point import Slip, point
+from brickseat_core.placing.pointing import Slip, point
 from brickseat_core.scene import Piece, Pose, Prop
 from shapes import FLOOR, ball, box, made, piece, revolved, sheet, standing
 

@@ -47,7 +47,7 @@ def test_triangles_cover_a_polygon_once(radii: list[float], clockwise: bool) -> 
 )
 def test_polygons_in_space_are_cut_as_in_their_planes(shapes: list[list[float]], turn: float, tilt: float) -> None:
     rotation = rotation_about(np.array([0.6, 0.0, 0.8]), tilt) @ rotation_about(np.array([0.0, 1.0, 0.0]), turn)
-    flat = [star(radii) + [10.0 * n, 0.0] for n, radii in enumerate(shapes)]
+    flat = [star(radii) + np.array([10.0 * n, 0.0]) for n, radii in enumerate(shapes)]
     points = np.concatenate([np.column_stack([f, np.full(len(f), 0.3)]) for f in flat]) @ rotation.T
     counts = np.array([len(f) for f in flat])
     found = triangles_of(points, counts)

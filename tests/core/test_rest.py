@@ -12,7 +12,7 @@ from brickseat_core.contact.grip import least_grip
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.linear_program import best_in_space
 from brickseat_core.fit.check import measure_fit
-from brickseat_core.fit.rest import REAL_CONTACT, Rest, rest
+from brickseat_core.fit.rest import REAL_CONTACT, RestingPose, rest
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Vec, rotation_about
 from shapes import FLOOR, ball, box, piece, revolved, standing
@@ -37,7 +37,7 @@ def rolling_ground(seed: int, width: float = 4.0, n: int = 60) -> Piece:
     return piece("ground", Mesh(np.stack([x, y, z], -1).reshape(-1, 3), faces.astype(np.int32)), bearer=True)
 
 
-def proven(index: SceneIndex, p: Piece, found: Rest, least_contacts: int = 3, may_lean: bool = False) -> None:
+def proven(index: SceneIndex, p: Piece, found: RestingPose, least_contacts: int = 3, may_lean: bool = False) -> None:
     """The stand as promised: contacts within a hundredth of a millimetre, nothing cut, the weight over them, or held by
     grip where it ``may_lean``."""
     assert found.stable, found.reason
@@ -85,7 +85,7 @@ def test_a_ball_has_one_contact_and_a_roller_two() -> None:
     proven(index, *_rested(index, lying), least_contacts=2)
 
 
-def _rested(index: SceneIndex, p: Piece) -> tuple[Piece, Rest]:
+def _rested(index: SceneIndex, p: Piece) -> tuple[Piece, RestingPose]:
     return p, rest(index, p)
 
 

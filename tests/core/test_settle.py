@@ -21,7 +21,7 @@ from brickseat_core.gravity.hand import Pull
 from brickseat_core.gravity.settling import Run, Settled, SettleSlip, settle, shapes_for, stepping
 from brickseat_core.gravity.shapes import ContactShape
 from brickseat_core.gravity.trials import NoCluster, Trial, executor, run_all, run_trial, trials_of
-from brickseat_core.gravity.world import EngineShapes, NotForGravity, Stuff, World, turn_and_stretch
+from brickseat_core.gravity.world import EngineShapes, NotForGravity, PhysicalProperties, World, turn_and_stretch
 from brickseat_core.scene import Piece, Pose, Prop, Set, rotation_about
 from shapes import FLOOR, ball, bounds, box, piece, revolved, standing
 
@@ -162,7 +162,7 @@ def test_it_can_be_stopped_and_heavy_things_do_not_skid() -> None:
     with pytest.raises(Stopped):
         settle(index, ["p00"], SettleSlip(), shapes(pieces), on_progress=lambda words, share: share < 0.02)
     sliding = Piece("s", "s", BRICK, Pose((0.0, 0.0301, 0.0)))
-    run = Run(standing(FLOOR, sliding), ["s"], SettleSlip(), shapes([sliding]), {"brick": Stuff(grip=0.6)})
+    run = Run(standing(FLOOR, sliding), ["s"], SettleSlip(), shapes([sliding]), {"brick": PhysicalProperties(grip=0.6)})
     run.world.drive(0, np.array([1.0, 0.0, 0.0]))
     for _ in stepping(run):
         pass

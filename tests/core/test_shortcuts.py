@@ -11,20 +11,21 @@ from hypothesis import strategies as st
 from scipy.optimize import nnls
 
 from brickseat_core.contact.clash import column
-from brickseat_core.contact.drop import first_contact
+from brickseat_core.contact.contact_query import query_contacts
 from brickseat_core.contact.features import near_features
+from brickseat_core.contact.first_contact import first_contact
 from brickseat_core.contact.free_drop import free_drop
+from brickseat_core.contact.free_interval import first_free_interval, first_free_interval_kernel
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.contact.inside import way_out
+from brickseat_core.contact.inside import exit_distance
 from brickseat_core.contact.interval import POLYGON_ROOM, gap_span, overlap_polygon
 from brickseat_core.contact.least_squares import least_residue
 from brickseat_core.contact.mover import Mover, frame_along
 from brickseat_core.contact.pairs import axes_kernel, box_beside, leaf_span
-from brickseat_core.contact.parting import MOST_STRETCHES, blocked_kernel
+from brickseat_core.contact.query import query_of
 from brickseat_core.contact.rays import first_hit
-from brickseat_core.contact.reach import reach
-from brickseat_core.contact.retreat import first_window, first_window_kernel
-from brickseat_core.fit.seat import seat
+from brickseat_core.contact.separation import MOST_STRETCHES, blocked_kernel
+from brickseat_core.fit.set_down import set_down
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Vec, rotation_matrix
 from brickseat_core.tolerances import FLUSH_WIDTH
@@ -97,7 +98,7 @@ def test_the_plane_of_a_large_triangle_never_promises_too_much(seed: int) -> Non
 
 
 def out_of(index: SceneIndex, point: Vec, way: Vec) -> float:
-    return float(way_out(index.forest, index.placed.root[0], 1.0, point, way))
+    return float(exit_distance(index.forest, index.placed.root[0], 1.0, point, way))
 
 
 def test_the_way_out_passes_through_parts_that_touch_and_overlap() -> None:
@@ -168,15 +169,15 @@ def test_one_look_tells_what_the_long_way_round_tells(seed: int) -> None:
     moving = somewhere(rng, "m", shapes[seed % 3], 0.2)
     if seed % 4:
         # Mostly brought into contact first, as nearly everything on a set is.
-        moving = moving.at(seat(index, moving).pose)
+        moving = moving.at(set_down(index, moving).pose)
     if seed % 8 == 1:
         moving = moving.at(moving.pose.moved(rng.uniform(-1e-5, 1e-5, 3)))
     long = first_contact(index, *column(index, moving, -1))
-    look = reach(index, moving, -1, 0.0, 1e-4)
-    assert set(look.started) == set(long.started)
+    look = query_contacts(index, moving, -1, 0.0, 1e-4)
+    assert set(look.initially_intersecting) == set(long.initially_intersecting)
     free, travel, met = free_drop(index, moving, -1)
-    assert free == (not look.started and not look.holders and not look.guests)
-    if not long.started:
+    assert free == (not look.initially_intersecting and not look.containers and not look.contained)
+    if not long.initially_intersecting:
         assert look.travel == pytest.approx(long.travel, abs=1e-12)
         assert travel == pytest.approx(long.travel, abs=1e-12)
         if free and travel is not None:
@@ -215,7 +216,7 @@ def test_boxes_told_apart_hold_nothing_that_meets(seed: int) -> None:
 def test_a_prop_that_stands_nowhere_yet_is_seated_as_any_other() -> None:
     index = standing(piece("floor", box(4.0, 0.2, 4.0), (0.0, -0.1, 0.0), bearer=True))
     for name, mesh in (("ball", ball(0.1, 2)), ("crate", box(0.2, 0.2, 0.2))):
-        found = seat(index, piece(name, mesh, (0.3, 0.5, 0.0)))
+        found = set_down(index, piece(name, mesh, (0.3, 0.5, 0.0)))
         assert found.pose.position[1] == pytest.approx(-float(mesh.box[0][1]), abs=1e-9)
 
 
@@ -225,7 +226,7 @@ def test_what_blocked_one_way_out_never_says_too_much_of_another(seed: int) -> N
     rng = np.random.default_rng(seed)
     a, b = somewhere(rng, "a", ball(0.1, 2), 0.06), somewhere(rng, "b", box(0.2, 0.12, 0.3), 0.06)
     index = standing(b)
-    forest, placed, _, body = index.with_body(a.prop.mesh)
+    forest, _, _, moving = index.with_moving_mesh(a.prop.mesh)
     stretches = np.empty((MOST_STRETCHES, 2), np.int64)
     first = rng.normal(size=3)
     second = first + rng.normal(size=3) * 0.3
@@ -237,10 +238,9 @@ def test_what_blocked_one_way_out_never_says_too_much_of_another(seed: int) -> N
     frame, mover = along(first)
     near = index.only(mover, a.pose.origin, [0])
     probes = a.pose.apply(a.prop.mesh.probes)
-    slack = np.full(1, FLUSH_WIDTH)
-    _, told = first_window_kernel(
-        *(forest, placed, mover, near.rows, near.matrix, near.offset, probes),
-        *(frame[2].copy(), np.inf, slack, 0.0, stretches),
+    ignored_width = np.full(1, FLUSH_WIDTH)
+    _, told = first_free_interval_kernel(
+        query_of(index, mover, near), index.placed, probes, frame[2].copy(), np.inf, ignored_width, 0.0, stretches
     )
     frame, mover = along(second)
     near = index.only(mover, a.pose.origin, [0])
@@ -251,10 +251,10 @@ def test_what_blocked_one_way_out_never_says_too_much_of_another(seed: int) -> N
         np.empty(MOST_STRETCHES),
     )
     blocked = blocked_kernel(
-        *(forest, body.tri0, frame @ a.pose.linear, near.matrix, near.offset),
+        *(forest, moving.tri0, frame @ a.pose.linear, near.matrix, near.offset),
         *(stretches, told, np.empty((3, 3)), np.empty((3, 3)), room),
     )
-    lift = first_window(index, mover, near, probes)
+    lift = first_free_interval(index, mover, near, probes)
     assert lift is not None
     assert blocked <= lift + 1e-9
 

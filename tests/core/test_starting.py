@@ -6,10 +6,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial import ConvexHull
 
-from brickseat_core.contact.clash import contained
+from brickseat_core.contact.clash import nested_rows
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
-from brickseat_core.fit.seat import seat
+from brickseat_core.fit.set_down import set_down
 from brickseat_core.gravity.finish import Finished, toppled
 from brickseat_core.gravity.settling import SettleSlip, settle, shapes_for
 from brickseat_core.gravity.shapes import COVERED, few_corners
@@ -111,7 +111,7 @@ def test_few_corners_are_pushed_out_over_most_of_what_they_leave_out(seed: int, 
 def test_what_stands_on_its_edge_topples_to_a_stand() -> None:
     tilted = rotation_about(np.array([0.0, 0.0, 1.0]), np.radians(25.0))
     edge = Piece("edge", "edge", PROPS[0], Pose.of(tilted, np.array([1.0, 0.3, 0.0])))
-    edge = edge.at(seat(standing(FLOOR), edge).pose)
+    edge = edge.at(set_down(standing(FLOOR), edge).pose)
     index = standing(FLOOR, edge)
     assert check(index)["edge"].faults == ("tippy",)
     done = toppled(index, Finished((edge,), check(index)), 0.0005)
@@ -181,4 +181,4 @@ def test_unevenly_stretched_things_end_on_the_side_of_the_ground_they_fell_from(
     done = settle(index, [p.key for p in pieces], SettleSlip(seed=3), shapes_for({"slab": pieces[0].prop}))
     after = SceneIndex([ground, *done.pieces])
     for p in done.pieces:
-        assert not contained(after, p, after.row[p.key], (after.row["ground"],)), f"{p.key} lies under the ground"
+        assert not nested_rows(after, p, after.row[p.key], (after.row["ground"],)), f"{p.key} lies under the ground"

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from brickseat_core.contact.rays import first_hit
 from brickseat_core.fit.check import check
-from brickseat_core.fit.seat import seat
+from brickseat_core.fit.set_down import set_down
 from brickseat_core.gravity.shapes import contact_shape
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.meshes.nearest import distances
@@ -66,7 +66,7 @@ def test_every_walk_gets_through_what_would_have_been_deep() -> None:
     assert hit is not None
     assert hit.point[1] == pytest.approx(0.5, abs=1e-9)
     above = piece("ball", ball(0.1, 2), (0.1, 2.0, 0.1))
-    down = seat(index, above)
+    down = set_down(index, above)
     assert down.travel == pytest.approx(1.4, abs=2e-3), "onto the largest sheet, half a metre up"
     index.put(above.at(down.pose))
     assert check(index, keys=["ball"])["ball"].rests_on == ("nest",)

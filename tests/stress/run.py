@@ -19,7 +19,7 @@ from scenes import ground
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import measure_fit
 from brickseat_core.fit.rest import rest
-from brickseat_core.fit.seat import seat
+from brickseat_core.fit.set_down import set_down
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.prop_file import read_prop
 from brickseat_core.meshes.mesh import Mesh
@@ -93,7 +93,7 @@ def main(folder: Path, count: int) -> int:
             piece = Piece(f"p{number}", name, prop, Pose.of(np.eye(3), at))
             start = time.perf_counter()
             try:
-                seated = piece.at(seat(index, piece).pose)
+                seated = piece.at(set_down(index, piece).pose)
                 drop = measure_fit(index, seated)
                 stand = rest(index, piece, 4)
                 final = piece.at(stand.pose) if stand.stable else seated

@@ -14,7 +14,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from brickseat_core.contact.mover import Body
+from brickseat_core.contact.mover import MovingMesh
 from brickseat_core.meshes.lazy import lazy
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Vec
@@ -47,11 +47,11 @@ class Span:
         self.tri0, self.triangles = tri0, len(mesh.tree.corners)
 
     @lazy
-    def body(self) -> Body:
+    def moving(self) -> MovingMesh:
         """What a kernel needs to move this mesh."""
         mesh = self.mesh
         outside = 0.0 if not mesh.health.closed else -1.0 if mesh.health.inward else 1.0
-        return Body(
+        return MovingMesh(
             self.node0,
             self.nodes,
             self.tri0,

@@ -15,7 +15,7 @@ def support_polygon(points: Vec) -> Vec:
     return np.asarray(support_kernel(np.ascontiguousarray(points)))
 
 
-def way_to_balance(polygon: Vec, centre: Vec) -> Vec:
+def offset_to_balance(polygon: Vec, centre: Vec) -> Vec:
     """(2,) shortest move of ``centre`` that brings it onto the edge of a convex polygon (k, 2), k >= 1."""
     x, y, _ = nearest_edge_kernel(polygon, np.ascontiguousarray(centre))
     return np.array([x, y])

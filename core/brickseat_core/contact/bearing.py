@@ -6,13 +6,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brickseat_core.contact.balance import nearest_edge_kernel, support_kernel
+from brickseat_core.contact.contact_region import spread_kernel
 from brickseat_core.contact.grip import leaning_kernel
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.mover import frame_kernel, mover_kernel
-from brickseat_core.contact.region import spread_kernel
 from brickseat_core.kernels import kernel
 from brickseat_core.scene import Piece, Vec
-from brickseat_core.tolerances import BALANCE_SLACK
+from brickseat_core.tolerances import BALANCE_TOLERANCE
 
 MOST_CONTACTS = 12
 UPWARD = 0.5
@@ -53,7 +53,7 @@ def bearing_or_leaning(
     """As ``bearing``; a piece out of balance may be held by what it leans on (``near``, ``far``: ``leaning_kernel``)."""
     return bearing_of(
         *bearing_or_leaning_alone(
-            *index.with_body(index.mesh_of(piece)),
+            *index.with_moving_mesh(index.mesh_of(piece)),
             piece.pose.linear,
             piece.pose.origin,
             np.asarray(piece.direction, dtype=np.float64),
@@ -108,7 +108,7 @@ def bearing_or_leaning_kernel(  # type: ignore[no-untyped-def]
     forest, placed, count, mover, origin, direction, skip, points, rows, centre, near, far
 ):
     contacts, touch, bearers, margin, x, y = bearing_kernel(points, rows, centre)
-    if points.shape[0] == 0 or margin >= -BALANCE_SLACK or direction[1] >= -UPWARD:
+    if points.shape[0] == 0 or margin >= -BALANCE_TOLERANCE or direction[1] >= -UPWARD:
         return contacts, touch, bearers, margin, -1.0
     fall = np.array([-x, -y]) / -margin
     held, whose, grip = leaning_kernel(
@@ -122,21 +122,21 @@ def bearing_or_leaning_kernel(  # type: ignore[no-untyped-def]
 
 
 @kernel
-def centre_of(body, linear, origin):  # type: ignore[no-untyped-def]
-    """(3,) the centre of mass of a body at a pose."""
+def centre_of(moving, linear, origin):  # type: ignore[no-untyped-def]
+    """(3,) the centre of mass of a moving at a pose."""
     out = origin.copy()
     for k in range(3):
         for c in range(3):
-            out[k] += linear[k, c] * body.centre[c]
+            out[k] += linear[k, c] * moving.centre[c]
     return out
 
 
 @kernel
 def bearing_or_leaning_alone(  # type: ignore[no-untyped-def]
-    forest, placed, count, body, linear, origin, direction, skip, points, rows, near, far
+    forest, placed, count, moving, linear, origin, direction, skip, points, rows, near, far
 ):
-    mover = mover_kernel(forest, body, linear, frame_kernel(direction))
-    centre = centre_of(body, linear, origin)
+    mover = mover_kernel(forest, moving, linear, frame_kernel(direction))
+    centre = centre_of(moving, linear, origin)
     return bearing_or_leaning_kernel(
         forest, placed, count, mover, origin, direction, skip, points, rows, centre, near, far
     )

@@ -9,13 +9,14 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from brickseat_core.contact.drop import HUNG
+from brickseat_core.contact.first_contact import EMBEDDED_LIFT
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.contact.inside import around_kernel, holds_point
+from brickseat_core.contact.inside import containers_kernel, holds_point
 from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
 from brickseat_core.contact.mover import Mover, Near, frame_along
-from brickseat_core.contact.pairs import mover_triangle, pairs_within, triangle_in_frame, unit_normal
-from brickseat_core.contact.parting import shortest_way
+from brickseat_core.contact.pairs import blocking_pairs, mover_triangle, triangle_in_frame, unit_normal
+from brickseat_core.contact.query import query_of
+from brickseat_core.contact.separation import shortest_separation
 from brickseat_core.kernels import inner_kernel, kernel
 from brickseat_core.scene import Piece, Pose, Vec
 from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH, LEAST_SHRINK, SHRINK
@@ -36,11 +37,11 @@ class Cut:
     point: Vec
 
 
-def contained(index: SceneIndex, piece: Piece, row: int, rows: tuple[int, ...]) -> tuple[int, ...]:
+def nested_rows(index: SceneIndex, piece: Piece, row: int, rows: tuple[int, ...]) -> tuple[int, ...]:
     """Which of ``rows`` hold the piece wholly inside (or under the ground), or stand wholly inside it."""
     lo, hi = index.box_of(piece)
     asked = np.array(rows, dtype=np.int64)
-    holders, guests = around_kernel(
+    containers, contained = containers_kernel(
         index.forest,
         index.placed,
         asked,
@@ -50,11 +51,11 @@ def contained(index: SceneIndex, piece: Piece, row: int, rows: tuple[int, ...]) 
         hi,
         index.probes_of(piece),
     )
-    inside = set(guests_within(index, row, tuple(asked[guests].tolist())))
-    return tuple(r for r, holder in zip(rows, holders, strict=True) if holder or r in inside)
+    inside = set(contained_rows(index, row, tuple(asked[contained].tolist())))
+    return tuple(r for r, holder in zip(rows, containers, strict=True) if holder or r in inside)
 
 
-def guests_within(index: SceneIndex, row: int, rows: tuple[int, ...]) -> tuple[int, ...]:
+def contained_rows(index: SceneIndex, row: int, rows: tuple[int, ...]) -> tuple[int, ...]:
     """Which of ``rows`` stand wholly inside the piece in ``row``."""
     found = []
     for other in rows:
@@ -77,7 +78,7 @@ def hidden_cut(index: SceneIndex, piece: Piece, row: int, other: int) -> Cut:
 def penetration(index: SceneIndex, piece: Piece, row: int, most: int = MOST_NORMALS, limit: float = math.inf) -> Cut:
     """How ``piece`` (at its pose) and the piece standing in ``row`` interpenetrate.
 
-    ``most``: how many of the normals where they cut are tried; fewer are quicker and may find a longer way out.
+    ``most``: how many of the normals where they cut are tried; fewer are quicker and may find a longer direction out.
     ``limit``: metres; where nothing shorter parts them, the depth is given as infinite.
     """
     cut = measured_cut(index, piece, row, most, limit)
@@ -85,12 +86,12 @@ def penetration(index: SceneIndex, piece: Piece, row: int, most: int = MOST_NORM
         return cut
     # Where faces or edges lie in each other's planes no two triangles cross: a little smaller and higher they do.
     slim = shrunk(index, piece)
-    slim = slim.at(slim.pose.moved(-HUNG * np.asarray(piece.direction)))
+    slim = slim.at(slim.pose.moved(-EMBEDDED_LIFT * np.asarray(piece.direction)))
     flush = measured_cut(index, slim, row, most, limit)
     if flush.depth <= CONTACT_EPSILON:
         return cut
     width = float(np.ptp(piece.pose.apply(index.mesh_of(piece).vertices) @ flush.normal))
-    given = 0.5 * max(SHRINK * width, LEAST_SHRINK) - HUNG * float(flush.normal @ np.asarray(piece.direction))
+    given = 0.5 * max(SHRINK * width, LEAST_SHRINK) - EMBEDDED_LIFT * float(flush.normal @ np.asarray(piece.direction))
     return replace(flush, depth=flush.depth + given)
 
 
@@ -108,7 +109,7 @@ def measured_cut(index: SceneIndex, piece: Piece, row: int, most: int, limit: fl
     down = np.asarray(piece.direction)
     mover = index.mover(mesh, piece.pose, frame_along(down))
     near = index.only(mover, piece.pose.origin, [row])
-    pairs = pairs_within(index.forest, index.placed, mover, near.rows, near.matrix, near.offset, 0.0, 0.0, MOST_PAIRS)
+    pairs = blocking_pairs(query_of(index, mover, near), 0.0, 0.0, MOST_PAIRS)
     normals, weight, points = cut_kernel(index.forest, mover, near.matrix, near.offset, pairs)
     normals = normals[np.argsort(-weight, kind="stable")[:most]]
     lo, hi = index.box_of(piece)
@@ -118,7 +119,7 @@ def measured_cut(index: SceneIndex, piece: Piece, row: int, most: int, limit: fl
     tried = [-down[None], normals @ mover.frame, level[None]]
     if most == MOST_NORMALS or not len(normals):
         there = index.pieces[index.keys[row] or ""]
-        mine, theirs = (index.mesh_of(p).edge_ways @ p.pose.linear.T for p in (piece, there))
+        mine, theirs = (index.mesh_of(p).edge_directions @ p.pose.linear.T for p in (piece, there))
         # Two solids with edges often part soonest square to one of each, which need not meet.
         across = np.cross(mine[:, None], theirs[None]).reshape(-1, 3)
         tried += [middle[None], down[None], np.where(across @ middle < 0.0, -1.0, 1.0)[:, None] * across]
@@ -126,16 +127,16 @@ def measured_cut(index: SceneIndex, piece: Piece, row: int, most: int, limit: fl
         tried.append(np.array([[0.0, 1.0, 0.0]]))
     if not len(normals):
         tried += [piece.pose.linear.T, -piece.pose.linear.T]
-    ways = np.concatenate(tried)
-    length = np.linalg.norm(ways, axis=1)
-    ways = ways[length >= 1e-9] / length[length >= 1e-9, None]
-    lift, way = shortest_way(index, piece, row, ways, most == MOST_NORMALS, limit)
+    directions = np.concatenate(tried)
+    length = np.linalg.norm(directions, axis=1)
+    directions = directions[length >= 1e-9] / length[length >= 1e-9, None]
+    lift, direction = shortest_separation(index, piece, row, directions, most == MOST_NORMALS, limit)
     at = points.mean(axis=0) @ mover.frame + piece.pose.origin if len(points) else centre
-    if way is not None:
-        return Cut(row, lift, way, at)
+    if direction is not None:
+        return Cut(row, lift, direction, at)
     if limit < math.inf:
         return Cut(row, math.inf, -down, at)
-    # No direction that was tried frees it: out of the other's box, the shortest way that leads there.
+    # No direction that was tried frees it: out of the other's box, the shortest direction that leads there.
     out = np.concatenate([index.placed.hi[row] - lo, hi - index.placed.lo[row]]) + CONTACT_EPSILON
     least = int(np.argmin(out))
     axis = np.zeros(3)

@@ -12,15 +12,17 @@ from numpy.typing import NDArray
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.mover import Mover, Near
 from brickseat_core.contact.pairs import (
-    axes_kernel,
+    APART,
     box_beside,
     box_in_frame,
     mover_triangle,
-    splits_mover,
+    open_pair,
+    pair_room,
     triangle_in_frame,
     unit_normal,
 )
-from brickseat_core.kernels import inner_kernel, kernel
+from brickseat_core.contact.query import query_of
+from brickseat_core.kernels import inner_kernel, kernel, nested_inner_kernel, nested_kernel
 from brickseat_core.meshes.nearest import nearest_on_triangle
 from brickseat_core.meshes.tree import PAIR_STACK_ROOM
 from brickseat_core.scene import Vec
@@ -45,9 +47,7 @@ class Features:
 
 def near_features(index: SceneIndex, mover: Mover, near: Near, margin: float) -> Features:
     """All pairs of corner and face, or edge and edge, no farther apart than ``margin`` metres."""
-    points, normals, gaps, whose = near_features_kernel(
-        index.forest, index.placed, mover, near.rows, near.matrix, near.offset, margin
-    )
+    points, normals, gaps, whose = near_features_kernel(query_of(index, mover, near), margin)
     return Features(points, normals, gaps, near.rows[whose])
 
 
@@ -157,7 +157,7 @@ def note_features(points, normals, gaps, n, t, s, mine, other, margin):  # type:
     return n
 
 
-@kernel
+@nested_kernel
 def more_room(points, normals, gaps, whose, n):  # type: ignore[no-untyped-def]
     """The same ``n`` features with twice the room."""
     room = 2 * gaps.shape[0]
@@ -174,64 +174,72 @@ def more_room(points, normals, gaps, whose, n):  # type: ignore[no-untyped-def]
     return new_points, new_normals, new_gaps, new_whose
 
 
+@nested_inner_kernel
+def boxes_near(forest, mover, p, lo, hi, margin):  # type: ignore[no-untyped-def]
+    """Does the box of the mover's node ``p`` come within ``margin`` metres of the box lo..hi?"""
+    apart = 0.0
+    for k in range(3):
+        side = max(mover.lo[p, k] - hi[k], lo[k] - mover.hi[p, k], 0.0)
+        apart += side * side
+    return apart <= margin * margin
+
+
+@nested_inner_kernel
+def parts_near(t, s, margin, room):  # type: ignore[no-untyped-def]
+    """May two triangles come within ``margin`` metres: by their boxes, and by the parts near each other's plane?"""
+    plane, own, t_lo, t_hi, s_lo, s_hi = room
+    if boxes_apart(t, s, margin):
+        return False
+    if unit_normal(s, plane) and unit_normal(t, own):
+        if not slab_box(t, s, plane, margin, t_lo, t_hi) or not slab_box(s, t, own, margin, s_lo, s_hi):
+            return False
+        return not too_far(t_lo, t_hi, s_lo, s_hi, margin)
+    return True
+
+
 @kernel
-def near_features_kernel(forest, placed, mover, rows, matrix, offset, margin):  # type: ignore[no-untyped-def]
+def near_features_kernel(query, margin):  # type: ignore[no-untyped-def]
+    """All features of the query within ``margin`` metres: points, normals, gaps, and the place of each in its rows."""
+    forest, mover = query.forest, query.mover
     points = np.empty((FIRST_ROOM, 3))
     normals = np.empty((FIRST_ROOM, 3))
     gaps = np.empty(FIRST_ROOM)
     whose = np.empty(FIRST_ROOM, np.int64)
     n = np.int64(0)
     stack = np.empty((PAIR_STACK_ROOM, 2), np.int32)
-    lo = np.empty(3)
-    hi = np.empty(3)
+    room = pair_room()
+    nodes, _, lo, hi, _ = room
+    slabs = (np.empty(3), np.empty(3), np.empty(3), np.empty(3), np.empty(3), np.empty(3))
     s = np.empty((3, 3))
     t = np.empty((3, 3))
     mine = np.empty(3)
     other = np.empty(3)
-    plane = np.empty(3)
-    own = np.empty(3)
-    t_lo = np.empty(3)
-    t_hi = np.empty(3)
-    s_lo = np.empty(3)
-    s_hi = np.empty(3)
-    axes = axes_kernel(placed, rows, mover, matrix, offset)
-    for i in range(rows.shape[0]):
+    for i in range(query.rows.shape[0]):
         stack[0, 0] = 0
-        stack[0, 1] = placed.root[rows[i]]
+        stack[0, 1] = query.roots[i]
         depth = 1
         while depth > 0:
             depth -= 1
             p, q = np.int64(stack[depth, 0]), np.int64(stack[depth, 1])
-            box_in_frame(forest, q, matrix, offset, i, lo, hi)
-            apart = 0.0
-            for k in range(3):
-                side = max(mover.lo[p, k] - hi[k], lo[k] - mover.hi[p, k], 0.0)
-                apart += side * side
-            if apart > margin * margin:
+            box_in_frame(forest, q, query.matrix, query.offset, i, lo, hi)
+            if not boxes_near(forest, mover, p, lo, hi, margin):
                 continue
-            if box_beside(forest, q, axes, offset, i, mover, p, margin, margin, margin):
+            if box_beside(forest, q, query.axes, query.offset, i, mover, p, margin, margin, margin):
                 continue
             if forest.child[mover.node0 + p] >= 0 or forest.child[q] >= 0:
-                opens_mover = splits_mover(forest, mover, p, q, lo, hi)
-                left = forest.child[mover.node0 + p] - mover.node0 if opens_mover else forest.child[q]
+                open_pair(query, p, q, i, margin, room)
                 for side in range(2):
-                    stack[depth, 0] = left + side if opens_mover else p
-                    stack[depth, 1] = q if opens_mover else left + side
-                    depth += 1
+                    if nodes[side, 0] != APART:
+                        stack[depth, 0], stack[depth, 1] = nodes[side, 0], nodes[side, 1]
+                        depth += 1
                 continue
             first = forest.start[mover.node0 + p] - mover.tri0
             for a in range(forest.start[q], forest.start[q] + forest.length[q]):
-                triangle_in_frame(forest, a, matrix, offset, i, s)
-                flat = unit_normal(s, plane)
+                triangle_in_frame(forest, a, query.matrix, query.offset, i, s)
                 for b in range(first, first + forest.length[mover.node0 + p]):
                     mover_triangle(mover, b, t)
-                    if boxes_apart(t, s, margin):
+                    if not parts_near(t, s, margin, slabs):
                         continue
-                    if flat and unit_normal(t, own):
-                        if not slab_box(t, s, plane, margin, t_lo, t_hi) or not slab_box(s, t, own, margin, s_lo, s_hi):
-                            continue
-                        if too_far(t_lo, t_hi, s_lo, s_hi, margin):
-                            continue
                     if n + PER_PAIR > gaps.shape[0] and n < MOST_FEATURES:
                         points, normals, gaps, whose = more_room(points, normals, gaps, whose, n)
                     known = n

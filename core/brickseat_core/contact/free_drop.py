@@ -2,10 +2,11 @@
 
 import numpy as np
 
-from brickseat_core.contact.drop import flush_kernel, hung_kernel, near_contact_kernel
+from brickseat_core.contact.first_contact import UNTOUCHED, embedded_kernel, flush_kernel, near_contact_kernel
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.contact.inside import around_kernel
-from brickseat_core.contact.mover import near_kernel, outline_kernel, transforms_kernel
+from brickseat_core.contact.inside import containers_kernel
+from brickseat_core.contact.mover import outline_kernel
+from brickseat_core.contact.query import column_query_kernel
 from brickseat_core.kernels import kernel
 from brickseat_core.scene import Piece
 from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH
@@ -22,26 +23,27 @@ def free_drop(
     """
     mesh, pose = index.mesh_of(piece), piece.pose
     mover = index.mover_along(mesh, pose, piece.direction)
-    free, travel, met = free_drop_kernel(*index.with_body(mesh), mover, pose.linear, pose.origin, skip, hidden, close)
+    free, travel, met = free_drop_kernel(
+        *index.with_moving_mesh(mesh), mover, pose.linear, pose.origin, skip, hidden, close
+    )
     return bool(free), float(travel) if travel < np.inf else None, int(met)
 
 
 @kernel
-def free_drop_kernel(forest, placed, count, body, mover, linear, origin, skip, hidden, close):  # type: ignore[no-untyped-def]
-    rows = near_kernel(placed, count, mover.frame, origin, mover.lo[0], mover.hi[0], skip)
-    matrix, offset, facing = transforms_kernel(placed, rows, mover.frame, origin)
-    slack = np.full(rows.shape[0], FLUSH_WIDTH)
-    travel, who, started, within = near_contact_kernel(
-        forest, placed, mover, rows, matrix, offset, facing, slack, close
-    )
-    if not started.any():
+def free_drop_kernel(forest, placed, count, moving, mover, linear, origin, skip, hidden, close):  # type: ignore[no-untyped-def]
+    query = column_query_kernel(forest, placed, count, mover, origin, skip, 0.0)
+    ignored_width = np.full(query.rows.shape[0], FLUSH_WIDTH)
+    travel, who, initially_intersecting, within = near_contact_kernel(query, ignored_width, close)
+    if not initially_intersecting.any():
         if who >= 0 and travel <= CONTACT_EPSILON:
-            hung_kernel(forest, placed, mover, rows, matrix, offset, facing, slack, started)
+            embedded_kernel(query, ignored_width, initially_intersecting)
         elif hidden:
-            flush_kernel(forest, placed, mover, rows, matrix, offset, facing, -1 if within else who, False, started)
-    free = not started.any()
+            flush_kernel(query, placed, -1 if within else who, UNTOUCHED, initially_intersecting)
+    free = not initially_intersecting.any()
     if free and hidden:
-        lo, hi, probes = outline_kernel(body, linear, origin)
-        holders, guests = around_kernel(forest, placed, rows, started, skip, lo, hi, probes)
-        free = not holders.any() and not guests.any()
-    return free, travel, rows[who] if who >= 0 else np.int64(-1)
+        lo, hi, probes = outline_kernel(moving, linear, origin)
+        containers, contained = containers_kernel(
+            forest, placed, query.rows, initially_intersecting, skip, lo, hi, probes
+        )
+        free = not containers.any() and not contained.any()
+    return free, travel, query.rows[who] if who >= 0 else np.int64(-1)

@@ -7,11 +7,11 @@ in six equations; cones of sixteen sides).
 
 import numpy as np
 
+from brickseat_core.contact.contact_region import spread_kernel
 from brickseat_core.contact.features import near_features_kernel
 from brickseat_core.contact.least_squares import least_residue
-from brickseat_core.contact.mover import near_kernel, transforms_kernel
-from brickseat_core.contact.region import spread_kernel
-from brickseat_core.kernels import inner_kernel, kernel
+from brickseat_core.contact.query import column_query_kernel
+from brickseat_core.kernels import inner_kernel, kernel, nested_kernel
 from brickseat_core.scene import Vec
 
 BACK_OFF = 3e-5
@@ -19,7 +19,7 @@ BACK_OFF = 3e-5
 MOST_GRIP = 0.8
 """Friction that is assumed to be there when needed: wood on stone, clay on clay."""
 BEYOND_FOOT = 1e-3
-STEEP = 0.5
+HOLDING_NORMAL = 0.5
 CONE_SIDES = 16
 GRIP_STEPS = 12
 RESIDUE = 1e-6
@@ -35,11 +35,11 @@ def least_grip(points: Vec, normals: Vec, centre: Vec) -> float | None:
     return None if grip < 0.0 else float(grip)
 
 
-@kernel
+@nested_kernel
 def leaning_kernel(forest, placed, count, mover, origin, direction, skip, centre, foot, fall, near, far):  # type: ignore[no-untyped-def]
     """Is a piece whose weight lies outside its foot held by what it leans on?
 
-    ``foot``: (n, 3) where it stands. ``fall``: (2,) unit, the way along x and z its weight pulls it. ``near``, ``far``:
+    ``foot``: (n, 3) where it stands. ``fall``: (2,) unit, the direction along x and z that its weight pulls it in. ``near``, ``far``:
     metres within which contacts count; the second is asked when the first do not hold it, since in a heap a piece
     is often held by what it all but touches.
 
@@ -50,36 +50,35 @@ def leaning_kernel(forest, placed, count, mover, origin, direction, skip, centre
     shift *= BACK_OFF
     off = origin + shift
     margin = far + 2.0 * BACK_OFF
-    rows = near_kernel(placed, count, mover.frame, off, mover.lo[0] - margin, mover.hi[0] + margin, skip)
-    matrix, offset, _ = transforms_kernel(placed, rows, mover.frame, off)
-    found, normals, gaps, whose = near_features_kernel(forest, placed, mover, rows, matrix, offset, margin)
+    query = column_query_kernel(forest, placed, count, mover, off, skip, margin)
+    found, away, gaps, whose = near_features_kernel(query, margin)
     n = gaps.shape[0]
     end = -np.inf
     for i in range(foot.shape[0]):
         end = max(end, foot[i, 0] * fall[0] + foot[i, 2] * fall[1])
     points = np.empty((n, 3))
-    ways = np.empty((n, 3))
+    normals = np.empty((n, 3))
     who = np.empty(n, np.int64)
     for within in (near, far):
         touching = 0
         # Held only by something beyond the foot, or by something that does not look up.
         hopeful = False
         for i in range(n):
-            p, w = points[touching], ways[touching]
+            p, w = points[touching], normals[touching]
             for k in range(3):
                 p[k] = off[k] - shift[k]
                 w[k] = 0.0
                 for c in range(3):
                     p[k] += found[i, c] * mover.frame[c, k]
-                    w[k] += normals[i, c] * mover.frame[c, k]
+                    w[k] += away[i, c] * mover.frame[c, k]
             if gaps[i] - (w[0] * shift[0] + w[1] * shift[1] + w[2] * shift[2]) > within:
                 continue
-            hopeful = hopeful or w[1] < STEEP or p[0] * fall[0] + p[2] * fall[1] > end + BEYOND_FOOT
-            who[touching] = rows[whose[i]]
+            hopeful = hopeful or w[1] < HOLDING_NORMAL or p[0] * fall[0] + p[2] * fall[1] > end + BEYOND_FOOT
+            who[touching] = query.rows[whose[i]]
             touching += 1
         if not hopeful:
             continue
-        grip = least_grip_kernel(points[:touching], ways[:touching], centre)
+        grip = least_grip_kernel(points[:touching], normals[:touching], centre)
         if grip >= 0.0:
             return points[:touching].copy(), who[:touching].copy(), grip
     return points[:0].copy(), who[:0].copy(), -1.0

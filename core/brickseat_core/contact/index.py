@@ -9,7 +9,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brickseat_core.contact.arena import Forest, MeshArena, Span
-from brickseat_core.contact.mover import Body, Mover, Near, frame_along, mover_kernel, near_kernel, transforms_kernel
+from brickseat_core.contact.mover import (
+    Mover,
+    MovingMesh,
+    Near,
+    frame_along,
+    mover_kernel,
+    near_kernel,
+    transforms_kernel,
+)
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Set, Triple, Vec
 
@@ -229,8 +237,8 @@ class SceneIndex:
 
     def mover(self, mesh: Mesh, pose: Pose, frame: Vec) -> Mover:
         """``mesh`` at ``pose``, in ``frame`` (3, 3) and relative to the pose's position."""
-        body = self.body(mesh)
-        return Mover(*mover_kernel(self.forest, body, pose.linear, frame))
+        moving = self.moving_mesh(mesh)
+        return Mover(*mover_kernel(self.forest, moving, pose.linear, frame))
 
     def mover_along(self, mesh: Mesh, pose: Pose, direction: Triple) -> Mover:
         """``mesh`` in the frame of its direction; the last one again when it is only carried along, not turned."""
@@ -241,14 +249,14 @@ class SceneIndex:
         self._last = (span, pose, direction, made)
         return made
 
-    def body(self, mesh: Mesh) -> Body:
+    def moving_mesh(self, mesh: Mesh) -> MovingMesh:
         """What a kernel needs to make a mover of ``mesh``."""
-        return self.span(mesh).body
+        return self.span(mesh).moving
 
-    def with_body(self, mesh: Mesh) -> tuple[Forest, Placed, int, Body]:
-        """What kernels that move ``mesh`` begin with: the trees, with its own among them, what stands, and its body."""
-        body = self.body(mesh)
-        return self.forest, self.placed, len(self.keys), body
+    def with_moving_mesh(self, mesh: Mesh) -> tuple[Forest, Placed, int, MovingMesh]:
+        """What kernels that move ``mesh`` begin with: the trees, with its own among them, what stands, and its moving."""
+        moving = self.moving_mesh(mesh)
+        return self.forest, self.placed, len(self.keys), moving
 
     def near(self, mover: Mover, origin: Vec, skip: int = -1, margin: float = 0.0) -> Near:
         """All pieces whose box comes within ``margin`` metres of the mover's column, without row ``skip``."""

@@ -10,7 +10,7 @@ from brickseat_core.scene import Vec
 from brickseat_core.tolerances import CONTACT_EPSILON
 
 MOST_PARTS = 32
-"""Closed parts of one solid that are passed through on the way out."""
+"""Closed parts of one solid that are passed through on the direction out."""
 
 
 def holds_point(index: SceneIndex, row: int, points: Vec) -> bool:
@@ -43,7 +43,7 @@ def crossings(forest, root, origin, direction):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def way_out(forest, root, sense, origin, direction):  # type: ignore[no-untyped-def]
+def exit_distance(forest, root, sense, origin, direction):  # type: ignore[no-untyped-def]
     """How far a point inside a solid goes along a ray (local coordinates) before it is outside.
 
     Solids are often built of closed parts that touch or overlap: where one ends, the next may go on.
@@ -94,17 +94,17 @@ def holds_point_kernel(forest, placed, row, points):  # type: ignore[no-untyped-
 
 
 @kernel
-def around_kernel(forest, placed, rows, started, own, lo, hi, probes):  # type: ignore[no-untyped-def]
-    """Which of ``rows`` hold a body of box (lo, hi) wholly inside, and which may stand wholly inside it.
+def containers_kernel(forest, placed, rows, initially_intersecting, own, lo, hi, probes):  # type: ignore[no-untyped-def]
+    """Which of ``rows`` hold a moving of box (lo, hi) wholly inside, and which may stand wholly inside it.
 
-    ``started``: rows left out, since the body cuts their surface. ``own``: the body's own row, or -1.
+    ``initially_intersecting``: rows left out, since the moving cuts their surface. ``own``: the moving's own row, or -1.
     """
     n = rows.shape[0]
-    holders = np.zeros(n, np.bool_)
-    guests = np.zeros(n, np.bool_)
+    containers = np.zeros(n, np.bool_)
+    contained = np.zeros(n, np.bool_)
     for i in range(n):
         r = rows[i]
-        if started[i]:
+        if initially_intersecting[i]:
             continue
         if placed.sense[r] != 0.0:
             within = lo[1] < placed.hi[r, 1]
@@ -112,22 +112,22 @@ def around_kernel(forest, placed, rows, started, own, lo, hi, probes):  # type: 
                 for k in range(3):
                     within = within and lo[k] >= placed.lo[r, k] and hi[k] <= placed.hi[r, k]
             if within and holds_point_kernel(forest, placed, r, probes):
-                holders[i] = True
+                containers[i] = True
                 continue
         if own >= 0 and placed.sense[own] != 0.0:
             within = True
             for k in range(3):
                 within = within and placed.lo[r, k] >= lo[k] and placed.hi[r, k] <= hi[k]
-            guests[i] = within
-    return holders, guests
+            contained[i] = within
+    return containers, contained
 
 
 @kernel
 def points_inside_kernel(tree, points):  # type: ignore[no-untyped-def]
-    """(n,) whether points lie inside a closed mesh, whichever way its faces look."""
+    """(n,) whether points lie inside a closed mesh, whichever direction its faces look."""
     found = np.zeros(points.shape[0], np.bool_)
     # Not along an axis: edges of modelled things are.
-    way = np.array([0.0123, 1.0, 0.0217])
+    direction = np.array([0.0123, 1.0, 0.0217])
     for i in range(points.shape[0]):
-        found[i] = crossings(tree, np.int64(0), points[i], way) != 0
+        found[i] = crossings(tree, np.int64(0), points[i], direction) != 0
     return found

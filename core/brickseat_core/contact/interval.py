@@ -11,7 +11,7 @@ import numpy as np
 from brickseat_core.kernels import inner_kernel
 
 POLYGON_ROOM = 12
-STEEPEST = 1e-4
+LEAST_UPRIGHT_SHARE = 1e-4
 """Share of a normal along w under which heights over its plane are not trusted to ``ROUNDING``."""
 ROUNDING = 1e-9
 
@@ -147,7 +147,7 @@ def heights_above(p, s):  # type: ignore[no-untyped-def]
     au, av, aw = s[1, 0] - s[0, 0], s[1, 1] - s[0, 1], s[1, 2] - s[0, 2]
     bu, bv, bw = s[2, 0] - s[0, 0], s[2, 1] - s[0, 1], s[2, 2] - s[0, 2]
     nu, nv, nw = av * bw - aw * bv, aw * bu - au * bw, au * bv - av * bu
-    if abs(nw) <= STEEPEST * (abs(nu) + abs(nv)):
+    if abs(nw) <= LEAST_UPRIGHT_SHARE * (abs(nu) + abs(nv)):
         return -np.inf, np.inf
     gu, gv = nu / nw, nv / nw
     least, most = np.inf, -np.inf

@@ -37,7 +37,7 @@ class Near(NamedTuple):
     facing: Vec
 
 
-class Body(NamedTuple):
+class MovingMesh(NamedTuple):
     """What kernels know of a mesh that moves: its place in the forest, where its outside is (+1, -1 when it is turned
     inside out, 0 when it is open), and in its own coordinates its box, its centre of mass and its probes."""
 
@@ -111,12 +111,12 @@ def inverse_kernel(m):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def mover_kernel(forest, body, linear, frame):  # type: ignore[no-untyped-def]
+def mover_kernel(forest, moving, linear, frame):  # type: ignore[no-untyped-def]
     """The mover of a mesh at a pose of this linear part, in ``frame``."""
     matrix = turned_kernel(frame, linear)
-    tri, lo, hi = turn_kernel(forest, body.node0, body.nodes, body.tri0, body.triangles, matrix)
+    tri, lo, hi = turn_kernel(forest, moving.node0, moving.nodes, moving.tri0, moving.triangles, matrix)
     own = inverse_kernel(matrix)
-    return Mover(frame, tri, lo, hi, body.node0, body.tri0, body.outside * np.sign(determinant(linear)), own)
+    return Mover(frame, tri, lo, hi, moving.node0, moving.tri0, moving.outside * np.sign(determinant(linear)), own)
 
 
 @kernel
@@ -157,11 +157,11 @@ def near_kernel(placed, rows, frame, origin, lo, hi, skip):  # type: ignore[no-u
             continue
         meets = True
         for c in range(2):
-            middle, reach = 0.0, 0.0
+            middle, half_extent = 0.0, 0.0
             for k in range(3):
                 middle += frame[c, k] * (0.5 * (placed.lo[r, k] + placed.hi[r, k]) - origin[k])
-                reach += abs(frame[c, k]) * 0.5 * (placed.hi[r, k] - placed.lo[r, k])
-            if middle - reach > hi[c] or middle + reach < lo[c]:
+                half_extent += abs(frame[c, k]) * 0.5 * (placed.hi[r, k] - placed.lo[r, k])
+            if middle - half_extent > hi[c] or middle + half_extent < lo[c]:
                 meets = False
                 break
         if meets:
@@ -194,19 +194,19 @@ def transforms_kernel(placed, rows, frame, origin):  # type: ignore[no-untyped-d
 
 
 @kernel
-def outline_kernel(body, linear, origin):  # type: ignore[no-untyped-def]
-    """A body at a pose, in the world: its axis-aligned box (lo, hi), and its probes (2k, 3)."""
+def outline_kernel(moving, linear, origin):  # type: ignore[no-untyped-def]
+    """A moving at a pose, in the world: its axis-aligned box (lo, hi), and its probes (2k, 3)."""
     lo = origin.copy()
     hi = origin.copy()
-    probes = np.empty_like(body.probes)
+    probes = np.empty_like(moving.probes)
     for k in range(3):
         for c in range(3):
-            a, b = linear[k, c] * body.lo[c], linear[k, c] * body.hi[c]
+            a, b = linear[k, c] * moving.lo[c], linear[k, c] * moving.hi[c]
             lo[k] += min(a, b)
             hi[k] += max(a, b)
     for i in range(probes.shape[0]):
         for k in range(3):
             probes[i, k] = origin[k]
             for c in range(3):
-                probes[i, k] += linear[k, c] * body.probes[i, c]
+                probes[i, k] += linear[k, c] * moving.probes[i, c]
     return lo, hi, probes

@@ -5,7 +5,7 @@ from typing import NamedTuple
 import numpy as np
 
 from brickseat_core.contact.interval import diameter, double_area, gap_span
-from brickseat_core.kernels import inner_kernel, kernel
+from brickseat_core.kernels import inner_kernel, kernel, nested_inner_kernel, nested_kernel
 from brickseat_core.meshes.tree import PAIR_STACK_ROOM
 from brickseat_core.scene import Vec
 
@@ -27,12 +27,12 @@ def box_in_frame(forest, node, matrix, offset, i, lo, hi):  # type: ignore[no-un
     """
     for c in range(3):
         middle = offset[i, c]
-        reach = 0.0
+        half_extent = 0.0
         for k in range(3):
             middle += matrix[i, c, k] * (0.5 * (forest.lo[node, k] + forest.hi[node, k]))
-            reach += abs(matrix[i, c, k]) * (0.5 * (forest.hi[node, k] - forest.lo[node, k]))
-        lo[c] = middle - reach
-        hi[c] = middle + reach
+            half_extent += abs(matrix[i, c, k]) * (0.5 * (forest.hi[node, k] - forest.lo[node, k]))
+        lo[c] = middle - half_extent
+        hi[c] = middle + half_extent
 
 
 class Axes(NamedTuple):
@@ -73,25 +73,27 @@ def box_beside(forest, node, axes, offset, i, mover, p, aside, below, above):  #
     meets in all is most likely near.
     """
     for c in range(3):
-        middle, reach = 0.0, 0.0
+        middle, half_extent = 0.0, 0.0
         for k in range(3):
             lo = mover.lo[p, k] - (below if k == 2 else aside)
             hi = mover.hi[p, k] + (above if k == 2 else aside)
             middle += axes.back[i, c, k] * (0.5 * (lo + hi) - offset[i, k])
-            reach += abs(axes.back[i, c, k]) * (0.5 * (hi - lo))
-        slack = 1e-12 * (abs(middle) + reach)
-        if middle - reach - slack > forest.hi[node, c] or middle + reach + slack < forest.lo[node, c]:
+            half_extent += abs(axes.back[i, c, k]) * (0.5 * (hi - lo))
+        rounding = 1e-12 * (abs(middle) + half_extent)
+        if middle - half_extent - rounding > forest.hi[node, c] or middle + half_extent + rounding < forest.lo[node, c]:
             return True
     own = mover.node0 + p
     for c in range(3):
         # It comes down on what stands: as the mover's mesh sees it, that comes up.
         middle = axes.away[i, c] + 0.5 * (below - above) * mover.own[c, 2]
-        reach = aside * (abs(mover.own[c, 0]) + abs(mover.own[c, 1])) + 0.5 * (below + above) * abs(mover.own[c, 2])
+        half_extent = aside * (abs(mover.own[c, 0]) + abs(mover.own[c, 1])) + 0.5 * (below + above) * abs(
+            mover.own[c, 2]
+        )
         for k in range(3):
             middle += axes.over[i, c, k] * (0.5 * (forest.lo[node, k] + forest.hi[node, k]))
-            reach += abs(axes.over[i, c, k]) * (0.5 * (forest.hi[node, k] - forest.lo[node, k]))
-        slack = 1e-12 * (abs(middle) + abs(axes.away[i, c]) + reach)
-        if middle - reach - slack > forest.hi[own, c] or middle + reach + slack < forest.lo[own, c]:
+            half_extent += abs(axes.over[i, c, k]) * (0.5 * (forest.hi[node, k] - forest.lo[node, k]))
+        rounding = 1e-12 * (abs(middle) + abs(axes.away[i, c]) + half_extent)
+        if middle - half_extent - rounding > forest.hi[own, c] or middle + half_extent + rounding < forest.lo[own, c]:
             return True
     return False
 
@@ -255,8 +257,8 @@ def triangle_span(s, lo, hi):  # type: ignore[no-untyped-def]
         gu, gv = (aw * bv - bw * av) / area, (au * bw - bu * aw) / area
         middle = s[0, 2] + gu * (0.5 * (lo[0] + hi[0]) - s[0, 0]) + gv * (0.5 * (lo[1] + hi[1]) - s[0, 1])
         away = abs(gu) * 0.5 * (hi[0] - lo[0]) + abs(gv) * 0.5 * (hi[1] - lo[1])
-        slack = 1e-9 * (1.0 + abs(middle) + away)
-        bottom, top = max(bottom, middle - away - slack), min(top, middle + away + slack)
+        rounding = 1e-9 * (1.0 + abs(middle) + away)
+        bottom, top = max(bottom, middle - away - rounding), min(top, middle + away + rounding)
     return bottom, top
 
 
@@ -282,60 +284,112 @@ def mover_leaf_span(forest, mover, p, lo, hi):  # type: ignore[no-untyped-def]
     return low, high
 
 
+APART = np.int64(-1)
+"""In the place of a mover's node: the two of a pair miss each other, seen along w."""
+
+
+@nested_inner_kernel
+def open_pair(query, p, q, i, aside, room):  # type: ignore[no-untyped-def]
+    """One step of a walk over two trees: open one node of a pair, and write what is below it into ``room``.
+
+    ``p``, ``q``: nodes of the mover's tree and of the tree of the ``i``-th piece near it. ``aside``: metres by which the
+    two may miss each other along u and v. ``room``: as ``pair_room`` makes it; its ``nodes`` (2, 2) get the two pairs, the
+    mover's node ``APART`` where they miss each other; its ``spans`` (2, 4) the lowest and highest w of the mover's node and
+    of the standing one, each where they may meet.
+    """
+    nodes, spans, lo, hi, s = room
+    forest, mover = query.forest, query.mover
+    box_in_frame(forest, q, query.matrix, query.offset, i, lo, hi)
+    if splits_mover(forest, mover, p, q, lo, hi):
+        left = forest.child[mover.node0 + p] - mover.node0
+        q_leaf = forest.child[q] < 0
+        for side in range(2):
+            child = left + side
+            nodes[side, 0], nodes[side, 1] = child, q
+            spans[side, 0], spans[side, 1] = mover.lo[child, 2], mover.hi[child, 2]
+            spans[side, 2], spans[side, 3] = lo[2], hi[2]
+            if miss_aside(mover.lo[child], mover.hi[child], lo, hi, aside):
+                nodes[side, 0] = APART
+            elif q_leaf and aside == 0.0:
+                bottom, top = leaf_span(forest, q, query.matrix, query.offset, i, s, mover, child)
+                spans[side, 2], spans[side, 3] = bottom, top
+                if bottom > top:
+                    nodes[side, 0] = APART
+        return
+    p_leaf = forest.child[mover.node0 + p] < 0
+    for side in range(2):
+        child = forest.child[q] + side
+        nodes[side, 0], nodes[side, 1] = p, child
+        box_in_frame(forest, child, query.matrix, query.offset, i, lo, hi)
+        spans[side, 0], spans[side, 1] = mover.lo[p, 2], mover.hi[p, 2]
+        spans[side, 2], spans[side, 3] = lo[2], hi[2]
+        if miss_aside(mover.lo[p], mover.hi[p], lo, hi, aside):
+            nodes[side, 0] = APART
+        elif p_leaf and aside == 0.0:
+            bottom, top = mover_leaf_span(forest, mover, p, lo, hi)
+            spans[side, 0], spans[side, 1] = bottom, top
+            if bottom > top:
+                nodes[side, 0] = APART
+
+
+@nested_inner_kernel
+def miss_aside(lo, hi, other_lo, other_hi, aside):  # type: ignore[no-untyped-def]
+    """Are two boxes farther apart than ``aside`` metres along u or v?"""
+    return (
+        lo[0] > other_hi[0] + aside
+        or hi[0] < other_lo[0] - aside
+        or lo[1] > other_hi[1] + aside
+        or hi[1] < other_lo[1] - aside
+    )
+
+
+@nested_kernel
+def pair_room():  # type: ignore[no-untyped-def]
+    """Working room of ``open_pair``."""
+    return np.empty((2, 2), np.int64), np.empty((2, 4)), np.empty(3), np.empty(3), np.empty((3, 3))
+
+
 @kernel
-def pairs_within(forest, placed, mover, rows, matrix, offset, low, high, most):  # type: ignore[no-untyped-def]
+def blocking_pairs(query, low, high, most):  # type: ignore[no-untyped-def]
     """Pairs of triangles whose projections' boxes meet and whose gap along w may lie in [low, high].
 
-    Returns (n, 3) int32, n not much over ``most``: the mover's triangle, the standing one, the place in ``rows``.
+    Returns (n, 3) int32, n not much over ``most``: the mover's triangle, the standing one, the place in the query's rows.
     """
+    forest, mover = query.forest, query.mover
     found = np.empty((64, 3), np.int32)
     n = 0
     stack = np.empty((PAIR_STACK_ROOM, 2), np.int32)
-    lo = np.empty(3)
-    hi = np.empty(3)
-    axes = axes_kernel(placed, rows, mover, matrix, offset)
+    room = pair_room()
+    nodes, spans, lo, hi, _ = room
     s = np.empty((3, 3))
     t = np.empty((3, 3))
-    for i in range(rows.shape[0]):
-        stack[0, 0] = 0
-        stack[0, 1] = placed.root[rows[i]]
+    for i in range(query.rows.shape[0]):
+        root = query.roots[i]
+        box_in_frame(forest, root, query.matrix, query.offset, i, lo, hi)
+        if miss_aside(mover.lo[0], mover.hi[0], lo, hi, 0.0):
+            continue
+        stack[0, 0], stack[0, 1] = 0, root
         depth = 1
         while depth > 0 and n < most:
             depth -= 1
             p, q = np.int64(stack[depth, 0]), np.int64(stack[depth, 1])
-            box_in_frame(forest, q, matrix, offset, i, lo, hi)
-            if (
-                mover.lo[p, 0] > hi[0]
-                or mover.hi[p, 0] < lo[0]
-                or mover.lo[p, 1] > hi[1]
-                or mover.hi[p, 1] < lo[1]
-                or mover.lo[p, 2] - hi[2] > high
-                or mover.hi[p, 2] - lo[2] < low
-            ):
+            if box_beside(forest, q, query.axes, query.offset, i, mover, p, 0.0, high, -low):
                 continue
-            if box_beside(forest, q, axes, offset, i, mover, p, 0.0, high, -low):
-                continue
-            p_leaf, q_leaf = forest.child[mover.node0 + p] < 0, forest.child[q] < 0
-            if p_leaf != q_leaf:
-                if q_leaf:
-                    bottom, top = leaf_span(forest, q, matrix, offset, i, s, mover, p)
-                    if mover.lo[p, 2] - top > high or mover.hi[p, 2] - bottom < low:
-                        continue
-                else:
-                    bottom, top = mover_leaf_span(forest, mover, p, lo, hi)
-                    if bottom - hi[2] > high or top - lo[2] < low:
-                        continue
-            if not (p_leaf and q_leaf):
-                opens_mover = splits_mover(forest, mover, p, q, lo, hi)
-                left = forest.child[mover.node0 + p] - mover.node0 if opens_mover else forest.child[q]
+            if forest.child[mover.node0 + p] >= 0 or forest.child[q] >= 0:
+                open_pair(query, p, q, i, 0.0, room)
                 for side in range(2):
-                    stack[depth, 0] = left + side if opens_mover else p
-                    stack[depth, 1] = q if opens_mover else left + side
+                    if (
+                        nodes[side, 0] == APART
+                        or spans[side, 0] - spans[side, 3] > high
+                        or spans[side, 1] - spans[side, 2] < low
+                    ):
+                        continue
+                    stack[depth, 0], stack[depth, 1] = nodes[side, 0], nodes[side, 1]
                     depth += 1
                 continue
             first = forest.start[mover.node0 + p] - mover.tri0
             for a in range(forest.start[q], forest.start[q] + forest.length[q]):
-                triangle_in_frame(forest, a, matrix, offset, i, s)
+                triangle_in_frame(forest, a, query.matrix, query.offset, i, s)
                 for b in range(first, first + forest.length[mover.node0 + p]):
                     mover_triangle(mover, b, t)
                     if low_w(t) - high_w(s) > high or high_w(t) - low_w(s) < low or apart(t, s):
@@ -344,13 +398,17 @@ def pairs_within(forest, placed, mover, rows, matrix, offset, low, high, most): 
                     if closest > high or farthest < low:
                         continue
                     if n == found.shape[0]:
-                        more = np.empty((2 * n, 3), np.int32)
-                        for i_old in range(n):
-                            for q_old in range(3):
-                                more[i_old, q_old] = found[i_old, q_old]
-                        found = more
-                    found[n, 0] = b
-                    found[n, 1] = a
-                    found[n, 2] = i
+                        found = twice_the_room(found)
+                    found[n, 0], found[n, 1], found[n, 2] = b, a, i
                     n += 1
     return found[:n].copy()
+
+
+@nested_kernel
+def twice_the_room(found):  # type: ignore[no-untyped-def]
+    """The same rows of three whole numbers with twice the room."""
+    more = np.empty((2 * found.shape[0], 3), np.int32)
+    for n in range(found.shape[0]):
+        for k in range(3):
+            more[n, k] = found[n, k]
+    return more

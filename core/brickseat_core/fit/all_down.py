@@ -9,7 +9,7 @@ from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import measure_fit, touched_by
 from brickseat_core.fit.repair import bottom_up
 from brickseat_core.fit.rest import rest
-from brickseat_core.fit.seat import seat
+from brickseat_core.fit.set_down import set_down
 from brickseat_core.scene import Piece, Pose
 from brickseat_core.tolerances import CONTACT_EPSILON, SEATED_TOLERANCE
 
@@ -67,7 +67,7 @@ def placed(index: SceneIndex, piece: Piece, mode: Mode, tolerance: float, tries:
         if found.stable:
             return found.pose, ""
         reason = f"dropped, no stand near: {found.reason}"
-    down = seat(index, piece)
+    down = set_down(index, piece)
     if down.travel is None:
         return piece.pose, f"left where it is, {down.reason}"
     return down.pose, reason

@@ -11,13 +11,13 @@ from typing import Literal, get_args
 import numpy as np
 
 from brickseat_core.contact.bearing import UPWARD, Bearing, bearing, bearing_or_leaning
-from brickseat_core.contact.clash import Cut, column, guests_within, hidden_cut, penetration
+from brickseat_core.contact.clash import Cut, column, contained_rows, hidden_cut, penetration
+from brickseat_core.contact.contact_query import Contacts, query_contacts
+from brickseat_core.contact.contact_region import contact_region
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.contact.reach import Reach, reach
-from brickseat_core.contact.region import contact_region
 from brickseat_core.meshes.lengths import in_words
 from brickseat_core.scene import Piece, Triple, Vec
-from brickseat_core.tolerances import BALANCE_SLACK, CONTACT_BAND_SHARE, CONTACT_EPSILON, SEATED_TOLERANCE
+from brickseat_core.tolerances import BALANCE_TOLERANCE, CONTACT_BAND_SHARE, CONTACT_EPSILON, SEATED_TOLERANCE
 
 State = Literal["clashing", "sunk", "unborne", "floating", "tippy", "seated", "unchecked"]
 STATES: tuple[State, ...] = get_args(State)
@@ -97,10 +97,12 @@ class Depths:
         return cut if one is piece else Cut(row, cut.depth, -cut.normal, cut.point)
 
 
-def cuts_of(depths: Depths, piece: Piece, row: int, found: Reach) -> list[Cut]:
+def cuts_of(depths: Depths, piece: Piece, row: int, found: Contacts) -> list[Cut]:
     """Every piece that ``piece`` interpenetrates: those whose surface it cuts, and those that contain it."""
-    hidden = found.holders + guests_within(depths.index, row, found.guests)
-    return [depths.cut(piece, r) for r in found.started] + [hidden_cut(depths.index, piece, row, r) for r in hidden]
+    hidden = found.containers + contained_rows(depths.index, row, found.contained)
+    return [depths.cut(piece, r) for r in found.initially_intersecting] + [
+        hidden_cut(depths.index, piece, row, r) for r in hidden
+    ]
 
 
 def measure_fit(
@@ -112,10 +114,10 @@ def measure_fit(
     raised = piece.at(piece.pose.moved(-piece.sink * direction)) if piece.sink else piece
     band = CONTACT_BAND_SHARE * tolerance
     leaning = None if piece.stand_off else (band, tolerance)
-    found = reach(index, raised, row, piece.sink, band, leaning)
+    found = query_contacts(index, raised, row, piece.sink, band, leaning)
     borne = found.bearing
     cuts: list[Cut] = []
-    if found.started or found.holders or found.guests:
+    if found.initially_intersecting or found.containers or found.contained:
         cuts = cuts_of(depths or Depths(index), raised, row, found)
         borne = borne_among_cuts(index, raised, row, found, cuts, piece.sink, band, leaning)
 
@@ -137,7 +139,7 @@ def measure_fit(
         faults.append("unborne")
     elif gap > tolerance + piece.stand_off:
         faults.append("floating")
-    if touching and margin is not None and margin < -BALANCE_SLACK and grip is None and not piece.stand_off:
+    if touching and margin is not None and margin < -BALANCE_TOLERANCE and grip is None and not piece.stand_off:
         faults.append("tippy")
 
     rests_on = tuple(index.keys[r] or "" for r in borne.rows) if borne is not None else ()
@@ -165,7 +167,7 @@ def borne_among_cuts(
     index: SceneIndex,
     raised: Piece,
     row: int,
-    found: Reach,
+    found: Contacts,
     cuts: list[Cut],
     sink: float,
     band: float,

@@ -2,11 +2,11 @@
 
 import numpy as np
 
-from brickseat_core.contact.drop import CLOSE
+from brickseat_core.contact.first_contact import CLOSE
 from brickseat_core.contact.free_drop import free_drop
+from brickseat_core.contact.free_interval import first_free_interval
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.mover import frame_along
-from brickseat_core.contact.retreat import first_window
 from brickseat_core.scene import Piece, Pose, Vec
 
 REAL_CONTACT = 1e-5
@@ -30,7 +30,7 @@ def landed_on(index: SceneIndex, piece: Piece, row: int, limit: float) -> tuple[
         return None if travel is None else (piece.at(piece.pose.moved(direction * travel)), met)
     mover = index.mover(index.mesh_of(piece), piece.pose, frame_along(direction))
     near = index.near(mover, piece.pose.origin, row)
-    lift = first_window(index, mover, near, index.probes_of(piece), limit=limit)
+    lift = first_free_interval(index, mover, near, index.probes_of(piece), limit=limit)
     return None if lift is None else (piece.at(piece.pose.moved(-direction * lift)), -1)
 
 

@@ -5,13 +5,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brickseat_core.contact.balance import support_polygon, way_to_balance
+from brickseat_core.contact.balance import offset_to_balance, support_polygon
 from brickseat_core.contact.bearing import UPWARD
+from brickseat_core.contact.free_interval import first_free_interval
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.mover import frame_along
-from brickseat_core.contact.retreat import first_window
 from brickseat_core.fit.check import Fit, check, measure_fit, touched_by
-from brickseat_core.fit.seat import seat
+from brickseat_core.fit.set_down import set_down
 from brickseat_core.meshes.lengths import in_words
 from brickseat_core.scene import Change, Piece, Pose, Vec, piece_delta
 from brickseat_core.tolerances import LIFT_OFF, SEATED_TOLERANCE
@@ -198,7 +198,7 @@ def balanced(index: SceneIndex, piece: Piece, fit: Fit, tolerance: float) -> Ite
         if not now.contacts:
             return
         centre = index.centre_of_mass(moved)[[0, 2]]
-        offset = way_to_balance(support_polygon(np.array(now.contacts)[:, [0, 2]]), centre)
+        offset = offset_to_balance(support_polygon(np.array(now.contacts)[:, [0, 2]]), centre)
         length = float(np.linalg.norm(offset))
         if length < 1e-9:
             return
@@ -207,7 +207,7 @@ def balanced(index: SceneIndex, piece: Piece, fit: Fit, tolerance: float) -> Ite
             return
         # The weight goes towards what bears it, and a little beyond the edge.
         step = offset * (1.0 + NUDGE_BEYOND / length)
-        moved = moved.at(seat(trial, moved.at(moved.pose.moved(np.array([step[0], 0.0, step[1]])))).pose)
+        moved = moved.at(set_down(trial, moved.at(moved.pose.moved(np.array([step[0], 0.0, step[1]])))).pose)
         trial.put(moved)
         now = measure_fit(trial, moved, tolerance)
         if now.faults != ("tippy",):
@@ -217,7 +217,7 @@ def balanced(index: SceneIndex, piece: Piece, fit: Fit, tolerance: float) -> Ite
 
 def mended_poses(index: SceneIndex, piece: Piece, fit: Fit, tolerance: float) -> Iterator[Pose]:
     """Poses that might mend ``piece``: straight along its direction, and pushed aside from what it clashes with."""
-    straight = seat(index, piece)
+    straight = set_down(index, piece)
     if straight.travel is not None:
         yield straight.pose
     if "tippy" in fit.faults:
@@ -234,7 +234,7 @@ def mended_poses(index: SceneIndex, piece: Piece, fit: Fit, tolerance: float) ->
     mesh = index.mesh_of(piece)
     # Pushed aside at the height where it would sit without those neighbours.
     others = [row for key, row in index.row.items() if row not in rows and key != piece.key]
-    level_pose = seat(index, piece, others).pose
+    level_pose = set_down(index, piece, others).pose
     for candidate in candidates:
         level = candidate - direction * float(candidate @ direction)
         length = float(np.linalg.norm(level))
@@ -244,9 +244,9 @@ def mended_poses(index: SceneIndex, piece: Piece, fit: Fit, tolerance: float) ->
         lifted = level_pose.moved(-direction * LIFT_OFF)
         mover = index.mover(mesh, lifted, frame_along(-level))
         near = index.only(mover, lifted.origin, rows)
-        push = first_window(index, mover, near, lifted.apply(mesh.probes))
+        push = first_free_interval(index, mover, near, lifted.apply(mesh.probes))
         if push is None:
             continue
-        moved = seat(index, piece.at(lifted.moved(level * (push + LIFT_OFF))))
+        moved = set_down(index, piece.at(lifted.moved(level * (push + LIFT_OFF))))
         if moved.travel is not None:
             yield moved.pose

@@ -1,4 +1,4 @@
-"""Rest: tilt a piece from where it is to the nearest stable stand, touching there exactly.
+"""RestingPose: tilt a piece from where it is to the nearest stable stand, touching there exactly.
 
 The height of the centre of mass is made as small as it will go over all tilts, its turn about the vertical
 kept, each tilt followed by an exact drop. One step solves a small linear program over the closest features
@@ -10,16 +10,16 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from brickseat_core.contact.balance import balance_margin, support_polygon, way_to_balance
+from brickseat_core.contact.balance import balance_margin, offset_to_balance, support_polygon
+from brickseat_core.contact.contact_query import query_contacts
 from brickseat_core.contact.features import near_features
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.linear_program import best_in_space
 from brickseat_core.contact.mover import frame_along
-from brickseat_core.contact.reach import reach
 from brickseat_core.fit.check import measure_fit
 from brickseat_core.fit.landing import REAL_CONTACT, landed_after, turned_about
 from brickseat_core.fit.lean import tipped
-from brickseat_core.fit.seat import seat
+from brickseat_core.fit.set_down import set_down
 from brickseat_core.scene import Piece, Pose, Vec, rotation_about
 from brickseat_core.tolerances import CONTACT_BAND_SHARE, SEATED_TOLERANCE
 
@@ -27,7 +27,7 @@ LIFT = 2e-5
 """Metres a piece is lifted before its closest features are read: in contact they have no direction."""
 KEEP_OFF = 8e-6
 """Metres a step stays away from steep neighbours, so that the exact drop after it is not caught by them."""
-STEEP = 0.3
+STEEP_NORMAL = 0.3
 FIRST_ANGLE, MOST_ANGLE, LEAST_ANGLE = np.radians(2.5), np.radians(6.0), 1e-7
 MOST_MARGIN = 0.006
 LEAST_GAIN = 1e-8
@@ -42,7 +42,7 @@ SURE_MARGIN = 0.02
 
 
 @dataclass(frozen=True)
-class Rest:
+class RestingPose:
     """Where a piece comes to rest. ``tilted_deg``: how far it tilted. ``contacts``: (n, 3) in the world, within
     ``REAL_CONTACT``. ``stable`` False: no stand is near, ``pose`` is where it was and ``reason`` says why."""
 
@@ -53,7 +53,9 @@ class Rest:
     reason: str = ""
 
 
-def rest(index: SceneIndex, piece: Piece, tries: int = 1, seed: int = 0, tolerance: float = SEATED_TOLERANCE) -> Rest:
+def rest(
+    index: SceneIndex, piece: Piece, tries: int = 1, seed: int = 0, tolerance: float = SEATED_TOLERANCE
+) -> RestingPose:
     """The nearest stable stand of ``piece``, judged by the set's ``tolerance`` in metres.
 
     Further ``tries`` start a little turned and tilted, by ``seed``.
@@ -72,11 +74,11 @@ def rest(index: SceneIndex, piece: Piece, tries: int = 1, seed: int = 0, toleran
     return replace(found, tilted_deg=tilt_between(piece.pose.linear, found.pose.linear))
 
 
-def lean(index: SceneIndex, piece: Piece, tolerance: float = SEATED_TOLERANCE) -> Rest:
+def lean(index: SceneIndex, piece: Piece, tolerance: float = SEATED_TOLERANCE) -> RestingPose:
     """``piece`` tipped over its foot, from where it is, until it leans on something that holds it by its grip."""
     row = index.row.get(piece.key, -1)
     plain = piece.plain
-    down = seat(index, plain)
+    down = set_down(index, plain)
     if down.travel is None or piece.direction[1] > -0.5:
         return refused(piece, down.reason or "only what stands by gravity can lean")
     at = tipped(index, plain.at(down.pose), row)
@@ -93,25 +95,25 @@ def askew(index: SceneIndex, piece: Piece, rng: np.random.Generator) -> Piece:
     return turned_about(piece, tilt @ turn, index.centre_of_mass(piece))
 
 
-def refused(piece: Piece, reason: str) -> Rest:
-    return Rest(piece.pose, False, 0.0, np.zeros((0, 3)), reason)
+def refused(piece: Piece, reason: str) -> RestingPose:
+    return RestingPose(piece.pose, False, 0.0, np.zeros((0, 3)), reason)
 
 
 def rest_once(
     index: SceneIndex, piece: Piece, tolerance: float = SEATED_TOLERANCE, most_steps: int = MOST_STEPS
-) -> Rest:
+) -> RestingPose:
     """The nearest stand, without other starts; in fewer steps it may be given up sooner."""
     direction = np.asarray(piece.direction)
     row = index.row.get(piece.key, -1)
     plain = piece.plain
-    down = seat(index, plain)
+    down = set_down(index, plain)
     if down.travel is None:
         return refused(piece, down.reason)
     if direction[1] > -0.5:
         # Hung or held to a wall: gravity does not bring it into balance there.
         return finished(index, piece, plain.at(down.pose), plain.at(down.pose), row, tolerance)
     at = plain.at(down.pose)
-    started = at.pose.linear
+    upright_basis = at.pose.linear
     angle = FIRST_ANGLE
     nudges = 0
     for _ in range(most_steps):
@@ -124,7 +126,7 @@ def rest_once(
         else:
             at = step.piece
             angle = min(MOST_ANGLE, angle * 2.0) if step.gained > 0.7 * step.promised else angle
-        if tilt_between(started, at.pose.linear) > MOST_TILT_DEG:
+        if tilt_between(upright_basis, at.pose.linear) > MOST_TILT_DEG:
             return refused(piece, f"it topples: no stand within {MOST_TILT_DEG:.0f}° of where it is")
         if angle < LEAST_ANGLE:
             better = nudged(index, at, row) if nudges < MOST_NUDGES else None
@@ -168,7 +170,7 @@ def lowered(index: SceneIndex, at: Piece, row: int, angle: float) -> Step:
         return Step(at, 0.0, 0.0)
     pivot = pivot_of(found.points, found.gaps, middle)
     arms = np.cross(found.points - pivot, found.normals) / radius
-    steep = np.abs(found.normals[:, 2]) < STEEP
+    steep = np.abs(found.normals[:, 2]) < STEEP_NORMAL
     a = np.stack([-arms[:, 0], -arms[:, 1], found.normals[:, 2]], axis=1)
     b = np.maximum(0.0, found.gaps - KEEP_OFF * steep)
     # How far the centre of mass goes down: with the tilt about the pivot, and with the drop.
@@ -201,7 +203,7 @@ def pivot_of(points: Vec, gaps: Vec, middle: Vec) -> Vec:
     flat = middle[:2]
     polygon = support_polygon(touching[:, :2])
     if balance_margin(polygon, flat) < 0.0:
-        flat = flat + way_to_balance(polygon, flat)
+        flat = flat + offset_to_balance(polygon, flat)
     weight = 1.0 / (np.linalg.norm(touching[:, :2] - flat, axis=1) + 1e-6)
     return np.array([flat[0], flat[1], float(weight @ touching[:, 2] / weight.sum())])
 
@@ -211,7 +213,7 @@ def nudged(index: SceneIndex, at: Piece, row: int) -> Piece | None:
     direction = np.asarray(at.direction)
     mesh = index.mesh_of(at)
     centre = at.pose.apply(mesh.mass[1])
-    where = reach(index, at, row, 0.0, REAL_CONTACT)
+    where = query_contacts(index, at, row, 0.0, REAL_CONTACT)
     lo, hi = index.box_of(at)
     if where.bearing is not None and where.bearing.margin > SURE_MARGIN * float(np.linalg.norm(hi - lo)):
         return None
@@ -229,7 +231,7 @@ def nudged(index: SceneIndex, at: Piece, row: int) -> Piece | None:
     return best
 
 
-def finished(index: SceneIndex, piece: Piece, upright: Piece, at: Piece, row: int, tolerance: float) -> Rest:
+def finished(index: SceneIndex, piece: Piece, upright: Piece, at: Piece, row: int, tolerance: float) -> RestingPose:
     """The stand, if it is one: measured like any other piece of the set, then bedded or kept off as wanted.
 
     ``upright``: where the piece stood before it was tilted to ``at``.
@@ -248,4 +250,4 @@ def finished(index: SceneIndex, piece: Piece, upright: Piece, at: Piece, row: in
         return refused(piece, "no stand is near: what it touches does not bear its weight")
     pose = at.pose.moved(direction * (piece.sink - piece.stand_off))
     tilted = tilt_between(piece.pose.linear, at.pose.linear)
-    return Rest(pose, True, tilted, np.array(close.contacts).reshape(-1, 3), fit.reason)
+    return RestingPose(pose, True, tilted, np.array(close.contacts).reshape(-1, 3), fit.reason)

@@ -56,10 +56,10 @@ def shaded(surface: Surface) -> tuple[Vec, Vec, NDArray[np.integer[Any]], NDArra
     within = np.arange(len(mine)) - np.repeat(np.cumsum(degree[at[order]]) - degree[at[order]], degree[at[order]])
     other = order[np.repeat(first[at[order]], degree[at[order]]) + within]
     smooth = np.einsum("ij,ij->i", unit[mine // 3], unit[other // 3]) > CREASE_COSINE
-    normals = np.stack(
+    summed = np.stack(
         [np.bincount(mine[smooth], weights=cross[other[smooth] // 3, k], minlength=len(at)) for k in range(3)], axis=1
     )
-    normals = unit_or_up(normals)
+    normals: Vec = unit_or_up(summed.astype(np.float64))
     keys = np.concatenate([at[:, None], np.round(normals * 1e4)], axis=1).astype(np.int64)
     _, chosen, number = np.unique(keys, axis=0, return_index=True, return_inverse=True)
     source = at[chosen]

@@ -5,25 +5,25 @@ from typing import Any
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_set import GltfSet
 from brickseat_core.gravity.shapes import SHAPE_KINDS, ShapeKind
-from brickseat_core.gravity.world import Stuff
+from brickseat_core.gravity.world import PhysicalProperties
 
 MOST_FRICTION, MOST_MASS = 3.0, 1e6
 
 
-def stuffs_and_kinds(found: GltfSet) -> tuple[dict[str, Stuff], dict[str, ShapeKind]]:
+def properties_and_kinds(found: GltfSet) -> tuple[dict[str, PhysicalProperties], dict[str, ShapeKind]]:
     """By prop key. The first body of a prop that says something speaks for all. Raises FileError on bad values."""
-    stuffs: dict[str, Stuff] = {}
+    properties: dict[str, PhysicalProperties] = {}
     kinds: dict[str, ShapeKind] = {}
     for key, body in found.bodies.items():
         prop = found.dressed.pieces[key].prop.key
         friction = figure(body.extras.get("friction"), "friction", body.name, MOST_FRICTION)
         mass = figure(body.extras.get("mass"), "mass", body.name, MOST_MASS)
         if friction is not None or mass is not None:
-            stuffs.setdefault(prop, Stuff(grip=friction, mass=mass))
+            properties.setdefault(prop, PhysicalProperties(grip=friction, mass=mass))
         wanted = body.extras.get("contact_shape")
         if wanted is not None:
             kinds.setdefault(prop, shape_kind(wanted, body.name))
-    return stuffs, kinds
+    return properties, kinds
 
 
 def figure(value: Any, what: str, name: str, most: float) -> float | None:

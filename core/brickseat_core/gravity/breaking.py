@@ -9,7 +9,7 @@ import numpy as np
 
 from brickseat_core.gravity.shapes import PART_CORNERS, ContactShape, NoShape, few_corners
 from brickseat_core.gravity.shards import MOST_LOST, Unbreakable, shards_of
-from brickseat_core.gravity.world import GRAVITY, Stuff, World
+from brickseat_core.gravity.world import GRAVITY, PhysicalProperties, World
 from brickseat_core.scene import Piece, Prop, Vec
 
 STRIKE_STEPS = 3
@@ -26,7 +26,7 @@ class Shattered:
 
     pieces: tuple[Piece, ...]
     shapes: dict[str, ContactShape]
-    stuffs: dict[str, Stuff]
+    properties: dict[str, PhysicalProperties]
 
 
 def key_of(*parts: object) -> str:
@@ -34,7 +34,7 @@ def key_of(*parts: object) -> str:
     return blake2b("/".join(map(str, parts)).encode(), digest_size=8).hexdigest()
 
 
-def shattered(piece: Piece, stuff: Stuff, seed: int, least: float) -> Shattered:
+def shattered(piece: Piece, physical: PhysicalProperties, seed: int, least: float) -> Shattered:
     """What ``piece`` breaks into where it is; the same for the same seed. ``least``: metres of a shard.
 
     Raises Unbreakable, saying why.
@@ -44,7 +44,7 @@ def shattered(piece: Piece, stuff: Stuff, seed: int, least: float) -> Shattered:
     pattern = (seed + int(key_of(piece.key), 16)) % PATTERNS
     # To three figures, so that copies that are all but of one size share their shards.
     fine = float(f"{least / scale:.3g}")
-    pieces, shapes, stuffs = [], {}, {}
+    pieces, shapes, properties = [], {}, {}
     made = shards_of(prop.mesh, pattern, fine)
     whole = sum(abs(s.mesh.mass[0]) for s in made)
     kept_share = 0.0
@@ -59,10 +59,10 @@ def shattered(piece: Piece, stuff: Stuff, seed: int, least: float) -> Shattered:
         shapes[key] = ContactShape("hull", (hull,), np.nan, np.nan)
         share = abs(shard.mesh.mass[0]) / whole
         kept_share += share
-        stuffs[key] = replace(
-            stuff,
-            mass=None if stuff.mass is None else stuff.mass * share,
-            fall=HARDER * stuff.bears,
+        properties[key] = replace(
+            physical,
+            mass=None if physical.mass is None else physical.mass * share,
+            fall=HARDER * physical.bears,
         )
         pose = piece.pose.moved(linear @ shard.centre)
         pieces.append(
@@ -70,7 +70,7 @@ def shattered(piece: Piece, stuff: Stuff, seed: int, least: float) -> Shattered:
         )
     if len(pieces) < 2 or kept_share < 1.0 - MOST_LOST:
         raise Unbreakable("its shards are too thin to fall")
-    return Shattered(tuple(pieces), shapes, stuffs)
+    return Shattered(tuple(pieces), shapes, properties)
 
 
 class Blows:

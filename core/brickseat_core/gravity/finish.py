@@ -13,7 +13,7 @@ from typing import TypeVar
 import numpy as np
 
 from brickseat_core.contact.clash import penetration
-from brickseat_core.contact.drop import rows_cut
+from brickseat_core.contact.first_contact import rows_cut
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import Fit, check, measure_fit
 from brickseat_core.fit.landing import landed_after, landed_on
@@ -24,7 +24,7 @@ from brickseat_core.scene import DOWN, Piece, Vec
 SWEEPS = 3
 MOST_DEPTH, MOST_GAP, MENDINGS = 1e-5, 5e-5, 2
 """Metres inside a neighbour, and above what bears it, that a finished piece may be; how often what is not is moved anew."""
-MOST_PUSH, PUSHES, PUSH_WAYS, CLEAR = 0.004, 6, 8, 2e-6
+MOST_PUSH, PUSHES, PUSH_DIRECTIONS, CLEAR = 0.004, 6, 8, 2e-6
 """Metres a piece may be moved out of what it cuts, in how many moves, how many normals are tried for each, and metres
 that it is moved beyond: the engine leaves a millimetre or so."""
 MOST_LIFT, FAR_LIFT = 0.03, 0.4
@@ -296,7 +296,7 @@ def out_of_all(index: SceneIndex, start: Piece, row: int) -> Piece | None:
         cut = rows_cut(index, mover, index.near(mover, piece.pose.origin, row))
         if not cut:
             return piece
-        worst = max((penetration(index, piece, r, PUSH_WAYS, MOST_PUSH) for r in cut), key=lambda c: c.depth)
+        worst = max((penetration(index, piece, r, PUSH_DIRECTIONS, MOST_PUSH) for r in cut), key=lambda c: c.depth)
         if worst.depth >= MOST_PUSH:
             return None
         piece = piece.at(piece.pose.moved(worst.normal * (worst.depth + CLEAR)))

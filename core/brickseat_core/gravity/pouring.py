@@ -38,7 +38,7 @@ class PourSlip:
 
 
 @dataclass(frozen=True)
-class Drop:
+class Release:
     """One piece of the stream as it is let go: velocity in m/s, spin in rad/s."""
 
     piece: Piece
@@ -58,40 +58,40 @@ class Stream:
         self._rng = np.random.default_rng(slip.seed)
         which = self._rng.integers(0, len(slip.props), slip.most)
         factor = self._rng.uniform(min(slip.size), max(slip.size), slip.most)
-        reach = np.array([0.5 * float(np.linalg.norm(np.ptp(p.mesh.box, axis=0))) for p in slip.props])
+        radius = np.array([0.5 * float(np.linalg.norm(np.ptp(p.mesh.box, axis=0))) for p in slip.props])
         order = np.arange(slip.most)
         if slip.large_first:
-            order = np.argsort(-reach[which] * factor, kind="stable")
+            order = np.argsort(-radius[which] * factor, kind="stable")
         self._which, self._factor = which[order], factor[order]
 
     @property
     def over(self) -> bool:
         return self.let_go >= self.slip.most
 
-    def due(self, seconds: float, around: Vec, reach: Vec, moving: NDArray[np.bool_]) -> list[Drop]:
-        """What is let go in the next ``seconds``. ``around`` (n, 3), ``reach`` (n,): middles and half sizes of what
+    def due(self, seconds: float, around: Vec, radius: Vec, moving: NDArray[np.bool_]) -> list[Release]:
+        """What is let go in the next ``seconds``. ``around`` (n, 3), ``radius`` (n,): middles and half sizes of what
         is loose; ``moving`` (n,): whether it still falls."""
         if self.to is None or self.over:
             self._owed = 0.0
             return []
         # A few at a time, however long the pointer was elsewhere.
         self._owed = min(self._owed + seconds * self.slip.rate, 3.0)
-        found: list[Drop] = []
+        found: list[Release] = []
         while self._owed >= 1.0 and not self.over:
-            drop = self._next(around, reach, moving)
+            drop = self._next(around, radius, moving)
             if drop is None:
-                # No room yet: it waits until what was let go before has fallen out of the way.
+                # No room yet: it waits until what was let go before has fallen out of the direction.
                 break
             self._owed -= 1.0
             lo, hi = self.index.box_of(drop.piece)
             around = np.vstack([around, 0.5 * (lo + hi)])
-            reach = np.append(reach, 0.5 * np.linalg.norm(hi - lo))
+            radius = np.append(radius, 0.5 * np.linalg.norm(hi - lo))
             moving = np.append(moving, True)
             found.append(drop)
             self.let_go += 1
         return found
 
-    def _next(self, around: Vec, reach: Vec, moving: NDArray[np.bool_]) -> Drop | None:
+    def _next(self, around: Vec, radius: Vec, moving: NDArray[np.bool_]) -> Release | None:
         """The next piece where it is free of everything, above something that bears it; None where no place is."""
         slip, rng, number = self.slip, self._rng, self.let_go
         prop = slip.props[self._which[number]]
@@ -104,16 +104,16 @@ class Stream:
         half = 0.5 * float(np.linalg.norm(np.ptp(box, axis=0)))
         assert self.to is not None
         for tried in range(PLACES_TRIED):
-            way = rng.normal(size=2)
-            aside = slip.spread * np.sqrt(rng.random()) * way / max(float(np.linalg.norm(way)), 1e-9)
+            direction = rng.normal(size=2)
+            aside = slip.spread * np.sqrt(rng.random()) * direction / max(float(np.linalg.norm(direction)), 1e-9)
             spot = self.to + np.array([aside[0], 0.0, aside[1]])
             # Above everything that lies in its column, as far as balls about them tell.
             level = np.hypot(around[:, 0] - spot[0], around[:, 2] - spot[2])
-            below = ~moving & (level < reach + half)
-            tops = around[below, 1] + np.sqrt(np.maximum((reach[below] + half) ** 2 - level[below] ** 2, 0.0))
-            # Lower each time, where something is in the way above.
+            below = ~moving & (level < radius + half)
+            tops = around[below, 1] + np.sqrt(np.maximum((radius[below] + half) ** 2 - level[below] ** 2, 0.0))
+            # Lower each time, where something is in the direction above.
             height = max(spot[1] + half, float(tops.max(initial=-np.inf))) + HEADROOM + slip.fall / (tried + 1)
-            near = np.hypot(level, around[:, 1] - height) < reach + half + HEADROOM
+            near = np.hypot(level, around[:, 1] - height) < radius + half + HEADROOM
             if (near & moving).any():
                 continue
             middle = 0.5 * (box.min(axis=0) + box.max(axis=0))
@@ -122,7 +122,7 @@ class Stream:
             piece = Piece(key_of("poured", self.nonce, slip.seed, number), name, prop, pose, direction=DOWN)
             if self._is_free(piece):
                 velocity, spin = rng.normal(size=3) * 0.4 * slip.lively, rng.normal(size=3) * MOST_SPIN * slip.lively
-                return Drop(piece, velocity, spin)
+                return Release(piece, velocity, spin)
         return None
 
     def _is_free(self, piece: Piece) -> bool:

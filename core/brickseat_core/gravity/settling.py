@@ -36,8 +36,8 @@ from brickseat_core.gravity.world import (
     STRIKE,
     EngineShapes,
     NotForGravity,
+    PhysicalProperties,
     Settings,
-    Stuff,
     World,
     calmed,
     pose_after,
@@ -168,7 +168,7 @@ class Run:
         keys: list[str],
         slip: SettleSlip,
         shapes: Mapping[str, ContactShape],
-        stuffs: Mapping[str, Stuff] | None = None,
+        properties: Mapping[str, PhysicalProperties] | None = None,
         stream: Stream | None = None,
         threads: int = MOST_THREADS,
     ) -> None:
@@ -182,7 +182,7 @@ class Run:
         chosen = {p.key for p in self.loose}
         self.fixed = [p for p in index.pieces.values() if p.key not in chosen]
         self.two_sided = frozenset(p.key for p in self.fixed if index.placed.sense[index.row[p.key]] == 0.0)
-        self.shapes, self.stuffs = dict(shapes), dict(stuffs or {})
+        self.shapes, self.properties = dict(shapes), dict(properties or {})
         self.stream = stream
         self.made = EngineShapes()
         self.settings = calmed(SETTLE if slip.breaks is None else STRIKE, slip.calm)
@@ -226,7 +226,7 @@ class Run:
             pieces,
             self.fixed,
             self.shapes if shapes is None else shapes,
-            self.stuffs,
+            self.properties,
             settings,
             self.two_sided,
             region,
@@ -239,7 +239,7 @@ class Run:
     def _strength(self, number: int) -> float:
         if self.slip.breaks is None:
             return np.inf
-        return self.stuffs.get(self.world.pieces[number].prop.key, Stuff()).strength
+        return self.properties.get(self.world.pieces[number].prop.key, PhysicalProperties()).strength
 
     def ease(self) -> int:
         """Bring shapes that start inside each other apart, gently; returns how many steps that took."""
@@ -317,9 +317,9 @@ class Run:
         del self.strengths[number]
         start = self.world.pieces[number]
         piece = start.at(pose_after(start.pose, self.world.poses()[number]))
-        stuff = self.stuffs.get(piece.prop.key, Stuff())
+        physical = self.properties.get(piece.prop.key, PhysicalProperties())
         try:
-            broken = shattered(piece, stuff, self.slip.seed, self.slip.breaks or 0.0)
+            broken = shattered(piece, physical, self.slip.seed, self.slip.breaks or 0.0)
         except Unbreakable as problem:
             if piece.key not in self.born:
                 self.whole[piece.name] = str(problem)
@@ -332,7 +332,7 @@ class Run:
             self.gone.append(piece.key)
         self.shapes.update(broken.shapes)
         self.falling.update(broken.shapes)
-        self.stuffs.update(broken.stuffs)
+        self.properties.update(broken.properties)
         kind = self.shards.get(piece.prop.key, piece.prop.key)
         self.shards.update((shard.prop.key, kind) for shard in broken.pieces)
         for shard in broken.pieces:
@@ -484,7 +484,7 @@ def settle(
     keys: list[str],
     slip: SettleSlip,
     shapes: Mapping[str, ContactShape],
-    stuffs: Mapping[str, Stuff] | None = None,
+    properties: Mapping[str, PhysicalProperties] | None = None,
     tolerance: float = SEATED_TOLERANCE,
     on_progress: OnProgress | None = None,
     threads: int = MOST_THREADS,
@@ -495,7 +495,7 @@ def settle(
     """
     if not keys:
         raise NotForGravity("nothing is chosen to settle; choose loose pieces first")
-    run = Run(index, keys, slip, shapes, stuffs, threads=threads)
+    run = Run(index, keys, slip, shapes, properties, threads=threads)
     run.ease()
     for _ in stepping(run):
         if on_progress is not None and not on_progress("settling", min(0.99, run.simulated / slip.seconds)):

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from scipy.spatial import ConvexHull, QhullError
 
 from brickseat_core.contact.inside import points_inside_kernel
-from brickseat_core.gravity.shards import Unbreakable, solid_of
+from brickseat_core.gravity.shards import Unbreakable, manifold_of
 from brickseat_core.meshes.lazy import lazy
 from brickseat_core.meshes.mesh import Mesh, Vec
 from brickseat_core.meshes.nearest import distances
@@ -159,8 +159,8 @@ def fewer_and_fewer(points: Vec, mosts: tuple[int, ...]) -> list[Vec]:
     """``few_corners`` for each of several numbers, in one search. Raises NoShape on flat sets of points."""
     try:
         corners = np.asarray(points[ConvexHull(points).vertices])
-        ways = np.array([[x, y, z] for x in (-1, 0, 1) for y in (-1, 0, 1) for z in (-1, 0, 1) if x or y or z])
-        chosen = list(dict.fromkeys(np.argmax(corners @ ways.T, axis=0).tolist()))
+        directions = np.array([[x, y, z] for x in (-1, 0, 1) for y in (-1, 0, 1) for z in (-1, 0, 1) if x or y or z])
+        chosen = list(dict.fromkeys(np.argmax(corners @ directions.T, axis=0).tolist()))
         found: dict[int, Vec] = {}
         for most in sorted(mosts):
             if len(corners) <= most:
@@ -188,14 +188,14 @@ def grown(chosen: Vec, corners: Vec) -> Vec:
     What stands out of a shape ends inside a neighbour, and has to be lifted out of it; a gap is only closed.
     """
     hull = ConvexHull(chosen)
-    ways, offsets = hull.equations[:, :3], hull.equations[:, 3]
-    beyond = np.maximum((corners @ ways.T + offsets).max(axis=0), 0.0)
+    directions, offsets = hull.equations[:, :3], hull.equations[:, 3]
+    beyond = np.maximum((corners @ directions.T + offsets).max(axis=0), 0.0)
     out = chosen.copy()
     for corner in range(len(chosen)):
         beside = np.flatnonzero((hull.simplices == corner).any(axis=1))
         if len(beside):
             # The least movement that takes the faces about it out by their share.
-            out[corner] += np.linalg.lstsq(ways[beside], COVERED * beyond[beside], rcond=0.2)[0]
+            out[corner] += np.linalg.lstsq(directions[beside], COVERED * beyond[beside], rcond=0.2)[0]
     return out
 
 
@@ -235,7 +235,7 @@ def hollowed(mesh: Mesh, parts: list[Vec]) -> list[Vec]:
     so cut more finely. The neck of a jar may else be stopped up."""
     size = float((mesh.box[1] - mesh.box[0]).max())
     try:
-        whole = solid_of(mesh)
+        whole = manifold_of(mesh)
     except Unbreakable:
         return parts
     out = []
@@ -288,7 +288,7 @@ def measured(
     figures: tuple[float, ...] = (),
     axis: int = 1,
 ) -> ContactShape:
-    """The shape with its error both ways, at corners and at points spread over the faces."""
+    """The shape with its error both directions, at corners and at points spread over the faces."""
     beyond = np.full(len(mesh.faces) * 4, np.inf)
     own = mesh.vertices[mesh.faces]
     asked = np.concatenate([own.reshape(-1, 3), own.mean(axis=1)])

@@ -18,7 +18,7 @@ FEWEST, MOST = 3, 14
 MOST_LOST = 1e-3
 """Share of the volume that may be left out as dust."""
 DUST_EXTENT = 0.002
-"""Metres: what is smaller in every way is dust."""
+"""Metres: what is smaller in every direction is dust."""
 PATTERN_TRIES = 8
 LEAST_RATIO = 2.5
 """How many times the least shard a thing must measure to break into some."""
@@ -48,7 +48,7 @@ def shards_of(mesh: Mesh, seed: int, least: float) -> tuple[Shard, ...]:
 
 @lru_cache(maxsize=PATTERNS_KEPT)
 def _kept(mesh: Mesh, seed: int, least: float) -> tuple[Shard, ...]:
-    solid = solid_of(mesh)
+    solid = manifold_of(mesh)
     size = float(np.linalg.norm(mesh.box[1] - mesh.box[0]))
     if size < LEAST_RATIO * least:
         raise Unbreakable("it is too small to break further")
@@ -63,7 +63,7 @@ def _kept(mesh: Mesh, seed: int, least: float) -> tuple[Shard, ...]:
     raise Unbreakable("it could not be cut into closed shards without losing some of it")
 
 
-def solid_of(mesh: Mesh) -> manifold3d.Manifold:
+def manifold_of(mesh: Mesh) -> manifold3d.Manifold:
     """The solid that a closed mesh bounds, its shells united. Raises Unbreakable when it bounds none."""
     if not mesh.health.closed:
         raise Unbreakable("its mesh is open; close it or give it thickness")
@@ -100,11 +100,11 @@ def cells(mesh: Mesh, rng: np.random.Generator, count: int) -> list[manifold3d.M
     for site, others in zip(sites, beside, strict=True):
         cell = box
         for other in sites[others]:
-            way = site - other
-            length = float(np.linalg.norm(way))
+            direction = site - other
+            length = float(np.linalg.norm(direction))
             if length > 0.0:
-                way /= length
-                cell = cell.trim_by_plane(tuple(way), float(0.5 * (site + other) @ way))
+                direction /= length
+                cell = cell.trim_by_plane(tuple(direction), float(0.5 * (site + other) @ direction))
         made.append(cell)
     return made
 

@@ -6,11 +6,11 @@ from dataclasses import replace
 
 import numpy as np
 
-from brickseat_core.contact.clash import column, contained
-from brickseat_core.contact.drop import first_contact
+from brickseat_core.contact.clash import column, nested_rows
+from brickseat_core.contact.first_contact import first_contact
+from brickseat_core.contact.free_interval import first_free_interval
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.contact.retreat import first_window
-from brickseat_core.fit.seat import out_of_flush, seat
+from brickseat_core.fit.set_down import out_of_flush, set_down
 from brickseat_core.scene import DOWN, Piece, rotation_about
 from brickseat_core.tolerances import CONTACT_EPSILON
 
@@ -43,7 +43,7 @@ def parted(index: SceneIndex, pieces: list[Piece]) -> list[Piece]:
                 turn, far = GOLDEN_ANGLE * number, wide * np.sqrt(number)
                 beside = upright.at(piece.pose.moved(np.array([far * np.cos(turn), 0.0, far * np.sin(turn)])))
                 aside = lift_out(index, beside)
-                if aside is not None and aside <= high and seat(index, beside).travel is not None:
+                if aside is not None and aside <= high and set_down(index, beside).travel is not None:
                     upright, lift, full[spot] = beside, aside, number
                     break
         upright = upright.at(upright.pose.moved(np.array([0.0, lift + PARTED if lift else 0.0, 0.0])))
@@ -58,7 +58,7 @@ def back_on_their_side(
     """The pieces where they lie; those that came to lie wholly under or inside something that did not fall, above it.
 
     The engine meets open ground from one side only: what was pushed through it stays below. Such a piece goes back to
-    where it started, and the finish drops it from there. ``starts``: where each began, by key.
+    where it initially_intersecting, and the finish drops it from there. ``starts``: where each began, by key.
     """
     falling = {p.key for p in lying}
     others = index.fork()
@@ -73,7 +73,7 @@ def back_on_their_side(
         middle = 0.5 * (below + above)
         near = (middle[[0, 2]] >= lo[:, [0, 2]]).all(axis=1) & (middle[[0, 2]] <= hi[:, [0, 2]]).all(axis=1)
         holding = tuple(int(r) for r in rows[near & (below[1] < hi[:, 1])])
-        if holding and contained(others, piece, -1, holding):
+        if holding and nested_rows(others, piece, -1, holding):
             wrong.append(piece.key)
     if not wrong:
         return lying
@@ -87,8 +87,8 @@ def lift_out(index: SceneIndex, piece: Piece) -> float | None:
     """Metres straight up to where a piece is inside nothing; None where that is farther than ``MOST_PARTING``."""
     mover, near = column(index, piece, index.row.get(piece.key, -1))
     probes = index.probes_of(piece)
-    lift = first_window(index, mover, near, probes, limit=MOST_PARTING)
-    if lift is not None and lift <= CONTACT_EPSILON and first_contact(index, mover, near).started:
+    lift = first_free_interval(index, mover, near, probes, limit=MOST_PARTING)
+    if lift is not None and lift <= CONTACT_EPSILON and first_contact(index, mover, near).initially_intersecting:
         travel = out_of_flush(index, piece, near)
         return lift if travel is None else -travel if -travel <= MOST_PARTING else None
     return lift

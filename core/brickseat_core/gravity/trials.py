@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.gravity.settling import Settled, SettleSlip, settle
 from brickseat_core.gravity.shapes import ContactShape
-from brickseat_core.gravity.world import Stuff
+from brickseat_core.gravity.world import PhysicalProperties
 from brickseat_core.scene import Piece
 
 LOOK_SECONDS = 0.25
@@ -30,7 +30,7 @@ class Trial:
     keys: tuple[str, ...]
     slip: SettleSlip
     shapes: Mapping[str, ContactShape]
-    stuffs: Mapping[str, Stuff]
+    properties: Mapping[str, PhysicalProperties]
     tolerance: float
 
 
@@ -38,7 +38,7 @@ def run_trial(trial: Trial) -> Settled:
     """One trial, from nothing. The same in every process: the same seed gives the same outcome."""
     index = SceneIndex(trial.pieces)
     # Trials run side by side: each has a core of its own, not several.
-    return settle(index, list(trial.keys), trial.slip, trial.shapes, trial.stuffs, trial.tolerance, threads=1)
+    return settle(index, list(trial.keys), trial.slip, trial.shapes, trial.properties, trial.tolerance, threads=1)
 
 
 def trials_of(trial: Trial, count: int) -> list[Trial]:

@@ -47,7 +47,7 @@ class NotForGravity(ValueError):
 
 
 @dataclass(frozen=True)
-class Stuff:
+class PhysicalProperties:
     """What a prop is of, for gravity: friction and restitution. ``mass`` in kg, None for what its volume weighs.
     ``fall`` in metres, None for what the material bears."""
 
@@ -117,7 +117,7 @@ class World:
         loose: Iterable[Piece],
         fixed: Iterable[Piece],
         shapes: Mapping[str, ContactShape],
-        stuffs: Mapping[str, Stuff],
+        properties: Mapping[str, PhysicalProperties],
         settings: Settings = SETTLE,
         two_sided: frozenset[str] = frozenset(),
         region: tuple[Vec, Vec] | None = None,
@@ -126,7 +126,7 @@ class World:
         lying: Iterable[Piece] = (),
         mesh_of: Callable[[Piece], Mesh] = own_mesh,
     ) -> None:
-        """``shapes``, ``stuffs``: by prop key. ``two_sided``: keys of fixed pieces whose faces may look either way.
+        """``shapes``, ``properties``: by prop key. ``two_sided``: keys of fixed pieces whose faces may look either way.
         ``region``: a box that no loose piece leaves: what is fixed outside it is left out. ``made``: the engine's shapes,
         when other worlds share them. ``threads``: how many look for contacts; the outcome is the same, bit for bit.
         ``lying``: pieces that are fixed besides, as the contact shapes that they fell with: bodies meet those in far less time.
@@ -137,7 +137,7 @@ class World:
         self._mesh_of = mesh_of
         self.pieces: list[Piece] = []
         self.keys: list[str] = []
-        self.shapes, self.stuffs = shapes, stuffs
+        self.shapes, self.properties = shapes, properties
         self._made = made or EngineShapes()
         # What is poured comes later, amid what stands there.
         origins = np.array([p.pose.origin for p in loose or fixed]).reshape(-1, 3)
@@ -154,9 +154,9 @@ class World:
         chosen = {p.key for p in loose}
         for piece in fixed:
             if piece.key not in chosen:
-                self._fix(piece, region, piece.key in two_sided)
+                self.add_bearer(piece, region, piece.key in two_sided)
         for piece in lying:
-            self._fix(piece, region)
+            self.add_bearer(piece, region)
         for piece in loose:
             self.add(piece)
 
@@ -190,7 +190,7 @@ class World:
         if not LEAST_EXTENT <= extent <= MOST_EXTENT:
             raise NotForGravity(f"{piece.name} is {extent:.3g} m large; gravity takes things from 1 mm to 500 m")
 
-    def _fix(self, piece: Piece, region: tuple[Vec, Vec] | None, two_sided: bool | None = None) -> None:
+    def add_bearer(self, piece: Piece, region: tuple[Vec, Vec] | None, two_sided: bool | None = None) -> None:
         """``two_sided``: whether its triangles may be met from either side; None when its contact shape is to be met."""
         if region is not None:
             lo, hi = world_box(self._mesh_of(piece), piece.pose)
@@ -198,14 +198,14 @@ class World:
                 return
         self._check(piece)
         turn, stretch = turn_and_stretch(piece.pose.linear)
-        stuff = self.stuffs.get(piece.prop.key, Stuff())
+        physical = self.properties.get(piece.prop.key, PhysicalProperties())
         collider = rapier3d.Collider.new(
             self._made.solid(self.shapes[piece.prop.key], stretch)
             if two_sided is None
             else self._made.surface(self._mesh_of(piece), stretch, two_sided)
         )
         collider = collider.position(isometry(piece.pose.origin - self.origin, turn))
-        collider = collider.contact_skin(SKIN).friction(stuff.friction).restitution(stuff.restitution)
+        collider = collider.contact_skin(SKIN).friction(physical.friction).restitution(physical.restitution)
         body = self.world.add_body(rapier3d.RigidBody.fixed())
         self._colliders[self.world.add_collider(collider, body)] = piece.key
 
@@ -221,7 +221,7 @@ class World:
             raise NotForGravity(f"{piece.name} has no contact shape; make one on the bench")
         linear = piece.pose.linear
         self._check(piece)
-        stuff = self.stuffs.get(piece.prop.key, Stuff())
+        physical = self.properties.get(piece.prop.key, PhysicalProperties())
         at = piece.pose.origin - self.origin
         turn, stretch = turn_and_stretch(linear)
         body = (
@@ -229,14 +229,14 @@ class World:
             .translation(tuple(at))
             .linear_damping(self.settings.damping[0])
             .angular_damping(self.settings.damping[1])
-            .additional_mass_properties(self._made.mass(self._mesh_of(piece), stretch, stuff).turned(turn))
+            .additional_mass_properties(self._made.mass(self._mesh_of(piece), stretch, physical).turned(turn))
             .soft_ccd_prediction(self.settings.ahead)
         )
         handle = self.world.add_body(body)
         self._handles.append(handle)
         collider = rapier3d.Collider.new(self._made.solid(shape, stretch)).position(isometry(np.zeros(3), turn))
         collider = collider.density(0.0).contact_skin(SKIN)
-        collider = collider.friction(stuff.friction).restitution(stuff.restitution)
+        collider = collider.friction(physical.friction).restitution(physical.restitution)
         worn = self.world.add_collider(collider, handle)
         self._colliders[worn] = piece.key
         self._worn.append((worn, stretch))
@@ -292,12 +292,12 @@ class World:
             body.is_enabled = True
             body.linvel = body.angvel = rapier3d.Vec3.zeros()
         after = self._middles()
-        ways = after - before
-        for row in np.flatnonzero(np.linalg.norm(ways, axis=1) > np.fromiter(self._thin.values(), np.float64)):
-            ray = rapier3d.Ray(tuple(before[row]), tuple(ways[row]))
+        directions = after - before
+        for row in np.flatnonzero(np.linalg.norm(directions, axis=1) > np.fromiter(self._thin.values(), np.float64)):
+            ray = rapier3d.Ray(tuple(before[row]), tuple(directions[row]))
             if self.world.query_pipeline.cast_ray(ray, 1.0, False, ONLY_FIXED) is not None:
                 body = self._bodies[list(self._thin)[row]]
-                body.translation = vec3(np.array(body.translation.to_tuple()) - ways[row])
+                body.translation = vec3(np.array(body.translation.to_tuple()) - directions[row])
                 body.linvel = vec3(SLOWED * np.array(body.linvel.to_tuple()))
 
     def _middles(self) -> Vec:
@@ -434,15 +434,15 @@ class Mass:
         )
 
 
-def mass_properties(mesh: Mesh, linear: Vec, stuff: Stuff) -> Mass:
+def mass_properties(mesh: Mesh, linear: Vec, physical: PhysicalProperties) -> Mass:
     """Of the true mesh, not of its shape (whose parts overlap); weighted as ``WEIGHT_POWER`` says."""
     volume, centre = mesh.mass
     grown = abs(float(np.linalg.det(linear)))
     size = float(np.linalg.norm(mesh.box[1] - mesh.box[0])) * grown ** (1.0 / 3.0)
-    true = stuff.mass
+    true = physical.mass
     if true is None:
         solid = abs(volume) * grown if mesh.health.closed else None
-        true = mass_of(solid, mesh.area * grown ** (2.0 / 3.0), stuff.material)
+        true = mass_of(solid, mesh.area * grown ** (2.0 / 3.0), physical.material)
     mass = max(true, LEAST_MASS) ** WEIGHT_POWER
     # Second moments go with the linear part from both sides; the inertia is what is left of their trace.
     moment = 0.5 * np.trace(mesh.inertia) * np.eye(3) - mesh.inertia
@@ -463,20 +463,20 @@ class EngineShapes:
     def __init__(self) -> None:
         self._solids: dict[tuple[ContactShape, Stretch], Any] = {}
         self._surfaces: dict[tuple[Mesh, Stretch, bool], Any] = {}
-        self._masses: dict[tuple[Mesh, Stretch, Stuff], Mass] = {}
+        self._masses: dict[tuple[Mesh, Stretch, PhysicalProperties], Mass] = {}
 
-    def mass(self, mesh: Mesh, stretch: Stretch, stuff: Stuff) -> Mass:
+    def mass(self, mesh: Mesh, stretch: Stretch, physical: PhysicalProperties) -> Mass:
         """Of a mesh, stretched."""
-        key = (mesh, stretch, stuff)
+        key = (mesh, stretch, physical)
         if key not in self._masses:
-            self._masses[key] = mass_properties(mesh, np.array(stretch).reshape(3, 3), stuff)
+            self._masses[key] = mass_properties(mesh, np.array(stretch).reshape(3, 3), physical)
         return self._masses[key]
 
     def solid(self, shape: ContactShape, stretch: Stretch) -> Any:
         """Of a contact shape, stretched. Raises NotForGravity when that leaves it no thickness."""
         key = (shape, stretch)
         if key not in self._solids:
-            self._solids[key] = solid_of(shape, np.array(stretch).reshape(3, 3))
+            self._solids[key] = rigid_solid(shape, np.array(stretch).reshape(3, 3))
         return self._solids[key]
 
     def surface(self, mesh: Mesh, stretch: Stretch, two_sided: bool) -> Any:
@@ -487,7 +487,7 @@ class EngineShapes:
         return self._surfaces[key]
 
 
-def solid_of(shape: ContactShape, linear: Vec) -> Any:
+def rigid_solid(shape: ContactShape, linear: Vec) -> Any:
     scale = np.diag(linear)
     if shape.kind == "ball" and float(np.abs(linear - scale[0] * np.eye(3)).max()) < 1e-6 * abs(scale[0]):
         centre = linear @ np.array(shape.centre)

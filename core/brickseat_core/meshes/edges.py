@@ -9,7 +9,7 @@ from brickseat_core.kernels import kernel
 
 Vec = NDArray[np.float64]
 Ints = NDArray[np.int64]
-SHARP, SAME_WAY, MOST_EDGES, MOST_EDGE_WAYS = 0.9, 0.985, 256, 3
+SHARP, SAME_EDGE_DIRECTION, MOST_EDGES, MOST_EDGE_DIRECTIONS = 0.9, 0.985, 256, 3
 """Cosines of the angle between two faces from which their edge is sharp, and between edges that run the same way; how many
 edges, and ways of them, are looked at."""
 
@@ -50,16 +50,16 @@ def grouped(rows: Ints) -> tuple[Ints, Ints]:
     return order, begins
 
 
-def sharp_ways(vertices: Vec, faces: NDArray[np.int32], edges: Edges) -> Vec:
-    """(k, 3) unit ways that sharp edges run, at most ``MOST_EDGE_WAYS``: those of the longest edges together."""
+def sharp_directions(vertices: Vec, faces: NDArray[np.int32], edges: Edges) -> Vec:
+    """(k, 3) unit ways that sharp edges run, at most ``MOST_EDGE_DIRECTIONS``: those of the longest edges together."""
     along = sharp_edges_kernel(vertices, faces, edges.uses, edges.begins)
     length = np.linalg.norm(along, axis=1)
     along = along[np.argsort(-length, kind="stable")[: min(MOST_EDGES, int((length > 0.0).sum()))]]
     found: list[Vec] = []
-    while len(along) and len(found) < MOST_EDGE_WAYS:
+    while len(along) and len(found) < MOST_EDGE_DIRECTIONS:
         length = np.linalg.norm(along, axis=1)
         unit = along / length[:, None]
-        same = np.abs(unit @ unit.T) > SAME_WAY
+        same = np.abs(unit @ unit.T) > SAME_EDGE_DIRECTION
         most = int(np.argmax(same @ length))
         found.append(unit[np.argmax(same[most])])
         along = along[~same[most]]

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brickseat_core.kernels import kernel
-from brickseat_core.meshes.edges import Edges, edges_of, grouped, sharp_ways
+from brickseat_core.meshes.edges import Edges, edges_of, grouped, sharp_directions
 from brickseat_core.meshes.lazy import lazy
 from brickseat_core.meshes.tree import Tree, build_tree
 
@@ -187,18 +187,18 @@ class Mesh:
         evenly in the order of the tree, which is that of space.
         """
         used = self.vertices[self._used]
-        ways = np.array([[x, y, z] for x in (-1, 0, 1) for y in (-1, 0, 1) for z in (-1, 0, 1) if x or y or z])
+        directions = np.array([[x, y, z] for x in (-1, 0, 1) for y in (-1, 0, 1) for z in (-1, 0, 1) if x or y or z])
         spread = self.tree.corners[:: max(1, len(self.faces) // SPREAD_CORNERS), 0]
-        return np.concatenate([used[np.unique(np.argmax(used @ ways.T, axis=0))], spread])
+        return np.concatenate([used[np.unique(np.argmax(used @ directions.T, axis=0))], spread])
 
     @lazy
     def _edges(self) -> Edges:
         return edges_of(self._welded)
 
     @lazy
-    def edge_ways(self) -> Vec:
-        """(k, 3) unit ways that its sharp edges run, three at most."""
-        return sharp_ways(self.vertices, self.faces, self._edges)
+    def edge_directions(self) -> Vec:
+        """(k, 3) unit directions that its sharp edges run, three at most."""
+        return sharp_directions(self.vertices, self.faces, self._edges)
 
     @lazy
     def health(self) -> Health:

@@ -5,7 +5,7 @@ from typing import Literal
 
 from pydantic.dataclasses import dataclass
 
-from brickseat_core.fit.seat import seat
+from brickseat_core.fit.set_down import set_down
 from brickseat_core.meshes.lengths import in_words
 from brickseat_core.moves.choosing import chosen, each_in_turn, in_short
 from brickseat_core.moves.fields import Pieces, SignedLength
@@ -25,7 +25,7 @@ def compute(scene: Scene, move: BedMove) -> Outcome:
     pieces = chosen(scene, move.pieces)
     wanted = [replace(p, sink=max(0.0, move.sink), stand_off=max(0.0, -move.sink)) for p in pieces]
     did = f"sank by {in_words(move.sink)}" if move.sink >= 0 else f"kept {in_words(-move.sink)} off"
-    return each_in_turn(scene, pieces, wanted, lambda i, p: p.at(seat(i, p).pose), f"{did} {in_short(pieces)}")
+    return each_in_turn(scene, pieces, wanted, lambda i, p: p.at(set_down(i, p).pose), f"{did} {in_short(pieces)}")
 
 
 REGISTRY.register(BedMove, compute, quick=True)

@@ -77,17 +77,17 @@ def each_in_turn(
     scene: Scene,
     pieces: list[Piece],
     wanted: list[Piece],
-    set_down: Callable[[SceneIndex, Piece], Piece | Left],
+    place: Callable[[SceneIndex, Piece], Piece | Left],
     words: str,
 ) -> Outcome:
-    """``pieces`` as they are ``wanted``, each ``set_down`` in its turn from the bottom up, among those set down before."""
+    """``pieces`` as they are ``wanted``, each given its ``place`` in its turn from the bottom up, among those set down before."""
     index = scene.index
     index.put_all(wanted)
     after: dict[str, Piece] = {}
     left: list[Left] = []
     for piece in bottom_up(index, wanted):
         scene.deadline.check()
-        found = set_down(index, piece)
+        found = place(index, piece)
         if isinstance(found, Left):
             left.append(found)
             found = piece

@@ -6,7 +6,7 @@ from typing import Literal
 import numpy as np
 from pydantic.dataclasses import dataclass
 
-from brickseat_core.fit.seat import seat
+from brickseat_core.fit.set_down import set_down
 from brickseat_core.moves.choosing import FreshNames, chosen, in_short, taken_names
 from brickseat_core.moves.fields import Pieces, Vector
 from brickseat_core.moves.registry import REGISTRY, Outcome, Scene
@@ -37,7 +37,7 @@ def compute(scene: Scene, move: CopyMove) -> Outcome:
             number=None,
             pose=piece.pose.moved(np.asarray(move.by)),
         )
-        copy = copy.at(seat(scene.index, copy).pose)
+        copy = copy.at(set_down(scene.index, copy).pose)
         scene.index.put(copy)
         made.append(copy)
     return Outcome(Change(f"copied {in_short(pieces)}", tuple(piece_delta(None, p) for p in made)))

@@ -5,7 +5,7 @@ from typing import Literal
 
 from pydantic.dataclasses import dataclass
 
-from brickseat_core.fit.seat import seat
+from brickseat_core.fit.set_down import set_down
 from brickseat_core.moves.choosing import chosen, each_in_turn, in_short
 from brickseat_core.moves.fields import Key, PoseForm, Vector, unit_vector
 from brickseat_core.moves.registry import REGISTRY, Outcome, Scene
@@ -30,7 +30,7 @@ def compute(scene: Scene, move: PlaceMove) -> Outcome:
         scene,
         [piece],
         [wanted],
-        lambda index, p: p.at(seat(index, p).pose) if move.reseat else p,
+        lambda index, p: p.at(set_down(index, p).pose) if move.reseat else p,
         f"moved {in_short([piece])}",
     )
 

@@ -6,7 +6,7 @@ import numpy as np
 from pydantic.dataclasses import dataclass
 
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.fit.seat import seat
+from brickseat_core.fit.set_down import set_down
 from brickseat_core.moves.choosing import as_one, chosen, each_in_turn, foot_of, in_short
 from brickseat_core.moves.fields import Factor, Pieces
 from brickseat_core.moves.registry import REGISTRY, MoveRefused, Outcome, Scene
@@ -36,13 +36,13 @@ def compute(scene: Scene, move: SizeMove) -> Outcome:
         inner = np.linalg.inv(piece.pose.linear) @ (foot - piece.pose.origin)
         return piece.at(Pose.of(linear, foot - linear @ inner))
 
-    def set_down(index: SceneIndex, piece: Piece) -> Piece:
-        return piece.at(seat(index, piece).pose)
+    def landed(index: SceneIndex, piece: Piece) -> Piece:
+        return piece.at(set_down(index, piece).pose)
 
     words = f"sized {in_short(pieces)}"
     if together:
-        return as_one(scene, pieces, lambda i, body: set_down(i, sized(i, body)), lambda: f"{words} together")
-    return each_in_turn(scene, pieces, [sized(scene.index, p) for p in pieces], set_down, words)
+        return as_one(scene, pieces, lambda i, body: landed(i, sized(i, body)), lambda: f"{words} together")
+    return each_in_turn(scene, pieces, [sized(scene.index, p) for p in pieces], landed, words)
 
 
 REGISTRY.register(SizeMove, compute, quick=True)

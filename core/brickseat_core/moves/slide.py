@@ -6,7 +6,7 @@ import numpy as np
 from pydantic.dataclasses import dataclass
 
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.fit.seat import seat
+from brickseat_core.fit.set_down import set_down
 from brickseat_core.moves.choosing import as_one, chosen, each_in_turn, in_short, offset_of
 from brickseat_core.moves.fields import Pieces, Vector
 from brickseat_core.moves.registry import REGISTRY, Outcome, Scene
@@ -44,7 +44,7 @@ def compute(scene: Scene, move: SlideMove) -> Outcome:
     if move.together:
         return as_one(scene, pieces, slid, lambda: words(" together"))
     wanted = [p.at(p.pose.moved(np.asarray(by))) for p in pieces]
-    return each_in_turn(scene, pieces, wanted, lambda index, p: p.at(seat(index, p).pose), words())
+    return each_in_turn(scene, pieces, wanted, lambda index, p: p.at(set_down(index, p).pose), words())
 
 
 REGISTRY.register(SlideMove, compute, quick=True)

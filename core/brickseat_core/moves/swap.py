@@ -5,7 +5,7 @@ from typing import Literal
 
 from pydantic.dataclasses import dataclass
 
-from brickseat_core.fit.seat import seat
+from brickseat_core.fit.set_down import set_down
 from brickseat_core.moves.choosing import chosen, each_in_turn, foot_of, in_short
 from brickseat_core.moves.fields import Key, Pieces
 from brickseat_core.moves.registry import REGISTRY, Outcome, Scene
@@ -29,7 +29,7 @@ def compute(scene: Scene, move: SwapMove) -> Outcome:
         return other.at(other.pose.moved(foot_of(scene.index, piece) - foot_of(scene.index, other)))
 
     words = f"swapped {in_short(pieces)} for {prop.name}"
-    return each_in_turn(scene, pieces, [swapped(p) for p in pieces], lambda i, p: p.at(seat(i, p).pose), words)
+    return each_in_turn(scene, pieces, [swapped(p) for p in pieces], lambda i, p: p.at(set_down(i, p).pose), words)
 
 
 REGISTRY.register(SwapMove, compute)

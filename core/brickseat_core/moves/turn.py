@@ -8,7 +8,7 @@ from pydantic.dataclasses import dataclass
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.landing import turned_about
-from brickseat_core.fit.seat import seat
+from brickseat_core.fit.set_down import set_down
 from brickseat_core.moves.choosing import as_one, chosen, each_in_turn, foot_of, in_short
 from brickseat_core.moves.fields import Degrees, Pieces, degrees_of
 from brickseat_core.moves.registry import REGISTRY, Outcome, Scene
@@ -32,13 +32,13 @@ def compute(scene: Scene, move: TurnMove) -> Outcome:
     def turned(index: SceneIndex, piece: Piece) -> Piece:
         return turned_about(piece, rotation, foot_of(index, piece))
 
-    def set_down(index: SceneIndex, piece: Piece) -> Piece:
-        return piece.at(seat(index, piece).pose)
+    def landed(index: SceneIndex, piece: Piece) -> Piece:
+        return piece.at(set_down(index, piece).pose)
 
     words = f"turned {in_short(pieces)}"
     if move.together and len(pieces) > 1:
-        return as_one(scene, pieces, lambda i, body: set_down(i, turned(i, body)), lambda: f"{words} together")
-    return each_in_turn(scene, pieces, [turned(scene.index, p) for p in pieces], set_down, words)
+        return as_one(scene, pieces, lambda i, body: landed(i, turned(i, body)), lambda: f"{words} together")
+    return each_in_turn(scene, pieces, [turned(scene.index, p) for p in pieces], landed, words)
 
 
 REGISTRY.register(TurnMove, compute, quick=True)

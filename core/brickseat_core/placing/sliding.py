@@ -9,12 +9,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brickseat_core.contact.drop import first_contact
 from brickseat_core.contact.features import near_features
+from brickseat_core.contact.first_contact import first_contact
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.mover import frame_along
 from brickseat_core.deadline import UNLIMITED, Deadline
-from brickseat_core.fit.seat import seat
+from brickseat_core.fit.set_down import set_down
 from brickseat_core.scene import Piece, Pose, Vec
 from brickseat_core.tolerances import LIFT_OFF
 
@@ -62,7 +62,7 @@ def slide(index: SceneIndex, piece: Piece, by: Vec, climb: float, deadline: Dead
     row = index.row.get(piece.key, -1)
     wanted_sink = direction * (piece.sink - piece.stand_off)
     plain = piece.at(piece.pose.moved(-wanted_sink)).plain
-    at = plain.at(seat(index, plain).pose)
+    at = plain.at(set_down(index, plain).pose)
     left = by - direction * float(by @ direction)
     travelled, turns = 0.0, 0
     against: list[str] = []
@@ -89,7 +89,7 @@ def slide(index: SceneIndex, piece: Piece, by: Vec, climb: float, deadline: Dead
         level = normal - direction * float(normal @ direction)
         level /= max(float(np.linalg.norm(level)), 1e-12)
         left = left - level * float(left @ level)
-    landed = seat(index, at)
+    landed = set_down(index, at)
     pose = at.pose if landed.travel is None else landed.pose
     return Slid(pose.moved(wanted_sink), travelled, tuple(against))
 
@@ -114,7 +114,7 @@ def stepped(index: SceneIndex, at: Piece, row: int, step: Vec, climb: float) -> 
     raised = above.at(above.pose.moved(step))
     mover = index.mover(index.mesh_of(at), raised.pose, frame_along(direction))
     drop = first_contact(index, mover, index.near(mover, raised.pose.origin, row))
-    if drop.started or drop.travel is None or drop.row is None:
+    if drop.initially_intersecting or drop.travel is None or drop.row is None:
         return None
     onto = index.pieces[index.keys[drop.row] or ""]
     if onto.role == "prop" and lift - drop.travel > NEIGHBOUR_SHARE * climb + LIFT_OFF:
@@ -133,7 +133,7 @@ def is_in_the_way(index: SceneIndex, above: Piece, row: int, step: Vec) -> bool:
         return False
     mover = index.mover(index.mesh_of(above), above.pose, frame_along(step / length))
     drop = first_contact(index, mover, index.near(mover, above.pose.origin, row))
-    return bool(drop.started) or (drop.travel is not None and drop.travel < length)
+    return bool(drop.initially_intersecting) or (drop.travel is not None and drop.travel < length)
 
 
 def pushed(index: SceneIndex, at: Piece, row: int, along: Vec, most: float) -> tuple[float, int | None]:
@@ -142,9 +142,9 @@ def pushed(index: SceneIndex, at: Piece, row: int, along: Vec, most: float) -> t
     mover = index.mover(index.mesh_of(at), raised.pose, frame_along(along))
     near = index.near(mover, raised.pose.origin, row)
     drop = first_contact(index, mover, near)
-    if drop.started or drop.travel is None or drop.travel >= most:
+    if drop.initially_intersecting or drop.travel is None or drop.travel >= most:
         # Something it cuts, or something it meets only on its way down: it stays where it is.
-        return 0.0, min(drop.started, default=None)
+        return 0.0, min(drop.initially_intersecting, default=None)
     return max(0.0, drop.travel), drop.row
 
 

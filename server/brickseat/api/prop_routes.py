@@ -21,8 +21,8 @@ from brickseat.store import prop_house
 from brickseat.store.contact import contact_document, contact_of
 from brickseat.store.importing import import_prop, joint_names, new_key, pose_prop, remake, source_of
 from brickseat.store.models import StoredProp
+from brickseat.store.physical import properties_of
 from brickseat.store.shelving import light_file, mesh_of, shelve
-from brickseat.store.stuff import stuff_of
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_build import Paint, Surface, prop_document
 from brickseat_core.gravity.materials import MATERIALS, mass_of
@@ -44,7 +44,7 @@ FOREVER = "private, max-age=31536000, immutable"
 
 def breaking_fall(prop: StoredProp) -> float | None:
     """Metres it falls before it breaks; None for what does not break."""
-    fall = stuff_of(prop).bears
+    fall = properties_of(prop).bears
     return fall if fall < math.inf else None
 
 

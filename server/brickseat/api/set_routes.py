@@ -20,7 +20,7 @@ from brickseat.sets.models import DressedSet
 from brickseat.sets.opening import hand_over, open_set
 from brickseat.sets.session import LiveSet, sessions
 from brickseat.sets.storing import drop_unnamed_props
-from brickseat.sets.telling import fit_record, told_record
+from brickseat.sets.telling import fit_record, news_record
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import prop_of
 from brickseat_core.contact.section import section
@@ -142,7 +142,7 @@ def move(request: HttpRequest, key: uuid.UUID, asked: schemas.MoveRequest) -> An
         return live.prop(wanted)
 
     stage = request.headers.get("X-Stage", "")[:64]
-    return told_record(make_move(dressed.key, user_of(request), lambda live: asked.move, find_prop, stage))
+    return news_record(make_move(dressed.key, user_of(request), lambda live: asked.move, find_prop, stage))
 
 
 @router.get("/sets/{uuid:key}/history/{int:number}", response={200: list[schemas.PieceSchema], **PROBLEMS})
@@ -154,17 +154,17 @@ def history_step(request: HttpRequest, key: uuid.UUID, number: int) -> Any:
 @router.post("/sets/{uuid:key}/history/{int:number}", response={200: schemas.ChangeSchema, **PROBLEMS})
 def history_go(request: HttpRequest, key: uuid.UUID, number: int) -> Any:
     """Back (or on again) to how the set was after that step."""
-    return told_record(go_to(open_set_of(request, key).key, number))
+    return news_record(go_to(open_set_of(request, key).key, number))
 
 
 @router.post("/sets/{uuid:key}/undo", response={200: schemas.ChangeSchema, **PROBLEMS})
 def undo_last(request: HttpRequest, key: uuid.UUID) -> Any:
-    return told_record(undo(open_set_of(request, key).key, back=True))
+    return news_record(undo(open_set_of(request, key).key, back=True))
 
 
 @router.post("/sets/{uuid:key}/redo", response={200: schemas.ChangeSchema, **PROBLEMS})
 def redo_next(request: HttpRequest, key: uuid.UUID) -> Any:
-    return told_record(undo(open_set_of(request, key).key, back=False))
+    return news_record(undo(open_set_of(request, key).key, back=False))
 
 
 @router.post("/sets/{uuid:key}/settle", response={202: schemas.JobSchema, **PROBLEMS})
@@ -244,7 +244,7 @@ def adopt(request: HttpRequest, key: uuid.UUID, job: str, asked: schemas.Adoptio
         return move
 
     stage = request.headers.get("X-Stage", "")[:64]
-    return told_record(make_move(dressed.key, user_of(request), command, stage=stage))
+    return news_record(make_move(dressed.key, user_of(request), command, stage=stage))
 
 
 def job_of(request: HttpRequest, key: uuid.UUID, job: str) -> Job:

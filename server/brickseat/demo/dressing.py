@@ -6,7 +6,7 @@ from collections.abc import Mapping
 import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.fit.seat import seat
+from brickseat_core.fit.set_down import set_down
 from brickseat_core.scene import DOWN, Piece, Pose, Prop, Triple, rotation_about
 
 BEARER_PLACES: dict[str, tuple[Triple, float]] = {
@@ -59,7 +59,7 @@ class Dressing:
         """Set a prop down at (x, z), falling from just above height ``above`` (or from there along ``direction``)."""
         start = above if direction != DOWN else above + 0.002
         piece = self._piece(key, (x, start, z), turn, size, direction, sink)
-        result = seat(self.index, piece)
+        result = set_down(self.index, piece)
         placed = piece.at(result.pose)
         self.index.put(placed)
         return placed

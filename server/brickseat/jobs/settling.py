@@ -14,8 +14,8 @@ from brickseat.sets.session import LiveSet
 from brickseat.sets.telling import tell_from_thread
 from brickseat.store.contact import kept_shape
 from brickseat.store.models import StoredProp
+from brickseat.store.physical import properties_of
 from brickseat.store.shelving import shelve
-from brickseat.store.stuff import stuff_of
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.formats.gltf_build import Surface, main_paint, prop_document
 from brickseat_core.formats.gltf_document import GltfDocument
@@ -65,12 +65,12 @@ def start(live: LiveSet, asked: Asked) -> Job:
     poured = [p.key for p in asked.pour.props] if asked.pour else []
     needed = {*(piece.prop.key for piece in pieces), *poured}
     stored = {p.key: p for p in StoredProp.objects.filter(key__in=needed)}
-    stuffs = {key: stuff_of(prop) for key, prop in stored.items()}
+    properties = {key: properties_of(prop) for key, prop in stored.items()}
 
     def run(job: Job) -> list[Settled]:
         try:
             shapes = shapes_of([*(p.prop.key for p in chosen), *poured], asked.boxed, stored, job)
-            trial = Trial(pieces, tuple(p.key for p in chosen), asked.slip, shapes, stuffs, now.dressed.tolerance)
+            trial = Trial(pieces, tuple(p.key for p in chosen), asked.slip, shapes, properties, now.dressed.tolerance)
             found = side_by_side(trial, asked.trials, job) if asked.trials > 1 else [watched(trial, asked, job)]
             for settled in found:
                 keep_shards(job, settled.pieces, settled.shards)
@@ -119,7 +119,7 @@ def shards_to_adopt(job: Job, pieces: Iterable[Piece]) -> None:
             mass=whole.mass * share if whole.mass is not None and share else None,
             grip=whole.grip,
             bounce=whole.bounce,
-            fall=HARDER * stuff_of(whole).bears,
+            fall=HARDER * properties_of(whole).bears,
             contact="hull",
         )
 
@@ -162,7 +162,7 @@ def watched(trial: Trial, asked: Asked, job: Job) -> Settled:
     if asked.pour is not None:
         stream = Stream(index, asked.pour, job.key)
         stream.to = np.array(asked.at) if asked.at is not None else None
-    run = Run(index, list(trial.keys), trial.slip, trial.shapes, trial.stuffs, stream)
+    run = Run(index, list(trial.keys), trial.slip, trial.shapes, trial.properties, stream)
     starts = [encode_pose(p.pose) for p in run.loose]
     tell_from_thread(
         job.dressed, {"type": "set.job", "job": {**job_record(job), "keys": run.world.keys, "starts": starts}}

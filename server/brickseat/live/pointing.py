@@ -7,7 +7,7 @@ import numpy as np
 from brickseat.sets.session import LiveSet
 from brickseat.store.models import StoredProp
 from brickseat_core.placing.frames import FOLLOWS, TOUCH_SIDES
-from brickseat_core.placing.point import Slip, point
+from brickseat_core.placing.pointing import Slip, point
 from brickseat_core.scene import DOWN, Triple
 from brickseat_core.scene.encoding import encode_pose
 

@@ -1,4 +1,4 @@
-"""The one way to change a set: a move is computed, stored with its history row, and told to every stage."""
+"""The one way to change a set: a move is computed, stored with its history row, and news to every stage."""
 
 import uuid
 from collections.abc import Callable
@@ -12,7 +12,7 @@ from brickseat.sets.presence import presence
 from brickseat.sets.session import LiveSet, sessions
 from brickseat.sets.storing import write_deltas, write_history
 from brickseat.sets.summary import summarise
-from brickseat.sets.telling import Told, tell
+from brickseat.sets.telling import ChangeNews, tell
 from brickseat.store.models import StoredProp
 from brickseat_core.fit.repair import Left
 from brickseat_core.moves import MoveRefused, compute_move, keys_of
@@ -42,7 +42,7 @@ def make_move(
     build: Callable[[LiveSet], Any],
     find_prop: Callable[[LiveSet, str], Prop] = lambda live, key: live.prop(key),
     stage: str = "",
-) -> Told:
+) -> ChangeNews:
     """Compute the move that ``build`` makes for the live set, and carry it out. Raises MoveRefused.
 
     ``find_prop``: the prop of a key that the move names. ``stage``: the open stage that asks; what another stage holds
@@ -64,7 +64,7 @@ def make_move(
         return carry_out(live, outcome.change, store, left=outcome.left)
 
 
-def undo(dressed_key: uuid.UUID, back: bool) -> Told:
+def undo(dressed_key: uuid.UUID, back: bool) -> ChangeNews:
     """Take back the last change, or do the next one again. Raises MoveRefused when there is none."""
     dressed = DressedSet.objects.get(key=dressed_key)
     live = sessions.of(dressed)
@@ -108,7 +108,7 @@ def set_at(dressed: DressedSet, number: int) -> Set:
     return change_to(live, *steps_to(dressed, number)).on(live.snapshot.dressed)
 
 
-def go_to(dressed_key: uuid.UUID, number: int) -> Told:
+def go_to(dressed_key: uuid.UUID, number: int) -> ChangeNews:
     """Undo or redo, all in one, until the set is as it was after step ``number``. Raises MoveRefused."""
     dressed = DressedSet.objects.get(key=dressed_key)
     live = sessions.of(dressed)
@@ -130,7 +130,7 @@ def carry_out(
     store: Callable[[DressedSet], None],
     left: tuple[Left, ...] = (),
     stepped: bool = False,
-) -> Told:
+) -> ChangeNews:
     """Store a change, bring the session up to it and, once the transaction is safe, tell every stage.
 
     Runs with ``live.writing`` held. Everything is measured before the transaction begins, so that others wait for the
@@ -139,7 +139,7 @@ def carry_out(
     """
     if not change.deltas and not stepped:
         dressed = DressedSet.objects.get(key=live.key)
-        return Told(dressed.revision, change.words, (), {}, left, *undo_words(dressed))
+        return ChangeNews(dressed.revision, change.words, (), {}, left, *undo_words(dressed))
     now = live.snapshot
     try:
         after, fits = now.after(change, now.revision + 1)
@@ -157,10 +157,10 @@ def carry_out(
             dressed.revision = after.revision
             summarise(dressed, after.index, after.fits)
             dressed.save()
-            told = Told(dressed.revision, change.words, change.deltas, fits, left, *undo_words(dressed))
-            transaction.on_commit(lambda: tell(live.key, told))
+            news = ChangeNews(dressed.revision, change.words, change.deltas, fits, left, *undo_words(dressed))
+            transaction.on_commit(lambda: tell(live.key, news))
             live.snapshot = after
     except BaseException:
         live.snapshot = now
         raise
-    return told
+    return news

@@ -8,7 +8,7 @@ from brickseat.sets.changing import undo_words
 from brickseat.sets.models import DressedSet, StoredRecord
 from brickseat.sets.session import LiveSet, sessions
 from brickseat.sets.summary import summarise
-from brickseat.sets.telling import Told, tell, tell_of_prop
+from brickseat.sets.telling import ChangeNews, tell, tell_of_prop
 from brickseat.store.models import StoredProp
 
 
@@ -31,6 +31,6 @@ def refresh(key: uuid.UUID) -> None:
             summarise(dressed, live.snapshot.index, live.snapshot.fits)
         dressed.revision += 2
         dressed.save(update_fields=["revision", "counts", "plan", "changed"])
-        told = Told(dressed.revision, "a prop was made anew", (), {}, (), *undo_words(dressed))
-        transaction.on_commit(lambda: tell(key, told))
+        news = ChangeNews(dressed.revision, "a prop was made anew", (), {}, (), *undo_words(dressed))
+        transaction.on_commit(lambda: tell(key, news))
     sessions.drop(key)

@@ -15,7 +15,7 @@ from brickseat_core.scene.encoding import encode
 
 
 @dataclass(frozen=True)
-class Told:
+class ChangeNews:
     """What a change did: for the one who made it and for every other stage of the set."""
 
     revision: int
@@ -53,26 +53,26 @@ def fit_record(fit: Fit) -> dict[str, Any]:
     }
 
 
-def told_record(told: Told) -> dict[str, Any]:
+def news_record(news: ChangeNews) -> dict[str, Any]:
     return {
-        "revision": told.revision,
-        "words": told.words,
+        "revision": news.revision,
+        "words": news.words,
         "deltas": [
             {"kind": d.kind, "key": d.key, "after": encode(d.after) if d.after is not None else None}
-            for d in told.deltas
+            for d in news.deltas
         ],
-        "fits": [fit_record(f) for f in told.fits.values() if f is not None],
-        "left": [{"key": entry.key, "reason": entry.reason} for entry in told.left],
-        "can_undo": told.can_undo,
-        "can_redo": told.can_redo,
+        "fits": [fit_record(f) for f in news.fits.values() if f is not None],
+        "left": [{"key": entry.key, "reason": entry.reason} for entry in news.left],
+        "can_undo": news.can_undo,
+        "can_redo": news.can_redo,
     }
 
 
-def tell(key: uuid.UUID, told: Told) -> None:
+def tell(key: uuid.UUID, news: ChangeNews) -> None:
     """Tell every open stage of a set what changed."""
     layer = get_channel_layer()
     if layer is not None:
-        async_to_sync(layer.group_send)(group_of(key), {"type": "set.changed", "change": told_record(told)})
+        async_to_sync(layer.group_send)(group_of(key), {"type": "set.changed", "change": news_record(news)})
 
 
 def tell_of_prop(key: str) -> None:

@@ -8,31 +8,34 @@ from numpy.typing import NDArray
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
 from brickseat_core.contact.mover import Mover, Near
-from brickseat_core.contact.pairs import ALL_PAIRS, back_to_back, mover_triangle, pairs_within, triangle_in_frame
+from brickseat_core.contact.pairs import ALL_PAIRS, back_to_back, blocking_pairs, mover_triangle, triangle_in_frame
+from brickseat_core.contact.query import query_of
 from brickseat_core.kernels import kernel
 from brickseat_core.scene import Vec
 from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH
 
 
 @dataclass(frozen=True)
-class Region:
+class ContactRegion:
     """``points`` (n, 3) in the mover's frame, and the ``rows`` (n,) of the pieces touched there."""
 
     points: Vec
     rows: NDArray[np.int64]
 
 
-def contact_region(index: SceneIndex, mover: Mover, near: Near, low: float, high: float) -> Region:
+def contact_region(index: SceneIndex, mover: Mover, near: Near, low: float, high: float) -> ContactRegion:
     """Corners of the parts of the surfaces whose gap along the direction lies in [low, high] metres."""
     if not len(near.rows) or high < low:
-        return Region(np.zeros((0, 3)), np.zeros(0, np.int64))
-    pairs = pairs_within(index.forest, index.placed, mover, near.rows, near.matrix, near.offset, low, high, ALL_PAIRS)
-    points, who = contact_region_kernel(index.forest, mover, near.matrix, near.offset, near.facing, pairs, low, high)
-    return Region(points, near.rows[who])
+        return ContactRegion(np.zeros((0, 3)), np.zeros(0, np.int64))
+    query = query_of(index, mover, near)
+    points, who = contact_region_kernel(query, blocking_pairs(query, low, high, ALL_PAIRS), low, high)
+    return ContactRegion(points, near.rows[who])
 
 
 @kernel
-def contact_region_kernel(forest, mover, matrix, offset, facing, pairs, low, high):  # type: ignore[no-untyped-def]
+def contact_region_kernel(query, pairs, low, high):  # type: ignore[no-untyped-def]
+    """As ``contact_region``, of pairs of triangles that are found already; rows as places in the query's."""
+    mover, facing = query.mover, query.facing
     points = np.empty((64, 3))
     who = np.empty(64, np.int64)
     found = 0
@@ -42,7 +45,7 @@ def contact_region_kernel(forest, mover, matrix, offset, facing, pairs, low, hig
     work = np.empty((POLYGON_ROOM, 3))
     for pair in range(pairs.shape[0]):
         i = pairs[pair, 2]
-        triangle_in_frame(forest, pairs[pair, 1], matrix, offset, i, s)
+        triangle_in_frame(query.forest, pairs[pair, 1], query.matrix, query.offset, i, s)
         mover_triangle(mover, pairs[pair, 0], t)
         if back_to_back(t, s, mover.facing, facing[i]):
             continue

@@ -5,11 +5,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from brickseat_core.contact.clash import column, penetration
-from brickseat_core.contact.drop import rows_cut
+from brickseat_core.contact.first_contact import rows_cut
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.rays import Hit, first_hit
 from brickseat_core.fit.check import Clash, clash_of, triple
-from brickseat_core.fit.seat import seat
+from brickseat_core.fit.set_down import set_down
 from brickseat_core.placing.frames import (
     PLUMB,
     SIDE_TURNS,
@@ -122,13 +122,13 @@ def point(
     along = np.asarray(direction)
     # Start with the foremost point of the prop's box on the plane through the point met.
     middle = linear @ (0.5 * (lo + hi))
-    reach = float(np.abs(linear.T @ along) @ (0.5 * (hi - lo)))
-    start = Pose.of(linear, hit.point - along * reach - middle)
+    half_extent = float(np.abs(linear.T @ along) @ (0.5 * (hi - lo)))
+    start = Pose.of(linear, hit.point - along * half_extent - middle)
     on = index.keys[hit.row] or ""
     piece = Piece(key or "ghost", prop.name, prop, start, direction=direction, sink=slip.sink, stand_off=slip.stand_off)
-    result = seat(index, piece, [hit.row])
+    result = set_down(index, piece, [hit.row])
     problem = None
-    height = 2.0 * reach
+    height = 2.0 * half_extent
     pose = result.pose
     if result.travel is None or result.travel < -height:
         pose = start.moved(along * (slip.sink - slip.stand_off))
@@ -148,7 +148,9 @@ def point(
 def ghost_clashes(index: SceneIndex, piece: Piece, skip: int, on: int, tolerance: float) -> tuple[Clash, ...]:
     """What the piece would interpenetrate where it is, deepest first; its bearer only beyond the wanted sink."""
     mover, near = column(index, piece, skip)
-    started = [r for r in rows_cut(index, mover, near) if r != on][:MOST_MEASURED]
-    cuts = [c for c in (penetration(index, piece, r, GHOST_NORMALS) for r in started) if c.depth > tolerance]
+    initially_intersecting = [r for r in rows_cut(index, mover, near) if r != on][:MOST_MEASURED]
+    cuts = [
+        c for c in (penetration(index, piece, r, GHOST_NORMALS) for r in initially_intersecting) if c.depth > tolerance
+    ]
     direction = np.asarray(piece.direction)
     return tuple(clash_of(index, c, direction) for c in sorted(cuts, key=lambda c: -c.depth))

@@ -6,12 +6,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from brickseat_core.contact.bearing import UPWARD
-from brickseat_core.contact.clash import Cut, column, contained, penetration, shrunk
-from brickseat_core.contact.drop import first_contact
+from brickseat_core.contact.clash import Cut, column, nested_rows, penetration, shrunk
+from brickseat_core.contact.first_contact import first_contact
 from brickseat_core.contact.free_drop import free_drop
+from brickseat_core.contact.free_interval import first_free_interval
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.mover import Mover, Near, frame_along
-from brickseat_core.contact.retreat import first_window
 from brickseat_core.scene import Piece, Pose, Vec
 from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH, GRAZE_DEPTH, LEAST_SHRINK, SHRINK
 
@@ -20,7 +20,7 @@ GRAZE_WIDTHS = 4.0
 
 
 @dataclass(frozen=True)
-class Seat:
+class SetDown:
     """Where a piece sits. ``travel``: metres moved along its direction (negative: pushed back), None when
     it stays where it is; ``reason`` then says why."""
 
@@ -29,7 +29,7 @@ class Seat:
     reason: str = ""
 
 
-def seat(index: SceneIndex, piece: Piece, rows: list[int] | None = None) -> Seat:
+def set_down(index: SceneIndex, piece: Piece, rows: list[int] | None = None) -> SetDown:
     """The pose at which ``piece`` just touches (less its sink, plus its stand-off), by moving along its direction.
 
     A piece that starts inside others goes to the nearest seat it came from: back against its direction when
@@ -44,43 +44,43 @@ def seat(index: SceneIndex, piece: Piece, rows: list[int] | None = None) -> Seat
         mover, near = column(index, raised, row)
         if rows is not None:
             near = index.only(mover, raised.pose.origin, rows)
-        travel = travel_to_seat(index, raised, row, mover, near)
+        travel = travel_to_contact(index, raised, row, mover, near)
     if travel is None:
-        return Seat(piece.pose, None, "nothing in its direction to rest on")
+        return SetDown(piece.pose, None, "nothing in its direction to rest on")
     # Measured from the raised pose: a bedded piece ends ``sink`` further on than first contact.
     final = raised.pose.moved(direction * (travel + piece.sink - piece.stand_off))
-    return Seat(final, float((final.origin - piece.pose.origin) @ direction))
+    return SetDown(final, float((final.origin - piece.pose.origin) @ direction))
 
 
-def travel_to_seat(index: SceneIndex, piece: Piece, row: int, mover: Mover, near: Near) -> float | None:
+def travel_to_contact(index: SceneIndex, piece: Piece, row: int, mover: Mover, near: Near) -> float | None:
     """Signed travel along the direction to first contact or to the nearest seat; None when unborne."""
     drop = first_contact(index, mover, near)
-    others = tuple(int(r) for r in near.rows if int(r) not in drop.started)
-    hidden = contained(index, piece, row, others)
-    if not drop.started and not hidden:
+    others = tuple(int(r) for r in near.rows if int(r) not in drop.initially_intersecting)
+    hidden = nested_rows(index, piece, row, others)
+    if not drop.initially_intersecting and not hidden:
         return drop.travel
     probes = index.probes_of(piece)
-    lift = first_window(index, mover, near, probes)
+    lift = first_free_interval(index, mover, near, probes)
     if lift is not None and lift <= CONTACT_EPSILON:
         flush = out_of_flush(index, piece, near)
         if flush is not None:
             return flush
     if lift is not None and lift <= GRAZE_DEPTH:
         return -lift
-    slack = np.full(len(near.rows), FLUSH_WIDTH)
+    ignored_width = np.full(len(near.rows), FLUSH_WIDTH)
     if not hidden:
-        cuts = [penetration(index, piece, r, limit=GRAZE_DEPTH) for r in drop.started]
+        cuts = [penetration(index, piece, r, limit=GRAZE_DEPTH) for r in drop.initially_intersecting]
         grazes = [c for c in cuts if is_graze(c, np.asarray(piece.direction))]
         for cut in grazes:
-            slack[near.rows == cut.row] = FLUSH_WIDTH + GRAZE_WIDTHS * cut.depth
+            ignored_width[near.rows == cut.row] = FLUSH_WIDTH + GRAZE_WIDTHS * cut.depth
         if grazes and len(grazes) == len(cuts):
-            return first_contact(index, mover, near, slack).travel
+            return first_contact(index, mover, near, ignored_width).travel
         if grazes:
-            lift = first_window(index, mover, near, probes, slack=slack)
+            lift = first_free_interval(index, mover, near, probes, ignored_width=ignored_width)
     height = float(mover.hi[0, 2] - mover.lo[0, 2])
     if lift is not None and lift <= height * (1.0 + 1e-9):
         return -lift
-    through = way_through(index, piece, near, probes, height, slack)
+    through = travel_through(index, piece, near, probes, height, ignored_width)
     if through is not None:
         return through
     return -lift if lift is not None else None
@@ -93,7 +93,7 @@ def out_of_flush(index: SceneIndex, piece: Piece, near: Near) -> float | None:
     slim = shrunk(index, piece)
     probes = index.probes_of(slim)
     mover = index.mover(index.mesh_of(slim), slim.pose, frame_along(direction))
-    lift = first_window(index, mover, index.only(mover, slim.pose.origin, rows), probes)
+    lift = first_free_interval(index, mover, index.only(mover, slim.pose.origin, rows), probes)
     given = max(SHRINK * float(mover.hi[0, 2] - mover.lo[0, 2]), LEAST_SHRINK)
     if lift is None or lift <= CONTACT_EPSILON + 2.0 * given:
         # No deeper than what the shrinking hides: it touches, or grazes.
@@ -109,16 +109,18 @@ def is_graze(cut: Cut, direction: Vec) -> bool:
     return cut.depth <= GRAZE_DEPTH and float(cut.normal @ -direction) <= UPWARD
 
 
-def way_through(index: SceneIndex, piece: Piece, near: Near, probes: Vec, height: float, slack: Vec) -> float | None:
+def travel_through(
+    index: SceneIndex, piece: Piece, near: Near, probes: Vec, height: float, ignored_width: Vec
+) -> float | None:
     """Travel on along the direction out of what the piece pokes up into, and then to its seat below."""
     direction = np.asarray(piece.direction)
     flipped = index.mover(index.mesh_of(piece), piece.pose, frame_along(-direction))
     ahead = index.only(flipped, piece.pose.origin, [int(r) for r in near.rows])
-    out = first_window(index, flipped, ahead, probes, limit=height, slack=slack)
+    out = first_free_interval(index, flipped, ahead, probes, limit=height, ignored_width=ignored_width)
     if out is None or not math.isfinite(out):
         return None
     freed = piece.at(piece.pose.moved(direction * out))
     mover = index.mover(index.mesh_of(piece), freed.pose, frame_along(direction))
     below = index.only(mover, freed.pose.origin, [int(r) for r in near.rows])
-    rest = first_contact(index, mover, below, slack).travel
+    rest = first_contact(index, mover, below, ignored_width).travel
     return None if rest is None else out + rest

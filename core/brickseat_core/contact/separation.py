@@ -1,0 +1,324 @@
+"""The shortest separation: the least travel, in any direction, that parts one piece from another.
+
+Directions are tried one after another, and the best of them is turned while that makes it shorter. Two bounds rule most
+of them out before their travel is walked: corners of one that lie inside the other have to leave it first, and the pairs
+of triangles that blocked the last good direction mostly block its neighbours too.
+"""
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+
+from brickseat_core.contact.arena import Forest
+from brickseat_core.contact.free_interval import first_free_interval_kernel
+from brickseat_core.contact.index import Placed, SceneIndex
+from brickseat_core.contact.inside import crossings, exit_distance, holds
+from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
+from brickseat_core.contact.mover import MovingMesh, frame_kernel, mover_kernel, transforms_kernel, turned_kernel
+from brickseat_core.contact.pairs import triangle_in_frame
+from brickseat_core.contact.query import query_kernel
+from brickseat_core.kernels import inner_kernel, kernel, nested_kernel
+from brickseat_core.scene import Piece, Vec
+from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH, MIN_FREE_INTERVAL
+
+FIRST_TURN, LEAST_TURN = 0.16, 0.03
+"""Radians by which the best direction out is turned to find a shorter one: at first, and in the end."""
+LEAST_GAIN = 2e-3
+MOST_ROUNDS = 64
+"""Rounds of turning the best direction at most; a handful is usual."""
+MOST_HELD = 12
+"""Corners of one inside the other that are followed on their direction out."""
+MOST_STRETCHES = 64
+NONE = np.int64(0)
+"""No plain zero: a kernel is compiled once more for each literal that it is called with."""
+
+
+class Entangled(NamedTuple):
+    """Two pieces that are to be parted: one that moves, and the one that stands in ``row``.
+
+    ``linear``, ``inverse``, ``origin``: the pose of the one that moves. ``extent``: (3,) half the sum of both boxes.
+    ``middle``: (3,) from the middle of the standing one to that of the other. ``probes``: of the one that moves, in the
+    world. ``mine``, ``theirs``: (k, 3) far corners of the one that moves and of the other, in the world.
+    """
+
+    forest: Forest
+    placed: Placed
+    moving: MovingMesh
+    linear: Vec
+    inverse: Vec
+    origin: Vec
+    row: int
+    extent: Vec
+    middle: Vec
+    probes: Vec
+    mine: Vec
+    theirs: Vec
+
+
+def entangled(index: SceneIndex, piece: Piece, row: int) -> Entangled:
+    """``piece`` and the one that stands in ``row``."""
+    mesh, pose = index.mesh_of(piece), piece.pose
+    other = index.pieces[index.keys[row] or ""]
+    lo, hi = index.box_of(piece)
+    other_lo, other_hi = index.placed.lo[row], index.placed.hi[row]
+    forest, placed, _, moving = index.with_moving_mesh(mesh)
+    return Entangled(
+        forest,
+        placed,
+        moving,
+        pose.linear,
+        np.asarray(np.linalg.inv(pose.linear), dtype=np.float64),
+        pose.origin,
+        row,
+        0.5 * (hi - lo + other_hi - other_lo),
+        0.5 * (lo + hi - other_lo - other_hi),
+        pose.apply(mesh.probes),
+        pose.apply(mesh.far_corners),
+        other.pose.apply(index.mesh_of(other).far_corners),
+    )
+
+
+def shortest_separation(
+    index: SceneIndex, piece: Piece, row: int, directions: Vec, turning: bool, limit: float = math.inf
+) -> tuple[float, Vec | None]:
+    """Least travel below ``limit`` metres that parts ``piece`` from ``row``, and its direction (3,); None when none does.
+
+    Starts with the best of ``directions`` ((n, 3) unit) and, when ``turning``, turns it while that makes it shorter, by
+    smaller and smaller angles (compass search: Kolda, Lewis and Torczon, 2003).
+    """
+    best, direction, found = shortest_separation_kernel(entangled(index, piece, row), directions, turning, limit)
+    return float(best), direction if found else None
+
+
+@inner_kernel
+def beyond_box(forest, node, point):  # type: ignore[no-untyped-def]
+    """Does a point lie outside the box of a node?"""
+    beyond = False
+    for k in range(3):
+        beyond = beyond or point[k] < forest.lo[node, k] or point[k] > forest.hi[node, k]
+    return beyond
+
+
+@kernel
+def held_kernel(pair, directions, goal):  # type: ignore[no-untyped-def]
+    """(n,) least travel along each of ``directions`` that frees those corners of one that lie inside the other.
+
+    Until such a corner has left, the two are not parted, so this bounds the separation from below. A direction that is
+    found to be no shorter than ``goal`` metres is followed no further.
+    """
+    held = np.zeros(directions.shape[0])
+    corners_within_other(pair, directions, goal, held)
+    corners_of_other_within(pair, directions, goal, held)
+    return held
+
+
+@nested_kernel
+def corners_within_other(pair, directions, goal, held):  # type: ignore[no-untyped-def]
+    """Raise ``held`` to what the corners of the one that moves need to leave the standing one."""
+    forest, placed, row = pair.forest, pair.placed, pair.row
+    if placed.sense[row] == 0.0:
+        return
+    o = np.empty(3)
+    d = np.empty(3)
+    inside = 0
+    for i in range(pair.mine.shape[0]):
+        if inside == MOST_HELD:
+            break
+        x, y, z = pair.mine[i, 0], pair.mine[i, 1], pair.mine[i, 2]
+        if not holds(forest, placed, row, x, y, z):
+            continue
+        inside += 1
+        for w in range(directions.shape[0]):
+            if held[w] >= goal:
+                continue
+            for c in range(3):
+                o[c] = d[c] = 0.0
+                for k in range(3):
+                    o[c] += placed.inverse[row, c, k] * (pair.mine[i, k] - placed.origin[row, k])
+                    d[c] += placed.inverse[row, c, k] * directions[w, k]
+            out = exit_distance(forest, placed.root[row], placed.sense[row], o, d)
+            held[w] = max(held[w], out - CONTACT_EPSILON)
+
+
+@nested_kernel
+def corners_of_other_within(pair, directions, goal, held):  # type: ignore[no-untyped-def]
+    """Raise ``held`` to what the corners of the standing one need to be left by the one that moves."""
+    forest, moving = pair.forest, pair.moving
+    if moving.outside == 0.0:
+        return
+    o = np.empty(3)
+    d = np.empty(3)
+    inside = 0
+    for i in range(pair.theirs.shape[0]):
+        if inside == MOST_HELD:
+            break
+        for w in range(directions.shape[0]):
+            if w > 0 and held[w] >= goal:
+                continue
+            for c in range(3):
+                o[c] = d[c] = 0.0
+                for k in range(3):
+                    o[c] += pair.inverse[c, k] * (pair.theirs[i, k] - pair.origin[k])
+                    d[c] -= pair.inverse[c, k] * directions[w, k]
+            if w == 0 and (
+                beyond_box(forest, moving.node0, o) or moving.outside * crossings(forest, moving.node0, o, d) <= 0.0
+            ):
+                break
+            inside += w == 0
+            out = exit_distance(forest, moving.node0, moving.outside, o, d)
+            held[w] = max(held[w], out - CONTACT_EPSILON)
+
+
+@inner_kernel
+def blocked_kernel(forest, tri0, here, there, offset, stretches, count, s, t, room):  # type: ignore[no-untyped-def]
+    """Metres from 0 on that ``count`` pairs of triangles block, one after the other, along the w of a frame.
+
+    ``here``: (3, 3) of the mover into the frame. ``there``, ``offset``: (1, 3, 3), (1, 3) of what stands. ``s``, ``t``: room for a
+    triangle each, ``room``: for the overlap of two.
+    """
+    out, work, begin, end = room
+    for i in range(count):
+        begin[i], end[i] = np.inf, -np.inf
+        for k in range(3):
+            for c in range(3):
+                t[k, c] = 0.0
+                for a in range(3):
+                    t[k, c] += here[c, a] * forest.corners[tri0 + stretches[i, 0], k, a]
+        triangle_in_frame(forest, stretches[i, 1], there, offset, 0, s)
+        for c in range(overlap_polygon(t, s, FLUSH_WIDTH, out, work)):
+            begin[i], end[i] = min(begin[i], -out[c, 3]), max(end[i], -out[c, 3])
+    lift = 0.0
+    # Each round but the last takes one more of the pairs in.
+    for _ in range(count + 1):
+        moved = False
+        for i in range(count):
+            if begin[i] <= lift + MIN_FREE_INTERVAL and end[i] > lift:
+                lift = end[i]
+                moved = True
+        if not moved:
+            break
+    return lift
+
+
+@nested_kernel
+def travel_along(pair, along, goal, stretches, known, tried, room):  # type: ignore[no-untyped-def]
+    """Metres along the unit vector ``along`` that part the two, inf when not below ``goal``; how many pairs of triangles
+    were written into ``tried`` that block it; and the metres that the ``known`` pairs in ``stretches`` block."""
+    s, t, overlap_room, rows, ignored_width = room
+    frame = frame_kernel(-along)
+    matrix, offset, facing = transforms_kernel(pair.placed, rows, frame, pair.origin)
+    most = min(goal, apart_along(along, pair.extent, pair.middle))
+    here = turned_kernel(frame, pair.linear)
+    blocked = blocked_kernel(pair.forest, pair.moving.tri0, here, matrix, offset, stretches, known, s, t, overlap_room)
+    if blocked >= most:
+        return np.inf, 0, blocked
+    mover = mover_kernel(pair.forest, pair.moving, pair.linear, frame)
+    query = query_kernel(pair.forest, pair.placed, mover, rows, matrix, offset, facing)
+    lift, noted = first_free_interval_kernel(
+        query, pair.placed, pair.probes, along, most, ignored_width, blocked, tried
+    )
+    return lift, noted, blocked
+
+
+@nested_kernel
+def around_kernel(direction, turn):  # type: ignore[no-untyped-def]
+    """(4, 3) unit vectors ``turn`` radians from a unit vector, to four sides of it."""
+    frame = frame_kernel(-direction)
+    found = np.empty((4, 3))
+    for k in range(3):
+        for side in range(2):
+            sign = turn if side == 0 else -turn
+            found[side, k] = (direction[k] + sign * frame[0, k]) / np.hypot(1.0, turn)
+            found[2 + side, k] = (direction[k] + sign * frame[1, k]) / np.hypot(1.0, turn)
+    return found
+
+
+@nested_kernel
+def promising_first(pair, directions, held, left_out):  # type: ignore[no-untyped-def]
+    """All directions but one, and what each is known to need, in the order of that."""
+    n = directions.shape[0]
+    order = np.empty(n, np.int64)
+    rank = np.empty(n)
+    count = 0
+    for j in range(n):
+        if j == left_out:
+            continue
+        rank[j] = held[j] + 1e-3 * apart_along(directions[j], pair.extent, pair.middle)
+        place = count
+        while place > 0 and rank[order[place - 1]] > rank[j]:
+            order[place] = order[place - 1]
+            place -= 1
+        order[place] = j
+        count += 1
+    found = np.empty((count, 3))
+    needs = np.empty(count)
+    for m in range(count):
+        needs[m] = held[order[m]]
+        for k in range(3):
+            found[m, k] = directions[order[m], k]
+    return found, needs
+
+
+@kernel
+def shortest_separation_kernel(pair, directions, turning, limit):  # type: ignore[no-untyped-def]
+    """As ``shortest_separation``: the travel, the direction, and whether there is any."""
+    best = goal = limit
+    direction = np.zeros(3)
+    found = False
+    stretches = np.empty((MOST_STRETCHES, 2), np.int64)
+    tried = np.empty((MOST_STRETCHES, 2), np.int64)
+    known = NONE
+    overlap_room = (
+        np.empty((POLYGON_ROOM, 4)),
+        np.empty((POLYGON_ROOM, 3)),
+        np.empty(MOST_STRETCHES),
+        np.empty(MOST_STRETCHES),
+    )
+    room = (np.empty((3, 3)), np.empty((3, 3)), overlap_room, np.full(1, pair.row), np.full(1, FLUSH_WIDTH))
+    # The direction that surely is short first, then the most promising ones: a good one makes short work of the rest.
+    sure, least = NONE, np.inf
+    for i in range(directions.shape[0]):
+        apart = apart_along(directions[i], pair.extent, pair.middle)
+        if apart < least:
+            sure, least = np.int64(i), apart
+    turn = FIRST_TURN
+    candidates = directions[sure : sure + 1].copy()
+    needs = np.zeros(1)
+    for round_ in range(MOST_ROUNDS):
+        if round_ == 1:
+            candidates, needs = promising_first(pair, directions, held_kernel(pair, directions, goal), sure)
+        elif round_ > 1:
+            if not (turning and found and turn > LEAST_TURN):
+                break
+            candidates, needs = around_kernel(direction, turn), np.zeros(4)
+            goal = best * (1.0 - LEAST_GAIN)
+        better = False
+        for number in range(candidates.shape[0]):
+            if needs[number] >= goal:
+                continue
+            lift, noted, blocked = travel_along(pair, candidates[number], goal, stretches, known, tried, room)
+            if lift >= goal:
+                continue
+            best = goal = lift
+            better = found = True
+            for k in range(3):
+                direction[k] = candidates[number, k]
+            if blocked == 0.0:
+                known = NONE
+            for n in range(noted):
+                if known < MOST_STRETCHES:
+                    stretches[known, 0], stretches[known, 1] = tried[n, 0], tried[n, 1]
+                    known += 1
+        if round_ > 1 and not better:
+            turn *= 0.5
+    return best, direction, found
+
+
+@inner_kernel
+def apart_along(direction, extent, middle):  # type: ignore[no-untyped-def]
+    """Metres along a unit direction that part the boxes, beyond which nothing can be in its path."""
+    total = CONTACT_EPSILON
+    for k in range(3):
+        total += abs(direction[k]) * extent[k] - direction[k] * middle[k]
+    return total
