@@ -55,7 +55,7 @@ def whole_number(text: str) -> int:
 
 
 def joint_turn(text: str) -> tuple[str, str, float]:
-    """``knee:x=30`` -> ("knee", "x", 30.0)."""
+    """``knee:x=30`` -> ("knee", "x", 30.0). Raises ArgumentTypeError."""
     joint, _, turn = text.rpartition(":")
     axis, _, degrees = turn.partition("=")
     try:

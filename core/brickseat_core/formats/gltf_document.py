@@ -62,7 +62,10 @@ class GltfDocument:
 
     @classmethod
     def parse(cls, data: bytes, folder: Path | None = None) -> "GltfDocument":
-        """From the bytes of a .glb or .gltf file. ``folder`` is where external files may lie; None: nowhere."""
+        """From the bytes of a .glb or .gltf file. ``folder`` is where external files may lie; None: nowhere.
+
+        Raises FileError.
+        """
         if data[:4] == b"glTF":
             document, binary = cls._split_binary(data)
         elif data.lstrip()[:1] == b"{":
@@ -122,7 +125,7 @@ class GltfDocument:
                 raise FileError(f"needs {name}, which is not read; export it without compression")
 
     def item(self, kind: str, number: Any, where: str) -> Json:
-        """Entry ``number`` of a top-level list; FileError names ``where`` it was referred to."""
+        """Entry ``number`` of a top-level list; FileError names ``where`` it was referred to. Raises FileError."""
         items = self.json.get(kind, [])
         if not isinstance(number, int) or isinstance(number, bool) or not 0 <= number < len(items):
             raise FileError(f"{where} refers to {kind}[{number}], of which there are {len(items)}; export it again")
@@ -155,7 +158,7 @@ class GltfDocument:
         return self._buffers[number]
 
     def resource(self, uri: Any, where: str) -> bytes:
-        """The bytes behind a uri: inline data, or a file inside the document's own folder."""
+        """The bytes behind a uri: inline data, or a file inside the document's own folder. Raises FileError."""
         if not isinstance(uri, str):
             raise FileError(f"{where}.uri is not text; export it again")
         if uri.startswith("data:"):
@@ -182,7 +185,10 @@ class GltfDocument:
                 self.resource(image["uri"], f"images[{number}]")
 
     def view(self, number: Any, where: str) -> tuple[memoryview, int]:
-        """The bytes of a bufferView, which are not copied, and its stride (0 when tightly packed)."""
+        """The bytes of a bufferView, which are not copied, and its stride (0 when tightly packed).
+
+        Raises FileError.
+        """
         entry = self.item("bufferViews", number, where)
         data = self.buffer(self._count(entry.get("buffer"), f"bufferViews[{number}].buffer"))
         start = self._count(entry.get("byteOffset", 0), f"bufferViews[{number}].byteOffset")
@@ -193,7 +199,7 @@ class GltfDocument:
         return memoryview(data)[start : start + size], stride
 
     def accessor(self, number: Any, where: str) -> NDArray[Any]:
-        """(count,) or (count, width) values of an accessor; normalised integers become floats."""
+        """(count,) or (count, width) values of an accessor; normalised integers become floats. Raises FileError."""
         entry = self.item("accessors", number, where)
         here = f"accessors[{number}]"
         dtype = COMPONENTS.get(entry.get("componentType", 0))
@@ -326,7 +332,7 @@ class GltfDocument:
 
 
 def write_whole(path: Path, data: bytes) -> None:
-    """Write a file beside its place and rename it: an interrupted run leaves the old one whole."""
+    """Write a file beside its place and rename it: an interrupted run leaves the old one whole. Raises FileError."""
     try:
         handle, name = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
     except OSError as error:

@@ -67,7 +67,7 @@ def split_matrix(matrix: Vec) -> tuple[Triple, tuple[float, ...], Triple]:
 
 
 def instance_matrices(document: GltfDocument, node: int) -> list[Vec]:
-    """Local (4, 4) matrices of a node's instances."""
+    """Local (4, 4) matrices of a node's instances. Raises FileError."""
     where = f"nodes[{node}].{INSTANCING}"
     extension = document.json["nodes"][node]["extensions"][INSTANCING]
     attributes = extension.get("attributes", {}) if isinstance(extension, dict) else {}
@@ -93,7 +93,10 @@ def instance_matrices(document: GltfDocument, node: int) -> list[Vec]:
 
 
 def read_mesh(document: GltfDocument, number: int, cache: dict[int, tuple[Vec, Any]]) -> tuple[Vec, Any]:
-    """(vertices (n, 3) float64, faces (m, 3) int32) of all triangle primitives of a mesh, joined."""
+    """(vertices (n, 3) float64, faces (m, 3) int32) of all triangle primitives of a mesh, joined.
+
+    Raises FileError.
+    """
     if number in cache:
         return cache[number]
     entry = document.item("meshes", number, "a node")
@@ -123,7 +126,10 @@ def drawn_primitives(document: GltfDocument, number: int) -> list[int]:
 
 
 def read_primitive(document: GltfDocument, primitive: Any, where: str) -> tuple[Vec, Any] | None:
-    """(points (n, 3) float64, triangles (m, 3)) of a primitive; None when it draws points or lines."""
+    """(points (n, 3) float64, triangles (m, 3)) of a primitive; None when it draws points or lines.
+
+    Raises FileError.
+    """
     if not isinstance(primitive, dict) or not isinstance(primitive.get("attributes"), dict):
         raise FileError(f"{where} has no attributes; export it again")
     mode = primitive.get("mode", TRIANGLES)
@@ -168,7 +174,10 @@ def read_primitive(document: GltfDocument, primitive: Any, where: str) -> tuple[
 
 
 def scene_nodes(document: GltfDocument) -> tuple[dict[int, Vec], dict[int, int]]:
-    """World matrices of every node of the default scene, parents before children, and each one's parent."""
+    """World matrices of every node of the default scene, parents before children, and each one's parent.
+
+    Raises FileError.
+    """
     nodes = document.items("nodes")
     scenes = document.items("scenes")
     if scenes:
@@ -202,7 +211,10 @@ def our_extras(node: Json) -> Json:
 
 
 def read_set(document: GltfDocument, bearers: Iterable[str] = (), tolerance: float = SEATED_TOLERANCE) -> GltfSet:
-    """Bodies and pieces of a document. ``bearers``: name patterns of bodies that carry but do not move."""
+    """Bodies and pieces of a document. ``bearers``: name patterns of bodies that carry but do not move.
+
+    Raises FileError.
+    """
     document.check_resources()
     worlds, parents = scene_nodes(document)
     nodes = document.items("nodes")

@@ -17,7 +17,7 @@ AXES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
 
 
 def skin_joints(document: GltfDocument, skin: int, where: str) -> list[int]:
-    """Node numbers of the joints of a skin."""
+    """Node numbers of the joints of a skin. Raises FileError."""
     joints = document.item("skins", skin, where).get("joints")
     if not isinstance(joints, list) or not joints:
         raise FileError(f"skins[{skin}] has no joints; export it again")
@@ -27,7 +27,10 @@ def skin_joints(document: GltfDocument, skin: int, where: str) -> list[int]:
 
 
 def skinned(document: GltfDocument, node: int, points: Vec, primitives: list[int], worlds: Mapping[int, Vec]) -> Vec:
-    """World positions (n, 3) of the corners of a skinned node. ``primitives``: which of its mesh make up ``points``."""
+    """World positions (n, 3) of the corners of a skinned node. ``primitives``: which of its mesh make up ``points``.
+
+    Raises FileError.
+    """
     where = f"nodes[{node}]"
     entry = document.json["nodes"][node]
     joints = skin_joints(document, entry["skin"], where)

@@ -34,7 +34,7 @@ def read_prop(path: Path, unit: Unit | None = None, up: UpAxis | None = None) ->
 
 
 def whole_mesh(document: GltfDocument, where: str) -> Mesh:
-    """All that a glTF document draws, as one mesh in world coordinates."""
+    """All that a glTF document draws, as one mesh in world coordinates. Raises FileError."""
     try:
         found = read_set(document)
     except FileError as error:

@@ -84,6 +84,8 @@ def read_apart(path: Path) -> Stage:
     """``read_usd`` in a process of its own, with a limit of time and memory.
 
     The library is native code: a damaged file can take its process down, or keep it for ever.
+
+    Raises FileError.
     """
     with tempfile.TemporaryDirectory() as folder:
         made = Path(folder) / "stage.glb"
@@ -112,7 +114,7 @@ def main(path: str, made: str) -> int:
 
 
 def refuse_strangers(path: Path) -> None:
-    """Layers and assets have to be there, and inside the file's own folder."""
+    """Layers and assets have to be there, and inside the file's own folder. Raises FileError."""
     layers, assets, missing = UsdUtils.ComputeAllDependencies(str(path.resolve()))
     if missing:
         raise FileError(f"{path}: refers to “{missing[0]}”, which is missing; put it beside the file")
@@ -175,7 +177,7 @@ class Reader:
         return list(prim.GetFilteredChildren(Usd.TraverseInstanceProxies(flags)))
 
     def node_of(self, prim: Usd.Prim) -> Node | None:
-        """The node of a prim and all below it; None when nothing there is drawn."""
+        """The node of a prim and all below it; None when nothing there is drawn. Raises FileError."""
         self.prims += 1
         if self.prims > MOST_PRIMS:
             raise FileError(f"{self.path}: has more than {MOST_PRIMS} prims; export it in parts")
@@ -223,7 +225,7 @@ class Reader:
         return values
 
     def extras(self, prim: Usd.Prim) -> Json | None:
-        """What Brick Seat wrote beside a prim, as JSON text; anything else is not its own."""
+        """What Brick Seat wrote beside a prim, as JSON text; anything else is not its own. Raises FileError."""
         ours = prim.GetCustomDataByKey("brickseat")
         if not isinstance(ours, dict) or not isinstance(ours.get(EXTRAS_KEY), str):
             return None

@@ -20,7 +20,10 @@ ROOT, PROTOTYPES = "/Set", "/Prototypes"
 
 
 def usd_bytes(document: GltfDocument, path: Path) -> bytes:
-    """The document as .usda, .usdc, .usd (binary) or .usdz, after the suffix of ``path``; metres, +Y up."""
+    """The document as .usda, .usdc, .usd (binary) or .usdz, after the suffix of ``path``; metres, +Y up.
+
+    Raises FileError.
+    """
     kind = path.suffix.lower()[1:]
     with tempfile.TemporaryDirectory() as folder:
         layer = Path(folder) / f"set.{'usdc' if kind == 'usdz' else kind}"

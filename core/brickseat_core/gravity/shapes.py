@@ -288,7 +288,7 @@ def measured(
     figures: tuple[float, ...] = (),
     axis: int = 1,
 ) -> ContactShape:
-    """The shape with its error both directions, at corners and at points spread over the faces."""
+    """The shape with its error both directions, at corners and at points spread over the faces. Raises NoShape."""
     beyond = np.full(len(mesh.faces) * 4, np.inf)
     own = mesh.vertices[mesh.faces]
     asked = np.concatenate([own.reshape(-1, 3), own.mean(axis=1)])

@@ -74,7 +74,7 @@ class Registry:
     def register(
         self, form: type[M], compute: Callable[[Scene, M], Outcome], *, quick: bool = False, asked: bool = True
     ) -> None:
-        """Add a kind of move under the one value that its field ``kind`` may have."""
+        """Add a kind of move under the one value that its field ``kind`` may have. Raises ValueError."""
         (kind,) = get_args(get_type_hints(form)["kind"])
         if kind in self.kinds:
             raise ValueError(f"there is a move of kind {kind} already")

@@ -24,7 +24,7 @@ def user_of(request: HttpRequest) -> User:
 
 
 def open_set_of(request: HttpRequest, key: uuid.UUID) -> DressedSet:
-    """A set that the visitor may dress."""
+    """A set that the visitor may dress. Raises HttpError."""
     found = DressedSet.open_to(user_of(request).pk).filter(key=key).first()
     if found is None:
         raise HttpError(404, NOT_FOUND)
@@ -32,7 +32,7 @@ def open_set_of(request: HttpRequest, key: uuid.UUID) -> DressedSet:
 
 
 def own_set(request: HttpRequest, key: uuid.UUID) -> DressedSet:
-    """A set that belongs to the visitor."""
+    """A set that belongs to the visitor. Raises HttpError."""
     found = open_set_of(request, key)
     if found.owner_id != user_of(request).pk:
         raise HttpError(403, f"“{found.name}” belongs to somebody else; only its owner can do that")
@@ -61,7 +61,7 @@ def visible_prop(request: HttpRequest, key: str) -> StoredProp:
 
 
 def own_prop(request: HttpRequest, key: str) -> StoredProp:
-    """A prop that the visitor may change: their own, and in the demo everybody's."""
+    """A prop that the visitor may change: their own, and in the demo everybody's. Raises HttpError."""
     found = visible_prop(request, key)
     if found.owner_id not in (None, user_of(request).pk):
         raise HttpError(403, f"“{found.name}” belongs to somebody else; copy it to your own store first")

@@ -94,6 +94,8 @@ def prop_file(request: HttpRequest, key: str, digest: str, light: bool = False) 
     """The prop's file. Its address changes with its contents, so it may be kept for ever.
 
     ``light``: a copy with fewer triangles, for display only.
+
+    Raises HttpError.
     """
     prop = visible_prop(request, key)
     if prop.digest[:16] != digest or not prop.path.is_file():
@@ -104,7 +106,10 @@ def prop_file(request: HttpRequest, key: str, digest: str, light: bool = False) 
 
 @router.post("/props", response={201: schemas.PropDetail, **PROBLEMS})
 def upload(request: HttpRequest, files: File[list[UploadedFile]], unit: Form[str] = "", up: Form[str] = "") -> Any:
-    """A prop from a model and the files that belong to it (an .obj with its .mtl, a .gltf with its .bin)."""
+    """A prop from a model and the files that belong to it (an .obj with its .mtl, a .gltf with its .bin).
+
+    Raises FileError.
+    """
     if sum(f.size or 0 for f in files) > LARGEST_UPLOAD:
         raise FileError(f"the files are larger than {LARGEST_UPLOAD // 1024 // 1024} MB; export the prop in parts")
     if unit not in ("", "mm", "cm", "m", "in", "ft") or up not in ("", "y", "z"):
@@ -154,7 +159,7 @@ def detail(prop: StoredProp, user: User) -> dict[str, Any]:
 
 @router.patch("/props/{key}", response={200: schemas.PropDetail, **PROBLEMS})
 def change_prop(request: HttpRequest, key: str, given: schemas.PropChanges) -> Any:
-    """Its name, tags, material and weight; or the unit and up axis its file is taken for."""
+    """Its name, tags, material and weight; or the unit and up axis its file is taken for. Raises HttpError."""
     prop = own_prop(request, key)
     changes = given.dict(exclude_unset=True)
     if changes.get("material", prop.material) not in MATERIALS:
@@ -199,7 +204,7 @@ def contact(request: HttpRequest, key: str, kind: str) -> Any:
 
 @router.get("/props/{key}/contact/{kind}/{digest}.glb", response={200: None, **PROBLEMS})
 def contact_file(request: HttpRequest, key: str, kind: str, digest: str) -> Any:
-    """The contact shape, to be drawn over the prop."""
+    """The contact shape, to be drawn over the prop. Raises HttpError."""
     prop = visible_prop(request, key)
     if prop.digest[:16] != digest:
         raise HttpError(404, NOT_FOUND)
@@ -250,7 +255,7 @@ def make_terrain(
     height: Form[float] = 1.0,
     name: Form[str] = "terrain",
 ) -> Any:
-    """Ground from a height image (PNG, TIFF, JPEG; bright is high)."""
+    """Ground from a height image (PNG, TIFF, JPEG; bright is high). Raises FileError."""
     if not (0.1 <= across <= 1000 and 0.1 <= along <= 1000 and 0.0 <= height <= 200):
         raise FileError("terrain is 0.1 to 1,000 m wide and at most 200 m high")
     try:
@@ -288,7 +293,7 @@ def house(request: HttpRequest) -> Any:
 
 @router.post("/prop-house/{item}", response={202: None, **PROBLEMS})
 def order(request: HttpRequest, item: str) -> Any:
-    """Order one; it is delivered into the store a little later."""
+    """Order one; it is delivered into the store a little later. Raises HttpError."""
     try:
         prop_house.order(user_of(request), item)
     except KeyError:

@@ -22,7 +22,7 @@ api.add_router("", prop_routes.router)
 
 @api.get("/visitor", response={200: schemas.VisitorSchema, **PROBLEMS}, auth=None)
 def visitor(request: HttpRequest) -> Any:
-    """Who is signed in. The demo signs its local visitor in here."""
+    """Who is signed in. The demo signs its local visitor in here. Raises HttpError."""
     user = request.user if request.user.is_authenticated else sign_in_demo(request)
     if user is None:
         raise HttpError(401, "sign in first")

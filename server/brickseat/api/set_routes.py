@@ -65,7 +65,7 @@ def look_at_set(request: HttpRequest, key: uuid.UUID, given: schemas.SetLook) ->
 
 @router.post("/sets/{uuid:key}/dressers", response={204: None, **PROBLEMS})
 def share_set(request: HttpRequest, key: uuid.UUID, given: schemas.Dresser) -> Any:
-    """Let somebody else dress this set too."""
+    """Let somebody else dress this set too. Raises HttpError."""
     dressed = own_set(request, key)
     other = User.objects.filter(username=given.username, is_active=True).first()
     if other is None or other == dressed.owner:
@@ -132,7 +132,7 @@ def history(request: HttpRequest, key: uuid.UUID) -> Any:
 
 @router.post("/sets/{uuid:key}/moves", response={200: schemas.ChangeSchema, **PROBLEMS})
 def move(request: HttpRequest, key: uuid.UUID, asked: schemas.MoveRequest) -> Any:
-    """Change the set. The change is stored, undoable, and sent to every open stage."""
+    """Change the set. The change is stored, undoable, and sent to every open stage. Raises MoveRefused."""
     dressed = open_set_of(request, key)
     props = visible_props(request, dressed)
 
@@ -212,7 +212,7 @@ def pour(request: HttpRequest, key: uuid.UUID, asked: schemas.PourAsked) -> Any:
 
 @router.get("/sets/{uuid:key}/jobs/{job}/shards/{prop}.glb", response={200: None, **PROBLEMS})
 def shard_file(request: HttpRequest, key: uuid.UUID, job: str, prop: str) -> Any:
-    """The model of a shard that came of a job, before it is adopted."""
+    """The model of a shard that came of a job, before it is adopted. Raises HttpError."""
     found = job_of(request, key, job).findings.get(prop)
     if found is None:
         raise HttpError(404, "that shard is no longer there; begin again")
@@ -256,7 +256,7 @@ def job_of(request: HttpRequest, key: uuid.UUID, job: str) -> Job:
 
 @router.get("/sets/{uuid:key}/feeler/{piece}", response={200: schemas.FeelerSchema, **PROBLEMS})
 def feeler(request: HttpRequest, key: uuid.UUID, piece: str) -> Any:
-    """The magnified side view of a piece's worst contact."""
+    """The magnified side view of a piece's worst contact. Raises HttpError."""
     now = sessions.of(open_set_of(request, key)).snapshot
     found, fit = now.dressed.pieces.get(piece), now.fits.get(piece)
     if found is None or fit is None:
@@ -307,7 +307,7 @@ def hand_over_glb(request: HttpRequest, key: uuid.UUID) -> Any:
 
 @router.post("/sets/open", response={201: schemas.SetCard, **PROBLEMS})
 def open_file(request: HttpRequest, file: File[UploadedFile]) -> Any:
-    """A new set from a .glb or .gltf file."""
+    """A new set from a .glb or .gltf file. Raises FileError."""
     if file.size is not None and file.size > LARGEST_UPLOAD:
         raise FileError(f"the file is larger than {LARGEST_UPLOAD // 1024 // 1024} MB; export it in parts")
     name = (file.name or "opened set").rsplit(".", 1)[0]

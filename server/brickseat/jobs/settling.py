@@ -156,7 +156,7 @@ def shapes_of(
 
 
 def watched(trial: Trial, asked: Asked, job: Job) -> Settled:
-    """One run, every frame of it sent to the open stages as it comes."""
+    """One run, every frame of it sent to the open stages as it comes. Raises Stopped."""
     index = SceneIndex(trial.pieces)
     stream = None
     if asked.pour is not None:

@@ -29,7 +29,10 @@ MOST_FILES = 40
 
 
 def keep_files(files: Iterable[tuple[str, bytes]]) -> str:
-    """Write the files as they were sent; returns the path of the model among them, below the data folder."""
+    """Write the files as they were sent; returns the path of the model among them, below the data folder.
+
+    Raises FileError.
+    """
     named = [(PurePath(name.replace("\\", "/")).name, data) for name, data in files]
     models = [name for name, _ in named if Path(name).suffix.lower() in READ]
     if len(models) != 1:
@@ -56,7 +59,10 @@ def source_of(stored: StoredProp) -> Path:
 
 
 def made_from(path: Path, unit: str, up: str, turns: Sequence[Turn]) -> GltfDocument:
-    """The model in metres and +Y up, bent as told, with skins stiffened to the shape they have then."""
+    """The model in metres and +Y up, bent as told, with skins stiffened to the shape they have then.
+
+    Raises FileError.
+    """
     units: dict[str, Unit] = {"mm": "mm", "cm": "cm", "m": "m", "in": "in", "ft": "ft"}
     ups: dict[str, UpAxis] = {"y": "y", "z": "z"}
     try:

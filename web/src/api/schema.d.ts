@@ -35,7 +35,7 @@ export interface paths {
         put?: never;
         /**
          * Make Terrain
-         * @description Ground from a height image (PNG, TIFF, JPEG; bright is high).
+         * @description Ground from a height image (PNG, TIFF, JPEG; bright is high). Raises FileError.
          */
         post: operations["brickseat_api_prop_routes_make_terrain"];
         delete?: never;
@@ -75,7 +75,7 @@ export interface paths {
         put?: never;
         /**
          * Order
-         * @description Order one; it is delivered into the store a little later.
+         * @description Order one; it is delivered into the store a little later. Raises HttpError.
          */
         post: operations["brickseat_api_prop_routes_order"];
         delete?: never;
@@ -100,6 +100,8 @@ export interface paths {
         /**
          * Upload
          * @description A prop from a model and the files that belong to it (an .obj with its .mtl, a .gltf with its .bin).
+         *
+         *     Raises FileError.
          */
         post: operations["brickseat_api_prop_routes_upload"];
         delete?: never;
@@ -128,7 +130,7 @@ export interface paths {
         head?: never;
         /**
          * Change Prop
-         * @description Its name, tags, material and weight; or the unit and up axis its file is taken for.
+         * @description Its name, tags, material and weight; or the unit and up axis its file is taken for. Raises HttpError.
          */
         patch: operations["brickseat_api_prop_routes_change_prop"];
         trace?: never;
@@ -162,7 +164,7 @@ export interface paths {
         };
         /**
          * Contact File
-         * @description The contact shape, to be drawn over the prop.
+         * @description The contact shape, to be drawn over the prop. Raises HttpError.
          */
         get: operations["brickseat_api_prop_routes_contact_file"];
         put?: never;
@@ -205,6 +207,8 @@ export interface paths {
          * @description The prop's file. Its address changes with its contents, so it may be kept for ever.
          *
          *     ``light``: a copy with fewer triangles, for display only.
+         *
+         *     Raises HttpError.
          */
         get: operations["brickseat_api_prop_routes_prop_file"];
         put?: never;
@@ -247,7 +251,7 @@ export interface paths {
         put?: never;
         /**
          * Open File
-         * @description A new set from a .glb or .gltf file.
+         * @description A new set from a .glb or .gltf file. Raises FileError.
          */
         post: operations["brickseat_api_set_routes_open_file"];
         delete?: never;
@@ -292,7 +296,7 @@ export interface paths {
         put?: never;
         /**
          * Share Set
-         * @description Let somebody else dress this set too.
+         * @description Let somebody else dress this set too. Raises HttpError.
          */
         post: operations["brickseat_api_set_routes_share_set"];
         delete?: never;
@@ -327,7 +331,7 @@ export interface paths {
         };
         /**
          * Feeler
-         * @description The magnified side view of a piece's worst contact.
+         * @description The magnified side view of a piece's worst contact. Raises HttpError.
          */
         get: operations["brickseat_api_set_routes_feeler"];
         put?: never;
@@ -449,7 +453,7 @@ export interface paths {
         };
         /**
          * Shard File
-         * @description The model of a shard that came of a job, before it is adopted.
+         * @description The model of a shard that came of a job, before it is adopted. Raises HttpError.
          */
         get: operations["brickseat_api_set_routes_shard_file"];
         put?: never;
@@ -471,7 +475,7 @@ export interface paths {
         put?: never;
         /**
          * Move
-         * @description Change the set. The change is stored, undoable, and sent to every open stage.
+         * @description Change the set. The change is stored, undoable, and sent to every open stage. Raises MoveRefused.
          */
         post: operations["brickseat_api_set_routes_move"];
         delete?: never;
@@ -597,7 +601,7 @@ export interface paths {
         };
         /**
          * Visitor
-         * @description Who is signed in. The demo signs its local visitor in here.
+         * @description Who is signed in. The demo signs its local visitor in here. Raises HttpError.
          */
         get: operations["brickseat_api_routes_visitor"];
         put?: never;
