@@ -52,7 +52,8 @@ export function HistoryPanel() {
   const oldest = data?.at(-1)?.number ?? 1;
   const steps: HistoryStep[] = [
     ...(data ?? []),
-    ...(oldest <= 1
+    // Before the steps are here, nothing says where the set stands: no step is offered yet.
+    ...(data && oldest <= 1
       ? [{ number: 0, words: "as the set was to begin with", at: "", undone: false, actor: null }]
       : []),
   ];
