@@ -61,10 +61,12 @@ class Fit:
 
 
 def triple(v: Vec) -> Triple:
+    """Three plain floats of a (3,) vector, as records keep them."""
     return (float(v[0]), float(v[1]), float(v[2]))
 
 
 def clash_of(index: SceneIndex, cut: Cut, direction: Vec) -> Clash:
+    """The clash that a row of the index's cuts is. ``direction``: (3,) unit, in which the piece is seated."""
     upward = float(cut.normal @ -direction)
     return Clash(index.keys[cut.row] or "", cut.depth, triple(cut.point), triple(cut.normal), upward)
 
@@ -211,6 +213,7 @@ def reason_of(fit: Fit, piece: Piece, pieces: Mapping[str, Piece]) -> str:
 
 
 def fault_words(fault: State, fit: Fit, piece: Piece, on: str, pieces: Mapping[str, Piece]) -> str:
+    """One fault in words for people. ``on``: the name of what the piece should rest on."""
     gap = fit.gap or 0.0
     if fault == "unborne":
         return "nothing in its direction to rest on"

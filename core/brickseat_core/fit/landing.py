@@ -14,6 +14,7 @@ REAL_CONTACT = 1e-5
 
 
 def turned_about(piece: Piece, rotation: Vec, centre: Vec) -> Piece:
+    """The piece turned by ``rotation`` (3, 3) about a world point ``centre`` (3,)."""
     pose = piece.pose
     return piece.at(Pose.of(rotation @ pose.linear, centre + rotation @ (pose.origin - centre)))
 

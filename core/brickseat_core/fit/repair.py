@@ -26,18 +26,24 @@ NUDGE_BEYOND = 0.002
 
 @dataclass(frozen=True)
 class Mended:
+    """A piece that repair moved, and by how much in words for people."""
+
     key: str
     words: str
 
 
 @dataclass(frozen=True)
 class Left:
+    """A piece that a move or a repair left where it was, and why."""
+
     key: str
     reason: str
 
 
 @dataclass(frozen=True)
 class Repair:
+    """What repair came to: one change, the pieces mended by it, and those it could not mend."""
+
     change: Change
     mended: tuple[Mended, ...]
     left: tuple[Left, ...]
@@ -111,6 +117,7 @@ def repair(
 
 
 def moved_words(old: Pose, new: Pose) -> str:
+    """The way between two poses in words: so far up or down, so far aside."""
     by = new.origin - old.origin
     across = float(np.hypot(by[0], by[2]))
     parts = []

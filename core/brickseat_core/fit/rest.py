@@ -96,6 +96,7 @@ def askew(index: SceneIndex, piece: Piece, rng: np.random.Generator) -> Piece:
 
 
 def refused(piece: Piece, reason: str) -> RestingPose:
+    """The piece as it stands, not at rest, with the reason."""
     return RestingPose(piece.pose, False, 0.0, np.zeros((0, 3)), reason)
 
 

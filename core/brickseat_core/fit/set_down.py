@@ -106,6 +106,7 @@ def out_of_flush(index: SceneIndex, piece: Piece, near: Near) -> float | None:
 
 
 def is_graze(cut: Cut, direction: Vec) -> bool:
+    """Whether a cut is only a touch from the side, as of neighbours on one shelf. ``direction``: (3,) unit."""
     return cut.depth <= GRAZE_DEPTH and float(cut.normal @ -direction) <= UPWARD
 
 

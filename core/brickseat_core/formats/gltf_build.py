@@ -39,6 +39,7 @@ class Surface:
 
 
 def empty_document() -> GltfDocument:
+    """A glTF 2.0 document with nothing in it."""
     return GltfDocument({"asset": {"version": "2.0", "generator": GENERATOR}}, b"", None)
 
 
@@ -114,6 +115,7 @@ def primitive_entry(document: GltfDocument, surface: Surface, material: int | No
 
 
 def material_entry(paint: Paint) -> Json:
+    """The glTF material of a paint; its colours are linear, as the standard wants them."""
     return {
         "name": paint.name,
         "pbrMetallicRoughness": {
@@ -159,6 +161,8 @@ class Carrier:
         return self._moved[key]
 
     def accessor(self, source: GltfDocument, number: int) -> int:
+        """The number of the same accessor in the new document; copied once however often it is asked for."""
+
         def edit(entry: Json) -> None:
             if "bufferView" in entry:
                 entry["bufferView"] = self.view(source, entry["bufferView"])
@@ -169,6 +173,8 @@ class Carrier:
         return self._carry(source, "accessors", number, edit)
 
     def view(self, source: GltfDocument, number: int) -> int:
+        """The number of the same buffer view in the new document; its bytes are copied once."""
+
         def edit(entry: Json) -> None:
             data, _ = source.view(number, "an accessor")
             # Bytes are appended as a throw-away accessor would be; only the view is kept.
@@ -181,6 +187,8 @@ class Carrier:
         return self._carry(source, "bufferViews", number, edit)
 
     def texture(self, source: GltfDocument, number: int) -> int:
+        """The number of the same texture in the new document, with its image and sampler."""
+
         def edit(entry: Json) -> None:
             if "source" in entry:
                 entry["source"] = self._carry(
@@ -197,6 +205,8 @@ class Carrier:
             image["bufferView"] = self.view(source, image["bufferView"])
 
     def material(self, source: GltfDocument, number: int) -> int:
+        """The number of the same material in the new document, with all its textures."""
+
         def edit(value: Any) -> None:
             if isinstance(value, dict):
                 for key, inner in value.items():
@@ -207,6 +217,8 @@ class Carrier:
         return self._carry(source, "materials", number, edit)
 
     def mesh(self, source: GltfDocument, number: int) -> int:
+        """The number of the same mesh in the new document. Extensions of its primitives are left behind."""
+
         def edit(entry: Json) -> None:
             for primitive in entry["primitives"]:
                 primitive["attributes"] = {k: self.accessor(source, n) for k, n in primitive["attributes"].items()}

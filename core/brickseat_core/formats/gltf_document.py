@@ -133,6 +133,7 @@ class GltfDocument:
         return found
 
     def items(self, kind: str) -> list[Json]:
+        """The document's own list of one kind, “nodes” or “meshes”; empty when it has none."""
         found: list[Json] = self.json.get(kind, [])
         return found
 
@@ -307,6 +308,7 @@ class GltfDocument:
                 image["uri"] = f"data:image/{kind};base64," + base64.b64encode(data).decode()
 
     def to_glb(self) -> bytes:
+        """The bytes of a binary glTF 2.0 file. Raises ValueError where a number is not finite."""
         text = json.dumps(self.json, ensure_ascii=False, separators=(",", ":"), allow_nan=False).encode()
         text += b" " * (-len(text) % 4)
         parts = [struct.pack("<II", len(text), JSON_CHUNK), text]
@@ -319,6 +321,7 @@ class GltfDocument:
         return struct.pack("<III", MAGIC, 2, 12 + len(body)) + body
 
     def to_gltf(self) -> bytes:
+        """The bytes of a glTF 2.0 file as text, with its buffers. Raises ValueError where a number is not finite."""
         for number, entry in enumerate(self.items("buffers")):
             if "uri" not in entry:
                 entry["uri"] = "data:application/octet-stream;base64," + base64.b64encode(self.buffer(number)).decode()

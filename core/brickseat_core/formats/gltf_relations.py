@@ -17,6 +17,7 @@ MOST_RECORDS = 100_000
 
 
 def no_prop(key: str) -> Prop:
+    """Stands in for finding a prop where no record of a file names one. Raises BadRecord, always."""
     raise BadRecord(f"it names a prop, {key}, which a file does not hold")
 
 
@@ -48,6 +49,7 @@ def with_relations(document: GltfDocument, dressed: Set) -> Set:
 
 
 def read_record(kind: Related, data: Any, keys: Mapping[str, str], where: str) -> Tie | Recipe | CutOut:
+    """One record out of a file's extras. ``keys``: the piece of each name. Raises FileError, with ``where`` in it."""
     if not isinstance(data, dict):
         raise FileError(f"{where} is not an object; correct its extras")
     values = dict(data)
@@ -72,6 +74,7 @@ def relations_of(dressed: Set) -> Json:
 
 
 def named(kind: Related, record: Record, dressed: Set) -> Json:
+    """A record as JSON in which pieces go by their names, as files have them."""
     data = encode(record)
     for name in NAMES_PIECES[kind]:
         data[name] = dressed.pieces[data[name]].name

@@ -62,6 +62,7 @@ class GltfSet:
 
 
 def split_matrix(matrix: Vec) -> tuple[Triple, tuple[float, ...], Triple]:
+    """Translation (m), quaternion (x, y, z, w) and scale of a (4, 4) matrix."""
     pose = Pose.from_matrix(matrix)
     return pose.position, pose.orientation, pose.scale
 
@@ -205,6 +206,7 @@ def scene_nodes(document: GltfDocument) -> tuple[dict[int, Vec], dict[int, int]]
 
 
 def our_extras(node: Json) -> Json:
+    """What Brick Seat wrote on a node; empty when it wrote nothing."""
     extras = node.get("extras")
     ours = extras.get("brickseat") if isinstance(extras, dict) else None
     return ours if isinstance(ours, dict) else {}
@@ -347,6 +349,7 @@ def volume_of(document: GltfDocument, lead: int, parts: list[Placement], worlds:
 
 
 def mesh_name(document: GltfDocument, number: int) -> str | None:
+    """The name of a mesh, or None when the file gives it none."""
     name = document.items("meshes")[number].get("name")
     return name if isinstance(name, str) and name else None
 
@@ -425,6 +428,7 @@ def read_role(extras: Json, where: str) -> None:
 
 
 def read_direction(value: Any, where: str) -> Triple:
+    """A unit direction out of extras: “down”, “up” or three numbers. Raises FileError, with ``where`` in it."""
     if value == "down":
         return DOWN
     if value == "up":
@@ -441,6 +445,7 @@ def read_direction(value: Any, where: str) -> Triple:
 
 
 def read_number(extras: Json, name: str, where: str) -> float:
+    """A length in metres out of extras, 0 when it is not there. Raises FileError, with ``where`` in it."""
     value = extras.get(name, 0.0)
     if isinstance(value, bool) or not isinstance(value, int | float) or not 0.0 <= float(value) < 1e6:
         raise FileError(f"{where}: {name} {value!r} is not a length in metres from 0; correct its extras")

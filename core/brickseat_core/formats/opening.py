@@ -24,6 +24,7 @@ UP_TO_Y: dict[str, np.ndarray] = {
 
 
 def known(path: Path) -> str:
+    """The ending of a path, lower case, when it is one of those read and written. Raises FileError."""
     kind = path.suffix.lower()
     if kind not in READ:
         raise FileError(f"{path}: “{kind}” is neither read nor written; use one of {', '.join(READ)}")
@@ -79,6 +80,7 @@ def upright(model: Model, unit: Unit | None, up: UpAxis | None) -> Model:
 
 
 def placed(surface: Surface, linear: np.ndarray) -> Surface:
+    """A surface with its vertices transformed by ``linear`` (3, 3)."""
     if np.array_equal(linear, np.eye(3)):
         return surface
     return Surface(surface.paint, surface.vertices @ linear.T, surface.faces, surface.colours)

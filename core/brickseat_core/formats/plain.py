@@ -27,6 +27,7 @@ class OwnFolder(trimesh.visual.resolvers.FilePathResolver):
         self.folder = folder.resolve()
 
     def get(self, name: str) -> bytes:
+        """The bytes of a file beside the model. Raises FileNotFoundError for all else, and for what is too large."""
         target = (self.folder / name.strip()).resolve()
         if not target.is_relative_to(self.folder) or not target.is_file() or target.stat().st_size > MOST_BYTES:
             raise FileNotFoundError(name)
@@ -71,6 +72,7 @@ def read_plain(path: Path) -> Model:
 
 
 def surface_of(geometry: Any, path: Path) -> Surface:
+    """The surface of one of trimesh's geometries, in its vertex colours or its material's. Raises FileError."""
     try:
         mesh = Mesh(np.asarray(geometry.vertices, dtype=np.float64), np.asarray(geometry.faces, dtype=np.int32))
     except MeshError as error:
@@ -91,6 +93,7 @@ def linear(colour: Vec) -> Vec:
 
 
 def for_screen(colour: Iterable[float]) -> list[float]:
+    """Linear colours, 0 to 1, as a screen wants them."""
     return [float(np.clip(c, 0.0, 1.0) ** (1.0 / GAMMA)) for c in colour]
 
 

@@ -53,6 +53,7 @@ def report_schema() -> dict[str, Any]:
 
 
 def counts(fits: Mapping[str, Fit]) -> dict[str, int]:
+    """How many pieces are in each state, worst last; unchecked ones are not counted."""
     return {
         state: sum(1 for f in fits.values() if f.state == state) for state in reversed(STATES) if state != "unchecked"
     }

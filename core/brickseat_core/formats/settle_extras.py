@@ -27,6 +27,7 @@ def properties_and_kinds(found: GltfSet) -> tuple[dict[str, PhysicalProperties],
 
 
 def figure(value: Any, what: str, name: str, most: float) -> float | None:
+    """A number from 0 to ``most`` out of extras, or None when it is not there. Raises FileError."""
     if value is None:
         return None
     if isinstance(value, bool) or not isinstance(value, int | float) or not 0.0 <= value <= most:
@@ -35,6 +36,7 @@ def figure(value: Any, what: str, name: str, most: float) -> float | None:
 
 
 def shape_kind(value: Any, name: str) -> ShapeKind:
+    """The kind of contact shape that extras ask for. Raises FileError, naming ``name``."""
     for kind in SHAPE_KINDS:
         if kind == value:
             return kind

@@ -102,6 +102,10 @@ def read_apart(path: Path) -> Stage:
 
 
 def main(path: str, made: str) -> int:
+    """Read ``path`` in a process of its own with bounded memory, and write what it holds to ``made`` as glTF.
+
+    Returns what the process exits with; the unit goes to standard output, an error to standard error.
+    """
     resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
     try:
         stage = read_usd(Path(path))
@@ -126,6 +130,8 @@ def refuse_strangers(path: Path) -> None:
 
 
 class Reader:
+    """Reads one open stage into a glTF document. ``path`` is only named in errors."""
+
     def __init__(self, stage: Usd.Stage, path: Path) -> None:
         self.stage = stage
         self.path = path
@@ -133,6 +139,7 @@ class Reader:
         self.prims = 0
 
     def read(self) -> Stage:
+        """The whole stage, turned so that y is up, in metres where it declares its unit. Raises FileError."""
         declared = self.stage.HasAuthoredMetadata("metersPerUnit")
         unit = float(UsdGeom.GetStageMetersPerUnit(self.stage)) if declared else None
         whole = np.eye(4)
@@ -173,6 +180,7 @@ class Reader:
         return Stage(document, unit)
 
     def below(self, prim: Usd.Prim) -> list[Usd.Prim]:
+        """The active, defined and loaded children of a prim, those within instances too."""
         flags = Usd.PrimIsActive & Usd.PrimIsDefined & Usd.PrimIsLoaded & ~Usd.PrimIsAbstract
         return list(prim.GetFilteredChildren(Usd.TraverseInstanceProxies(flags)))
 
@@ -214,12 +222,14 @@ class Reader:
         return node
 
     def local(self, prim: Usd.Prim) -> Vec:
+        """(4, 4) local transform of a prim, column vectors. Raises FileError when it is not finite."""
         if not prim.IsA(UsdGeom.Xformable):
             return np.eye(4)
         matrix = UsdGeom.Xformable(prim).GetLocalTransformation()
         return self.finite(np.array(matrix, dtype=np.float64).T, f"the transform of {prim.GetPath()}")
 
     def finite(self, values: Vec, what: str) -> Vec:
+        """``values``, when all are finite. Raises FileError, naming ``what``."""
         if not np.isfinite(values).all():
             raise FileError(f"{self.path}: {what} is not made of finite numbers; mend the model and export it again")
         return values
@@ -236,6 +246,7 @@ class Reader:
         return parsed if isinstance(parsed, dict) else None
 
     def instances(self, instancer: UsdGeom.PointInstancer) -> list[Node]:
+        """One node for each instance that a point instancer draws. Raises FileError for a prototype that it has not."""
         targets = instancer.GetPrototypesRel().GetForwardedTargets()
         prototypes = [self.node_of(prim) if (prim := self.stage.GetPrimAtPath(t)) else None for t in targets]
         which = np.array(instancer.GetProtoIndicesAttr().Get() or [], dtype=np.int64)
@@ -261,6 +272,7 @@ class Reader:
         return [] if made is None else [Surface(paint, *made)]
 
     def mesh_surface(self, mesh: UsdGeom.Mesh, paint: Paint) -> list[Surface]:
+        """The triangles of a polygon mesh, holes left out; empty when it has none. Raises FileError."""
         where = f"{self.path}: {mesh.GetPath()}"
         points = np.array(mesh.GetPointsAttr().Get() or np.zeros((0, 3)), dtype=np.float64).reshape(-1, 3)
         counts = np.array(mesh.GetFaceVertexCountsAttr().Get() or [], dtype=np.int64)
@@ -281,6 +293,7 @@ class Reader:
         return [Surface(paint, points, faces, colours if len(colours) == len(points) > 1 else None)]
 
     def paint(self, prim: Usd.Prim) -> Paint:
+        """The paint of a prim: its bound material, else its one display colour, else the plain one."""
         material, _ = UsdShade.MaterialBindingAPI(prim).ComputeBoundMaterial()
         shader = material.ComputeSurfaceSource()[0] if material else None
         if shader:
@@ -300,6 +313,7 @@ class Reader:
         return PLAIN_PAINT
 
     def mesh_entry(self, document: GltfDocument, keys: tuple[str, ...], paints: dict[Paint, int]) -> Json:
+        """The glTF mesh of the surfaces under ``keys``. ``paints``: the material number of each paint, added to."""
         surfaces = (s for key in keys for s in self.surfaces[key])
         primitives = [primitive_entry(document, s, paints.setdefault(s.paint, len(paints))) for s in surfaces]
         return {"name": keys[0].rpartition("/")[2], "primitives": primitives}

@@ -43,6 +43,8 @@ def usd_bytes(document: GltfDocument, path: Path) -> bytes:
 
 
 class Writer:
+    """Writes a glTF document onto an empty USD stage."""
+
     def __init__(self, stage: Usd.Stage, document: GltfDocument) -> None:
         self.stage = stage
         self.document = document
@@ -53,6 +55,7 @@ class Writer:
         self.worlds = found.worlds
 
     def free(self, parent: str, name: str) -> str:
+        """A prim path under ``parent`` that nothing has yet, as near to ``name`` as USD allows."""
         base = f"{parent}/{Tf.MakeValidIdentifier(name) or 'node'}"
         path, again = base, 2
         while path in self.taken:
@@ -61,6 +64,7 @@ class Writer:
         return path
 
     def write(self) -> None:
+        """Write the nodes of the set and what lies under them."""
         nodes = self.document.items("nodes")
         below = {child for node in nodes for child in node.get("children", [])}
         for number in self.worlds:
@@ -68,6 +72,7 @@ class Writer:
                 self.node(number, ROOT)
 
     def node(self, number: int, parent: str) -> None:
+        """Write one node under the prim ``parent``, with its extras, its mesh or instances, and its children."""
         entry = self.document.items("nodes")[number]
         name = str(entry.get("name") or f"node {number}")
         path = self.xform(parent, name, local_matrix(entry, f"nodes[{number}]"))
@@ -85,6 +90,7 @@ class Writer:
             self.node(child, path)
 
     def xform(self, parent: str, name: str, matrix: Vec) -> str:
+        """Define a transform of (4, 4) ``matrix`` under ``parent``; returns its path."""
         path = self.free(parent, name)
         made = UsdGeom.Xform.Define(self.stage, path)
         if not np.array_equal(matrix, np.eye(4)):
@@ -93,6 +99,7 @@ class Writer:
         return path
 
     def draw(self, parent: str, mesh: int) -> None:
+        """Draw a glTF mesh under ``parent`` as an instance of its prototype, which is written once."""
         if mesh not in self.prototypes:
             self.prototypes[mesh] = self.prototype(mesh)
         prim = UsdGeom.Xform.Define(self.stage, self.free(parent, "drawn")).GetPrim()
@@ -100,6 +107,7 @@ class Writer:
         prim.SetInstanceable(True)
 
     def prototype(self, mesh: int) -> str:
+        """Write the class that all instances of a glTF mesh refer to; returns its path."""
         path = f"{PROTOTYPES}/mesh_{mesh}"
         self.stage.CreateClassPrim(PROTOTYPES)
         self.stage.DefinePrim(path, "Xform")
@@ -111,6 +119,7 @@ class Writer:
         return path
 
     def surface(self, path: str, surface: Surface, material: UsdShade.Material) -> None:
+        """Write one surface as a mesh of triangles that is not subdivided, bound to ``material``."""
         made = UsdGeom.Mesh.Define(self.stage, path)
         made.CreatePointsAttr(Vt.Vec3fArray.FromNumpy(np.ascontiguousarray(surface.vertices, dtype=np.float32)))
         made.CreateFaceVertexCountsAttr(Vt.IntArray.FromNumpy(np.full(len(surface.faces), 3, np.int32)))
@@ -125,6 +134,7 @@ class Writer:
         UsdShade.MaterialBindingAPI.Apply(made.GetPrim()).Bind(material)
 
     def material(self, path: str, paint: Paint) -> UsdShade.Material:
+        """Write a paint as a UsdPreviewSurface material."""
         made = UsdShade.Material.Define(self.stage, path)
         made.GetPrim().SetDisplayName(paint.name)
         shader = UsdShade.Shader.Define(self.stage, f"{path}/surface")

@@ -66,6 +66,7 @@ class Stream:
 
     @property
     def over(self) -> bool:
+        """Whether everything has been let go."""
         return self.let_go >= self.slip.most
 
     def due(self, seconds: float, around: Vec, radius: Vec, moving: NDArray[np.bool_]) -> list[Release]:

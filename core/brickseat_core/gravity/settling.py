@@ -379,6 +379,7 @@ class Run:
 
     @property
     def over(self) -> bool:
+        """Whether the run has ended: all is still and nothing more comes, or its time is up."""
         pouring = self.stream is not None and not self.stream.over
         return (self.quiet and not self.slip.hand and not pouring) or self.simulated >= self.slip.seconds
 

@@ -69,6 +69,7 @@ class ContactShape:
 
     @property
     def error(self) -> float:
+        """Metres: the farthest that the shape is off the true mesh, outwards or inwards."""
         return max(self.bulge, self.uncovered)
 
     @property
@@ -273,6 +274,7 @@ def decomposed(vertices: Vec, chosen: NDArray[Any]) -> list[Vec]:
 
 
 def has_thickness(points: Vec) -> bool:
+    """Whether the convex hull of points (n, 3) has volume."""
     try:
         ConvexHull(points)
     except QhullError:

@@ -126,11 +126,13 @@ def spread_sites(mesh: Mesh, rng: np.random.Generator, count: int) -> Vec:
 
 
 def is_dust(part: manifold3d.Manifold) -> bool:
+    """Whether a part is too small to keep as a shard."""
     box = np.array(part.bounding_box())
     return part.volume() <= 0.0 or float((box[3:] - box[:3]).max()) < DUST_EXTENT
 
 
 def shard(part: manifold3d.Manifold) -> Shard:
+    """The shard that a part is: its mesh about its centre of mass, and that centre."""
     cut = part.to_mesh64()
     mesh = Mesh(np.array(cut.vert_properties[:, :3], dtype=np.float64), np.array(cut.tri_verts, dtype=np.int32))
     centre = np.asarray(mesh.mass[1])

@@ -64,6 +64,7 @@ def executor(workers: int | None = None, cluster: str = "") -> Iterator[Executor
 
 @contextmanager
 def cluster_executor(address: str) -> Iterator[Executor]:
+    """Runs trials on a Dask cluster at ``address``. Raises NoCluster when none answers."""
     try:
         # Not among what is always installed.
         distributed = importlib.import_module("distributed")

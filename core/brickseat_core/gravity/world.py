@@ -69,10 +69,12 @@ class PhysicalProperties:
 
     @property
     def friction(self) -> float:
+        """Coulomb friction: the piece's own, or its material's."""
         return self.material.grip if self.grip is None else self.grip
 
     @property
     def restitution(self) -> float:
+        """Bounce from 0 to 1: the piece's own, or its material's."""
         return self.material.bounce if self.bounce is None else self.bounce
 
 
@@ -383,6 +385,7 @@ class World:
 
 
 def vec3(values: Vec) -> rapier3d.Vec3:
+    """A (3,) vector as the engine takes it."""
     return rapier3d.Vec3(float(values[0]), float(values[1]), float(values[2]))
 
 
@@ -399,6 +402,7 @@ def pose_after(start: Pose, row: Vec) -> Pose:
 
 
 def isometry(position: Vec, turn: Vec) -> Any:
+    """A position (3,) and a rotation (3, 3) as the engine takes them."""
     x, y, z, w = quaternion_of(turn)
     return rapier3d.Isometry3(vec3(position), rapier3d.Rotation3(w, x, y, z))
 
@@ -488,6 +492,7 @@ class EngineShapes:
 
 
 def rigid_solid(shape: ContactShape, linear: Vec) -> Any:
+    """The engine's shape of a contact shape under ``linear`` (3, 3). Raises NotForGravity when it is flat."""
     scale = np.diag(linear)
     if shape.kind == "ball" and float(np.abs(linear - scale[0] * np.eye(3)).max()) < 1e-6 * abs(scale[0]):
         centre = linear @ np.array(shape.centre)
@@ -508,6 +513,7 @@ def rigid_solid(shape: ContactShape, linear: Vec) -> Any:
 
 
 def surface_of(mesh: Mesh, linear: Vec, two_sided: bool) -> Any:
+    """The engine's shape of a mesh under ``linear`` (3, 3), facing outwards. ``two_sided``: for open meshes."""
     mirrored = np.linalg.det(linear) < 0.0
     faces = mesh.faces[:, ::-1] if mirrored != mesh.health.inward else mesh.faces
     flags = rapier3d.TriMeshFlags

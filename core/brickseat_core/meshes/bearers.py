@@ -24,6 +24,7 @@ def slab(lo: tuple[float, float, float], hi: tuple[float, float, float]) -> tupl
 
 
 def joined(parts: list[tuple[Vec, NDArray[np.int32]]]) -> Mesh:
+    """One mesh of several, each (n, 3) vertices and (m, 3) faces; nothing is welded."""
     first = np.cumsum([0, *(len(v) for v, _ in parts)])
     return Mesh(
         np.concatenate([v for v, _ in parts]),
@@ -49,6 +50,7 @@ def extruded(outline: Vec, along: float) -> Mesh:
 
 
 def turns_clockwise(outline: Vec) -> bool:
+    """Whether a closed outline (n, 2) runs clockwise: the sign of its area."""
     x, y = outline[:, 0], outline[:, 1]
     return float(np.sum(x * np.roll(y, -1) - np.roll(x, -1) * y)) < 0.0
 

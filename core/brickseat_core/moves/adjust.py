@@ -23,6 +23,7 @@ class AdjustMove:
 
 
 def compute(scene: Scene, move: AdjustMove) -> Outcome:
+    """The settings written anew where they differ. Raises MoveRefused for an empty name."""
     before = after = scene.dressed.settings
     said = []
     if move.name is not None and move.name.strip() != before.name:

@@ -23,6 +23,7 @@ class AdoptMove:
 
 
 def compute(scene: Scene, move: AdoptMove) -> Outcome:
+    """The pieces where they lie, new ones added, broken ones gone. Raises MoveRefused when done already."""
     pieces = chosen(scene, move.pieces) if move.pieces else []
     broken = chosen(scene, move.broken) if move.broken else []
     if any(p.key in scene.dressed.pieces for p in move.born):

@@ -22,6 +22,7 @@ class BedMove:
 
 
 def compute(scene: Scene, move: BedMove) -> Outcome:
+    """The pieces with the wanted sink, each set down anew in turn. Raises MoveRefused."""
     pieces = chosen(scene, move.pieces)
     wanted = [replace(p, sink=max(0.0, move.sink), stand_off=max(0.0, -move.sink)) for p in pieces]
     did = f"sank by {in_words(move.sink)}" if move.sink >= 0 else f"kept {in_words(-move.sink)} off"

@@ -20,6 +20,7 @@ class CarryMove:
 
 
 def compute(scene: Scene, move: CarryMove) -> Outcome:
+    """The pieces at their moved poses, whatever is there. Raises MoveRefused."""
     pieces, by = chosen(scene, move.pieces), offset_of(move.by)
     deltas = tuple(piece_delta(p, p.at(p.pose.moved(by))) for p in pieces if by.any())
     return Outcome(Change(f"carried {in_short(pieces)}", deltas))

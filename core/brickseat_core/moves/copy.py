@@ -23,6 +23,7 @@ class CopyMove:
 
 
 def compute(scene: Scene, move: CopyMove) -> Outcome:
+    """New pieces, each set down before the next is. Raises MoveRefused, or TooLong when the deadline passes."""
     pieces = chosen(scene, move.pieces, must_move=False)
     names = FreshNames(taken_names(scene))
     made: list[Piece] = []

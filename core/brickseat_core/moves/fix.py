@@ -21,6 +21,7 @@ class FixMove:
 
 
 def compute(scene: Scene, move: FixMove) -> Outcome:
+    """The pieces in their new role, in no group. Raises MoveRefused."""
     pieces = chosen(scene, move.pieces, must_move=False)
     role: Role = "bearer" if move.fixed else "prop"
     written = [(p, replace(p, role=role, group="")) for p in pieces]

@@ -22,6 +22,7 @@ class GroupMove:
 
 
 def compute(scene: Scene, move: GroupMove) -> Outcome:
+    """The pieces in their new group. Raises MoveRefused when fewer than two are to be grouped."""
     pieces, name = chosen(scene, move.pieces, must_move=False), move.name.strip()
     if name and len(pieces) < 2:
         raise MoveRefused("a group has two pieces or more; select more of them")

@@ -23,6 +23,7 @@ class PlaceMove:
 
 
 def compute(scene: Scene, move: PlaceMove) -> Outcome:
+    """The piece at its new pose, set down from there when that is asked for. Raises MoveRefused."""
     (piece,) = chosen(scene, [move.piece])
     direction = unit_vector(move.direction) if move.direction is not None else piece.direction
     wanted = replace(piece, pose=move.pose.pose(), direction=direction)

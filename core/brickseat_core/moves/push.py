@@ -23,6 +23,7 @@ class PushMove:
 
 
 def compute(scene: Scene, move: PushMove) -> Outcome:
+    """The pieces as far as they go, one after another or as one body. Raises MoveRefused, or TooLong."""
     pieces, by = chosen(scene, move.pieces), offset_of(move.by)
     stops: list[str] = []
 

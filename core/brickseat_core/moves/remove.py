@@ -19,6 +19,7 @@ class RemoveMove:
 
 
 def compute(scene: Scene, move: RemoveMove) -> Outcome:
+    """The pieces gone. Raises MoveRefused when one is spiked."""
     pieces = chosen(scene, move.pieces, must_move=False)
     if spiked := next((p for p in pieces if p.spiked), None):
         raise MoveRefused(f"{spiked.name} is spiked; free it first")

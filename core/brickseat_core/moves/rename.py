@@ -21,6 +21,7 @@ class RenameMove:
 
 
 def compute(scene: Scene, move: RenameMove) -> Outcome:
+    """The piece under its new name. Raises MoveRefused when the name is empty or taken."""
     (piece,) = chosen(scene, [move.piece], must_move=False)
     name = move.name.strip()
     if not name or any(p.name == name for key, p in scene.dressed.pieces.items() if key != piece.key):

@@ -19,6 +19,7 @@ class RepairMove:
 
 
 def compute(scene: Scene, move: RepairMove) -> Outcome:
+    """The faults mended, and what is left with its reasons. Raises MoveRefused."""
     if move.pieces is not None:
         chosen(scene, move.pieces, must_move=False)
     fits = dict(scene.fits) if scene.fits else None

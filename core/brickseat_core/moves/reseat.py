@@ -22,6 +22,7 @@ class ReseatMove:
 
 
 def compute(scene: Scene, move: ReseatMove) -> Outcome:
+    """The pieces set down one after another, or as one body. Raises MoveRefused."""
     pieces = chosen(scene, move.pieces)
 
     def landed(index: SceneIndex, piece: Piece) -> Piece:

@@ -26,6 +26,7 @@ class RestMove:
 
 
 def compute(scene: Scene, move: RestMove) -> Outcome:
+    """The pieces at rest, one after another or as one body. Raises MoveRefused when one body finds no stand."""
     pieces = chosen(scene, move.pieces)
     reasons: list[str] = []
 

@@ -23,6 +23,7 @@ class SetDownMove:
 
 
 def compute(scene: Scene, move: SetDownMove) -> Outcome:
+    """One new piece, with a name that is free. Raises MoveRefused when there is no such prop."""
     prop = scene.prop(move.prop)
     name = FreshNames(taken_names(scene)).of(prop.name)
     piece = Piece(

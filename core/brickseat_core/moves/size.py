@@ -24,6 +24,7 @@ class SizeMove:
 
 
 def compute(scene: Scene, move: SizeMove) -> Outcome:
+    """The pieces in their new size, set down anew. Raises MoveRefused when one body is to be sized unevenly."""
     pieces = chosen(scene, move.pieces)
     together = move.together and len(pieces) > 1
     if together and not isinstance(move.factor, float | int):

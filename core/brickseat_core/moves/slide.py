@@ -26,6 +26,7 @@ class SlideMove:
 
 
 def compute(scene: Scene, move: SlideMove) -> Outcome:
+    """The pieces as far as they slide. Raises MoveRefused, or TooLong when the deadline passes."""
     pieces, by = chosen(scene, move.pieces), offset_of(move.by)
     stops: list[str] = []
 

@@ -21,6 +21,7 @@ class SpikeMove:
 
 
 def compute(scene: Scene, move: SpikeMove) -> Outcome:
+    """The pieces spiked or freed. Raises MoveRefused."""
     pieces = chosen(scene, move.pieces, must_move=False)
     deltas = tuple(piece_delta(p, replace(p, spiked=move.spiked)) for p in pieces if p.spiked != move.spiked)
     return Outcome(Change(f"{'spiked' if move.spiked else 'freed'} {in_short(pieces)}", deltas))

@@ -20,6 +20,7 @@ class StandMove:
 
 
 def compute(scene: Scene, move: StandMove) -> Outcome:
+    """One new bearer, with a name that is free. Raises MoveRefused when there is no such prop."""
     prop = scene.prop(move.prop)
     taken = taken_names(scene)
     name = prop.name if prop.name not in taken else FreshNames(taken).of(prop.name)

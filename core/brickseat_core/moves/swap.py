@@ -22,6 +22,7 @@ class SwapMove:
 
 
 def compute(scene: Scene, move: SwapMove) -> Outcome:
+    """The pieces of the other prop, each set down anew in turn. Raises MoveRefused."""
     pieces, prop = chosen(scene, move.pieces), scene.prop(move.prop)
 
     def swapped(piece: Piece) -> Piece:

@@ -26,6 +26,7 @@ class TurnMove:
 
 
 def compute(scene: Scene, move: TurnMove) -> Outcome:
+    """The pieces turned and set down anew, each on its own or as one body. Raises MoveRefused."""
     pieces = chosen(scene, move.pieces)
     rotation = rotation_about(np.array([0.0, 1.0, 0.0]), float(np.radians(move.angle_deg)))
 

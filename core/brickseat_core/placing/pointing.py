@@ -64,6 +64,7 @@ class Pointed:
 
 
 def seating_direction(normal: Vec) -> Triple:
+    """In which direction a prop is seated on a surface of unit ``normal`` (3,): down, up, or into a wall."""
     if normal[1] >= FLOOR_SLOPE:
         return DOWN
     if normal[1] <= -FLOOR_SLOPE:

@@ -59,10 +59,12 @@ class Set:
 
     @property
     def name(self) -> str:
+        """The set's own name."""
         return self.settings.name
 
     @property
     def tolerance(self) -> float:
+        """Metres: within which a piece counts as touching."""
         return self.settings.tolerance
 
     def of_kind(self, kind: Kind) -> Mapping[str, Record]:
@@ -86,6 +88,7 @@ class Delta:
     after: Record | None
 
     def backwards(self) -> "Delta":
+        """The delta that undoes this one."""
         return Delta(self.kind, self.key, self.after, self.before)
 
 

@@ -85,6 +85,7 @@ def decode(kind: Kind, data: Json, prop: FindProp) -> Record:
 
 
 def encode_piece(piece: Piece) -> Json:
+    """The JSON of a piece; its prop goes by key."""
     return {
         "key": piece.key,
         "name": piece.name,
@@ -102,6 +103,7 @@ def encode_piece(piece: Piece) -> Json:
 
 
 def decode_piece(data: Json, prop: FindProp) -> Piece:
+    """The piece that JSON holds. Raises KeyError, TypeError or BadRecord, which `decode` turns into BadRecord."""
     number = data.get("number")
     return Piece(
         str(data["key"]),
@@ -120,6 +122,7 @@ def decode_piece(data: Json, prop: FindProp) -> Piece:
 
 
 def encode_tie(tie: Tie) -> Json:
+    """The JSON of a tie, in metres and degrees."""
     return {
         "key": tie.key,
         "tie": tie.tie,
@@ -136,6 +139,7 @@ def encode_tie(tie: Tie) -> Json:
 
 
 def decode_tie(data: Json, prop: FindProp) -> Tie:
+    """The tie that JSON holds. Raises KeyError, TypeError or BadRecord, which `decode` turns into BadRecord."""
     side = data.get("side")
     return Tie(
         str(data["key"]),
@@ -153,6 +157,7 @@ def decode_tie(data: Json, prop: FindProp) -> Tie:
 
 
 def encode_recipe(recipe: Recipe) -> Json:
+    """The JSON of a recipe, with its exceptions."""
     return {
         "key": recipe.key,
         "name": recipe.name,
@@ -167,6 +172,7 @@ def encode_recipe(recipe: Recipe) -> Json:
 
 
 def decode_recipe(data: Json, prop: FindProp) -> Recipe:
+    """The recipe that JSON holds. Raises KeyError, TypeError or BadRecord, which `decode` turns into BadRecord."""
     exceptions = data.get("exceptions") or {}
     nudged = exceptions.get("nudged") or {}
     return Recipe(
@@ -181,22 +187,27 @@ def decode_recipe(data: Json, prop: FindProp) -> Recipe:
 
 
 def encode_region(region: Region) -> Json:
+    """The JSON of a region; its mesh goes by prop key."""
     return {"key": region.key, "name": region.name, "prop": region.prop.key, "pose": encode_pose(region.pose)}
 
 
 def decode_region(data: Json, prop: FindProp) -> Region:
+    """The region that JSON holds. Raises KeyError, TypeError or BadRecord, which `decode` turns into BadRecord."""
     return Region(str(data["key"]), str(data["name"]), prop(data["prop"]), decode_pose(data["pose"]))
 
 
 def encode_cut_out(cut: CutOut) -> Json:
+    """The JSON of a cut-out."""
     return {"key": cut.key, "piece": cut.piece, "bearer": cut.bearer, "clearance_m": cut.clearance}
 
 
 def decode_cut_out(data: Json, prop: FindProp) -> CutOut:
+    """The cut out that JSON holds. Raises KeyError, TypeError or BadRecord, which `decode` turns into BadRecord."""
     return CutOut(str(data["key"]), str(data["piece"]), str(data["bearer"]), float(data.get("clearance_m", 0.0)))
 
 
 def encode_prop_change(change: PropChange) -> Json:
+    """The JSON of a change to a prop."""
     return {
         "key": change.key,
         "unit": change.unit,
@@ -207,6 +218,7 @@ def encode_prop_change(change: PropChange) -> Json:
 
 
 def decode_prop_change(data: Json, prop: FindProp) -> PropChange:
+    """The prop change that JSON holds. Raises KeyError, TypeError or BadRecord, which `decode` turns into BadRecord."""
     turns = tuple((str(joint), str(axis), float(degrees)) for joint, axis, degrees in data.get("turns") or ())
     return PropChange(
         str(data["key"]), str(data.get("unit", "")), str(data.get("up", "")), turns, str(data.get("material", ""))
@@ -214,10 +226,12 @@ def decode_prop_change(data: Json, prop: FindProp) -> PropChange:
 
 
 def encode_settings(own: Settings) -> Json:
+    """The JSON of a set's own settings."""
     return {"name": own.name, "tolerance_m": own.tolerance, "trolley": list(own.trolley)}
 
 
 def decode_settings(data: Json, prop: FindProp) -> Settings:
+    """The settings that JSON holds. Raises KeyError, TypeError or BadRecord, which `decode` turns into BadRecord."""
     return Settings(str(data["name"]), float(data["tolerance_m"]), tuple(str(k) for k in data["trolley"]))
 
 

@@ -65,11 +65,13 @@ class Pose:
 
     @classmethod
     def of(cls, basis: Vec, position: Vec) -> "Pose":
+        """From a (3, 3) basis and a (3,) position in metres."""
         x, y, z = (float(v) for v in position)
         return cls((x, y, z), tuple(float(v) for v in np.asarray(basis).ravel()))
 
     @classmethod
     def from_matrix(cls, matrix: Vec) -> "Pose":
+        """From a (4, 4) matrix for column vectors."""
         return cls.of(matrix[:3, :3], matrix[:3, 3])
 
     @classmethod
@@ -79,14 +81,17 @@ class Pose:
 
     @lazy
     def linear(self) -> Vec:
+        """(3, 3) basis."""
         return np.array(self.basis, dtype=np.float64).reshape(3, 3)
 
     @lazy
     def origin(self) -> Vec:
+        """(3,) position in metres."""
         return np.array(self.position, dtype=np.float64)
 
     @property
     def matrix(self) -> Vec:
+        """(4, 4), for column vectors."""
         out = np.eye(4)
         out[:3, :3] = self.linear
         out[:3, 3] = self.position
@@ -94,6 +99,7 @@ class Pose:
 
     @property
     def scale(self) -> Triple:
+        """Lengths of the basis vectors; the first is negative when the basis mirrors."""
         linear = self.linear
         s = np.linalg.norm(linear, axis=0)
         if np.linalg.det(linear) < 0:
@@ -102,9 +108,11 @@ class Pose:
 
     @property
     def orientation(self) -> Quaternion:
+        """Unit quaternion (x, y, z, w) of the basis without its scale."""
         return quaternion_of(self.linear / np.asarray(self.scale))
 
     def moved(self, by: Vec) -> "Pose":
+        """The same pose moved by (3,) metres in the world."""
         return Pose.of(self.linear, self.origin + by)
 
     def apply(self, points: Vec) -> Vec:
