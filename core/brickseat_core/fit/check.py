@@ -11,6 +11,7 @@ from typing import Literal, get_args
 import numpy as np
 
 from brickseat_core.contact.bearing import UPWARD, Bearing, bearing, bearing_or_leaning
+from brickseat_core.contact.boxes import meeting
 from brickseat_core.contact.clash import Cut, column, contained_rows, hidden_cut, penetration
 from brickseat_core.contact.contact_query import Contacts, query_contacts
 from brickseat_core.contact.contact_region import contact_region
@@ -256,17 +257,15 @@ def check(
 def touched_by(index: SceneIndex, boxes: Iterable[tuple[Vec, Vec]], margin: float = 1e-3) -> list[str]:
     """Keys of the props whose fit may change when something in ``boxes`` came, went or moved.
 
-    A piece is touched when a box lies in its column, from the piece itself onwards in its direction.
+    A piece is touched when a box meets its column, which goes from the piece itself onwards in its direction.
     """
     keys = [k for k, p in index.pieces.items() if p.role == "prop"]
     if not keys:
         return []
     rows = np.array([index.row[k] for k in keys])
-    lo, hi = index.placed.lo[rows], index.placed.hi[rows]
     d = np.array([index.pieces[k].direction for k in keys])
-    touched = np.zeros(len(keys), dtype=np.bool_)
-    for b_lo, b_hi in boxes:
-        ahead = (d > 1e-9) * np.maximum(b_hi - hi, 0.0)
-        behind = (d < -1e-9) * np.maximum(lo - b_lo, 0.0)
-        touched |= ((lo - behind - margin <= b_hi) & (hi + ahead + margin >= b_lo)).all(axis=1)
+    lo = np.where(d < -1e-9, -np.inf, index.placed.lo[rows] - margin)
+    hi = np.where(d > 1e-9, np.inf, index.placed.hi[rows] + margin)
+    moved = np.array(list(boxes), dtype=np.float64).reshape(-1, 2, 3)
+    touched = meeting(lo, hi, moved[:, 0], moved[:, 1])
     return [k for k, hit in zip(keys, touched, strict=True) if hit]

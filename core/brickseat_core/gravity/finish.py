@@ -12,6 +12,7 @@ from typing import TypeVar
 
 import numpy as np
 
+from brickseat_core.contact.boxes import meeting
 from brickseat_core.contact.clash import penetration
 from brickseat_core.contact.first_contact import rows_cut
 from brickseat_core.contact.index import SceneIndex
@@ -227,11 +228,8 @@ def beside(index: SceneIndex, at: dict[str, Piece], moved: Mapping[str, Piece]) 
         return []
     keys = list(at)
     rows = [index.row[k] for k in keys]
-    lo, hi = index.placed.lo[rows] - NEAR, index.placed.hi[rows] + NEAR
-    met = np.zeros(len(keys), np.bool_)
-    for key, was in moved.items():
-        for below, above in (index.box_of(was), index.box_of(at[key])):
-            met |= ((lo <= above) & (hi >= below)).all(axis=1)
+    boxes = np.array([index.box_of(p) for key, was in moved.items() for p in (was, at[key])])
+    met = meeting(index.placed.lo[rows] - NEAR, index.placed.hi[rows] + NEAR, boxes[:, 0], boxes[:, 1])
     return [k for k, hit in zip(keys, met, strict=True) if hit]
 
 
@@ -308,15 +306,18 @@ def rebuilt(index: SceneIndex, at: dict[str, Piece], stuck: Iterable[str]) -> No
 
     What lies on a piece is then not in its way; it is moved in its turn.
     """
-    boxes = {k: index.box_of(p) for k, p in at.items()}
     keys = set(stuck)
-    for key in upwards(index, at, at) if keys else []:
-        lo, hi = boxes[key]
-        if any(
-            below[1] < lo[1] and (lo - NEAR <= above).all() and (hi + NEAR >= below).all()
-            for below, above in (boxes[k] for k in keys)
-        ):
-            keys.add(key)
+    rising = upwards(index, at, at) if keys else []
+    boxes = np.array([index.box_of(at[k]) for k in rising]).reshape(-1, 2, 3)
+    taken = np.array([k in keys for k in rising], np.bool_)
+    for n in range(len(rising)):
+        # What lies on a piece begins above where that begins, and so comes after it.
+        (under,) = np.nonzero(taken[:n])
+        below, above = boxes[under, 0], boxes[under, 1]
+        lo, hi = boxes[n]
+        near = (lo - NEAR <= above).all(axis=1) & (hi + NEAR >= below).all(axis=1) & (below[:, 1] < lo[1])
+        taken[n] |= near.any()
+    keys |= {k for k, gone in zip(rising, taken, strict=True) if gone}
     rising = upwards(index, at, keys)
     # Never in the order of a set, which is another one in every process: it decides which rows they get.
     for key in rising:
