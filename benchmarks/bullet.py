@@ -6,17 +6,20 @@ from collections.abc import Iterable, Mapping
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.spatial import ConvexHull
 
 from brickseat_core.gravity.shapes import ContactShape
 from brickseat_core.meshes.mesh import Vec
 from brickseat_core.scene import Piece
 
+Triangles = NDArray[np.int32]
+
 STEPS = 240
 """A second, as that engine has it by default."""
 
 
-def obj_of(parts: Iterable[tuple[Vec, Vec]]) -> str:
+def obj_of(parts: Iterable[tuple[Vec, Triangles]]) -> str:
     """Corners and triangles, each part an object of its own: the engine makes each a hull."""
     lines, first = [], 1
     for number, (corners, faces) in enumerate(parts):
@@ -27,7 +30,7 @@ def obj_of(parts: Iterable[tuple[Vec, Vec]]) -> str:
     return "\n".join(lines)
 
 
-def hull_of(corners: Vec) -> tuple[Vec, Vec]:
+def hull_of(corners: Vec) -> tuple[Vec, Triangles]:
     """The corners, and the triangles of their hull, facing outward."""
     hull = ConvexHull(corners)
     faces = hull.simplices.copy()
@@ -48,7 +51,7 @@ def fall(
     engine.setTimeStep(1 / STEPS)
     with tempfile.TemporaryDirectory() as folder:
 
-        def shape(name: str, parts: list[tuple[Vec, Vec]], flags: int = 0) -> int:
+        def shape(name: str, parts: list[tuple[Vec, Triangles]], flags: int = 0) -> int:
             path = Path(folder) / f"{name}.obj"
             path.write_text(obj_of(parts))
             return int(engine.createCollisionShape(engine.GEOM_MESH, fileName=str(path), flags=flags))

@@ -328,10 +328,10 @@ def bench_workshop() -> None:
     ours = timed(lambda: set_down(index, next(queue)), 200)
     model = fcl_model(prop.mesh)
     models = {id(p.prop): fcl_model(p.prop.mesh) for p in index.pieces.values()}
-    standing = [(p.world_box(), fcl_object(models[id(p.prop)], p.pose)) for p in index.pieces.values()]
+    standing = [(index.box_of(p), fcl_object(models[id(p.prop)], p.pose)) for p in index.pieces.values()]
     theirs = []
     for start in starts[:24]:
-        lo, hi = start.world_box()
+        lo, hi = index.box_of(start)
         # Only what lies in the column is asked, as whoever writes this by hand would see to.
         below = [o for (a, b), o in standing if (a[[0, 2]] <= hi[[0, 2]]).all() and (b[[0, 2]] >= lo[[0, 2]]).all()]
         theirs += timed(partial(bisection, start, model, below, -1.0, 0.002), 1)
@@ -440,7 +440,7 @@ def fresh(pieces: list[Piece]) -> list[Piece]:
 
 def one_move(index: SceneIndex, piece: Piece) -> None:
     index.put(piece)
-    check(index, keys=touched_by(index, [piece.world_box()]))
+    check(index, keys=touched_by(index, [index.box_of(piece)]))
 
 
 def cold_check(pieces: list[Piece]) -> None:
