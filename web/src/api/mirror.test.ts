@@ -1,30 +1,11 @@
 import { describe, expect, it } from "vitest";
 
-import { fit, piece } from "../fit/examples";
-import type { Change, Delta, SetData } from "./client";
+import { piece, yard } from "../fit/examples";
+import type { Change, Delta } from "./client";
 import { type Mirror, mirrorOf, reduced } from "./mirror";
 import { seeded } from "../chance";
 
-const data: SetData = {
-  key: "0",
-  name: "kiln yard",
-  tolerance: 0.0005,
-  trolley: ["jar"],
-  dressers: [],
-  own: true,
-  revision: 0,
-  look: null,
-  pieces: [piece("floor", 0, "bearer"), piece("jar", 0), piece("mug", 1)],
-  regions: [],
-  ties: [],
-  recipes: [],
-  cut_outs: [],
-  prop_changes: [],
-  fits: [fit("jar"), fit("mug")],
-  props: [],
-  can_undo: null,
-  can_redo: null,
-};
+const data = yard({ name: "kiln yard", trolley: ["jar"] });
 
 const tie = {
   key: "t1",

@@ -1,5 +1,5 @@
-/** Plain pieces and fits for tests. */
-import type { Fit, Piece } from "../api/client";
+/** Plain pieces, fits and a set for tests. */
+import type { Fit, Piece, SetData } from "../api/client";
 
 export const piece = (
   key: string,
@@ -40,5 +40,28 @@ export const fit = (key: string, more: Partial<Fit> = {}): Fit => ({
   balance_margin: 0.1,
   tilt_deg: 0,
   reason: "",
+  ...more,
+});
+
+/** A floor, and a jar and a mug that sit on it. */
+export const yard = (more: Partial<SetData> = {}): SetData => ({
+  key: "0",
+  name: "test yard",
+  tolerance: 0.0005,
+  trolley: [],
+  dressers: [],
+  own: true,
+  revision: 0,
+  look: null,
+  pieces: [piece("floor", 0, "bearer"), piece("jar", 0), piece("mug", 1)],
+  regions: [],
+  ties: [],
+  recipes: [],
+  cut_outs: [],
+  prop_changes: [],
+  fits: [fit("jar"), fit("mug")],
+  props: [],
+  can_undo: null,
+  can_redo: null,
   ...more,
 });

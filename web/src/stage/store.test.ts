@@ -1,30 +1,11 @@
 import { beforeEach, describe, expect, it } from "vitest";
 
-import type { Change, SetData } from "../api/client";
-import { fit, piece } from "../fit/examples";
+import type { Change } from "../api/client";
+import { piece, yard } from "../fit/examples";
 import { snapped } from "./steps";
 import { useStage } from "./store";
 
-const set: SetData = {
-  key: "0",
-  name: "test yard",
-  tolerance: 0.0005,
-  trolley: [],
-  dressers: [],
-  own: true,
-  revision: 4,
-  look: null,
-  pieces: [piece("floor", 0, "bearer"), piece("jar", 0), piece("mug", 1)],
-  regions: [],
-  ties: [],
-  recipes: [],
-  cut_outs: [],
-  prop_changes: [],
-  fits: [fit("jar"), fit("mug")],
-  props: [],
-  can_undo: null,
-  can_redo: null,
-};
+const set = yard({ revision: 4 });
 
 const change = (revision: number, more: Partial<Change> = {}): Change => ({
   revision,
