@@ -31,6 +31,8 @@ def test_the_sweep_finds_what_comparing_each_with_each_finds(
     lo[rng.uniform(size=(count, 3)) < open_share] = -np.inf
     below = np.round(rng.uniform(0, 1, (others, 3)), 1)
     above = below + np.round(rng.uniform(0, 1, (others, 3)) * size, 1)
+    below[rng.uniform(size=(others, 3)) < 0.5 * open_share] = -np.inf
+    above[rng.uniform(size=(others, 3)) < 0.5 * open_share] = np.inf
     assert (meeting(lo, hi, below, above) == each_with_each(lo, hi, below, above)).all()
 
 

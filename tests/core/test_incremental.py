@@ -7,8 +7,8 @@ import pytest
 
 from brickseat_core.fit.check import check, touched_by
 from brickseat_core.fit.repair import repair
-from brickseat_core.scene import Piece, Set
-from shapes import FLOOR, ball, bounds, box, made, piece, revolved, standing
+from brickseat_core.scene import Set
+from shapes import FLOOR, ball, box, made, piece, revolved, sheet, standing
 
 
 def some_set(seed: int) -> Set:
@@ -48,10 +48,7 @@ def test_measuring_what_a_change_touched_is_measuring_all(seed: int) -> None:
         assert index.pieces == before, "computing a move changed the set"
         assert change.backwards().on(change.on(dressed)).pieces == dressed.pieces
         dressed = change.on(dressed)
-        boxes = [bounds(p) for d in change.deltas for p in (d.before, d.after) if isinstance(p, Piece)]
-        for delta in change.deltas:
-            assert isinstance(delta.after, Piece)
-            index.put(delta.after)
+        boxes = index.follow(change.pieces())
         fits.update(check(index, keys=touched_by(index, boxes)))
         assert fits == check(index)
 
@@ -66,3 +63,17 @@ def test_repair_knows_the_fits_it_is_given_and_spares_the_spiked() -> None:
     assert given.change == own.change
     assert {"p3", "p4"}.isdisjoint(d.key for d in given.change.deltas)
     assert sum(not f.faults for f in check(one).values()) >= sum(not f.faults for f in fits.values())
+
+
+@pytest.mark.parametrize("back", [False, True])
+def test_what_is_judged_anew_is_measured_anew_however_far_off_the_cause_is(back: bool) -> None:
+    # A bearer under one end of the ground makes an awning of it: what is sunk in its other end clashes with it instead.
+    ground = piece("ground", sheet([(-5, 0, -5), (-5, 0, 5), (5, 0, 5), (5, 0, -5)]), (0, 0, 0), bearer=True)
+    sunk = piece("sunk", box(0.2, 0.2, 0.2), (3, -0.15, 3))
+    below = piece("below", box(0.2, 0.2, 0.2), (-3, -2, -3), bearer=True)
+    index = standing(ground, sunk, *([below] if back else []))
+    fits = check(index)
+    boxes = index.follow({"below": None if back else below})
+    fresh = check(index, keys=touched_by(index, boxes))
+    assert {**fits, **fresh} == check(index)
+    assert fresh["sunk"].state != fits["sunk"].state

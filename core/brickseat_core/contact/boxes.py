@@ -29,7 +29,9 @@ def meeting(lo: Vec, hi: Vec, below: Vec, above: Vec) -> NDArray[np.bool_]:
     width = hi - lo
     middle = np.median(width, axis=0)
     spread = above.max(axis=0) - below.min(axis=0)
-    axis = int(np.argmax(spread / np.maximum(middle, 1e-12)))
+    bounded = np.isfinite(spread) & np.isfinite(middle)
+    thinness = np.divide(spread, np.maximum(middle, 1e-12), out=np.zeros(3), where=bounded)
+    axis = int(np.argmax(thinness))
     wide = width[:, axis] > WIDE * max(float(middle[axis]), 1e-12)
     for n in np.flatnonzero(wide):
         met[n] = ((lo[n] <= above) & (hi[n] >= below)).all(axis=1).any()

@@ -1,7 +1,7 @@
 """The scene's index: a snapshot of what stands in a set, one row per piece, ready to be asked."""
 
 import os
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from typing import NamedTuple
 
@@ -199,6 +199,32 @@ class SceneIndex:
         self._spans[row] = None
         self.placed.root[row] = -1
         self._free.append(row)
+
+    def follow(self, pieces: Mapping[str, Piece | None]) -> list[tuple[Vec, Vec]]:
+        """Bring the index up to a change. ``pieces``: what came or moved, by key; None for what went.
+
+        Returns the (lo, hi) boxes in which fits may be others now: of all that came, moved or went, as it was and as it
+        is, and of what is judged anew because of it, as ground that has become an awning.
+        """
+        boxes = [self._felt_in(self.pieces[key]) for key in pieces if key in self.pieces]
+        for key, piece in pieces.items():
+            if piece is None and key in self.pieces:
+                self.remove(key)
+        came = [piece for piece in pieces.values() if piece is not None]
+        self.put_all(came)
+        boxes += [self._felt_in(piece) for piece in came]
+        before = self.placed.sense.copy()
+        self.judge_senses()
+        for row in np.flatnonzero(self.placed.sense != before):
+            boxes.append(self._felt_in(self.pieces[self.keys[row] or ""]))
+        return boxes
+
+    def _felt_in(self, piece: Piece) -> tuple[Vec, Vec]:
+        """The box of a piece; of what may be ground with all below and above it, where something may be buried."""
+        lo, hi = self.box_of(piece)
+        if piece.role == "bearer" and not self.mesh_of(piece).health.closed:
+            lo[1], hi[1] = -np.inf, np.inf
+        return lo, hi
 
     def kind(self, piece: Piece) -> int:
         """SHEET, SOLID or GROUND, as the piece that stands here was judged."""

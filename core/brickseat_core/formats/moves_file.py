@@ -69,12 +69,7 @@ def apply_moves(
         except MoveRefused as problem:
             raise FileError(f"move {number}: {problem}") from None
         dressed = outcome.change.on(dressed)
-        for key, piece in outcome.change.pieces().items():
-            if piece is None:
-                index.remove(key)
-            else:
-                index.put(piece)
-        index.judge_senses()
+        index.follow(outcome.change.pieces())
         fits = check(index, dressed.tolerance) if fits else {}
         words.append(outcome.change.words)
         left += [(dressed.pieces[entry.key].name, entry.reason) for entry in outcome.left]

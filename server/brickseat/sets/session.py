@@ -34,23 +34,12 @@ class Snapshot:
         """The snapshot after ``change``, and the fits that changed (None: the piece went). Raises OutOfStep."""
         dressed = change.on(self.dressed)
         index = self.index.fork()
-        boxes = []
-        gone: dict[str, Fit | None] = {}
-        for key, piece in change.pieces().items():
-            old = index.pieces.get(key)
-            if old is not None:
-                boxes.append(index.box_of(old))
-            if piece is None:
-                if old is not None:
-                    index.remove(key)
-                gone[key] = None
-                continue
-            index.put(piece)
-            boxes.append(index.box_of(piece))
-            if piece.role == "bearer" and key in self.fits:
-                gone[key] = None
+        pieces = change.pieces()
+        boxes = index.follow(pieces)
+        gone: dict[str, Fit | None] = {
+            k: None for k, p in pieces.items() if p is None or (p.role == "bearer" and k in self.fits)
+        }
         fits = {k: f for k, f in self.fits.items() if k not in gone}
-        index.judge_senses()
         everything = dressed.tolerance != self.dressed.tolerance
         fresh = check(index, dressed.tolerance, None if everything else touched_by(index, boxes))
         return Snapshot(dressed, index, {**fits, **fresh}, revision), {**gone, **fresh}
