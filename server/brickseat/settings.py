@@ -44,6 +44,7 @@ INSTALLED_APPS = [
     "brickseat.accounts",
     "brickseat.store",
     "brickseat.sets",
+    "brickseat.jobs",
     "brickseat.live",
 ]
 MIDDLEWARE = [
@@ -66,7 +67,6 @@ DATABASES = {
         },
     }
 }
-CHANNEL_LAYERS = {"default": {"BACKEND": "channels.layers.InMemoryChannelLayer"}}
 
 STATIC_URL = "/static/"
 WHITENOISE_ROOT = WEB

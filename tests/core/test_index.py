@@ -72,7 +72,7 @@ ONE: dict[str, st.SearchStrategy[Any]] = {
     "rename": st.fixed_dictionaries({"piece": st.sampled_from(NAMES), "name": st.sampled_from(["a", "crate", "b"])}),
     "set_down": st.fixed_dictionaries({"prop": st.sampled_from(NAMES), "pose": POSE}),
     "stand": st.fixed_dictionaries({"prop": st.sampled_from(NAMES), "pose": POSE}),
-    "adjust": st.fixed_dictionaries({"tolerance_m": st.floats(1e-4, 1e-2), "trolley": st.just(["crate"])}),
+    "adjust": st.fixed_dictionaries({"tolerance_m": st.floats(1e-4, 1e-2), "trolley_add": st.just(["crate"])}),
 }
 
 

@@ -9,6 +9,7 @@ from django.contrib.auth.models import User
 from django.test import Client
 from pytest_django import Settings
 
+from brickseat.jobs.keeping import jobs
 from brickseat.sets.models import DressedSet
 from brickseat.sets.opening import save_set
 from brickseat.sets.session import sessions
@@ -27,6 +28,7 @@ def own_data(settings: Settings, tmp_path: Path) -> Iterator[None]:
     sessions.clear()
     yield
     sessions.clear()
+    jobs.clear()
 
 
 @pytest.fixture

@@ -5,7 +5,8 @@ import uuid
 
 import pytest
 
-from brickseat.jobs.running import Failed, Job, Jobs, Stopped
+from brickseat.jobs import running
+from brickseat.jobs.running import Failed, Job, Jobs, Record, Stopped
 from brickseat.sets.presence import Presence
 
 SET, OTHER = uuid.uuid4(), uuid.uuid4()
@@ -20,8 +21,9 @@ def ended(jobs: Jobs, run: object, dressed: uuid.UUID = SET) -> Job:
 
 def test_a_job_ends_done_failed_or_stopped_and_keeps_no_half_outcome() -> None:
     jobs = Jobs()
-    done = ended(jobs, lambda job: job.tell("half way", 0.5) and 42)
-    assert (done.state, done.outcome, done.words, done.share) == ("done", 42, "half way", 0.5)
+    done = ended(jobs, lambda job: [{"seed": int(job.tell("trying", 0.5, 2, 4))}])
+    assert (done.state, done.outcomes, done.phase, done.share) == ("done", [{"seed": 1}], "trying", 0.5)
+    assert (done.count, done.total) == (2, 4)
 
     def fails(job: Job) -> None:
         raise Failed("the jug has no contact shape")
@@ -35,31 +37,65 @@ def test_a_job_ends_done_failed_or_stopped_and_keeps_no_half_outcome() -> None:
     assert broken.state == "failed"
     assert "nothing was changed" in (broken.problem or "")
 
-    def stops(job: Job) -> int:
+    def stops(job: Job) -> list[Record]:
         job.stop.set()
-        if not job.tell("going on", 0.9):
+        if not job.tell("settling", 0.9):
             raise Stopped
-        return 1
+        return [{}]
 
     stopped = ended(jobs, stops)
-    assert (stopped.state, stopped.outcome) == ("stopped", None)
+    assert (stopped.state, stopped.outcomes) == ("stopped", [])
+    late = ended(jobs, lambda job: [{"seed": 1}] if job.stop.set() is None else [])
+    assert (late.state, late.outcomes) == ("stopped", []), "what came of a job that was stopped is not wanted"
 
 
 def test_one_job_a_set_and_none_is_seen_from_another() -> None:
     jobs = Jobs()
     go = threading.Event()
-    first = jobs.start(SET, lambda job: go.wait(10), lambda job: None)
+    first = jobs.start(SET, lambda job: [{}] if go.wait(10) else [], lambda job: None)
     with pytest.raises(Failed, match="under way"):
-        jobs.start(SET, lambda job: None, lambda job: None)
+        jobs.start(SET, lambda job: [], lambda job: None)
     assert jobs.running_on(SET) is first
     assert jobs.running_on(OTHER) is None
     assert jobs.of(OTHER, first.key) is None
-    elsewhere = ended(jobs, lambda job: "fine", OTHER)
-    assert elsewhere.outcome == "fine"
+    elsewhere = ended(jobs, lambda job: [{"seed": 3}], OTHER)
+    assert elsewhere.outcomes == [{"seed": 3}]
+    assert jobs.on(OTHER) == [elsewhere]
     jobs.drop(first)
     assert first.stop.is_set()
     assert jobs.of(SET, first.key) is None
+    assert jobs.on(SET) == []
     go.set()
+
+
+def test_a_stopped_job_keeps_its_place_until_its_workers_are_free(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(running, "MOST_AT_ONCE", 1)
+    jobs = Jobs()
+    free, begun = threading.Event(), threading.Event()
+    order: list[str] = []
+
+    def lingers(job: Job) -> list[Record]:
+        begun.set()
+        assert free.wait(10)
+        order.append("workers free")
+        raise Stopped
+
+    def follows(job: Job) -> list[Record]:
+        order.append("next begins")
+        return []
+
+    first = jobs.start(SET, lingers, lambda job: None)
+    assert begun.wait(10)
+    jobs.drop(first)
+    over = threading.Event()
+    second = jobs.start(SET, follows, lambda job: over.set() if job.state != "running" else None)
+    assert (second.state, second.phase) == ("running", "waiting")
+    waits = jobs.start(OTHER, follows, lambda job: None)
+    jobs.drop(waits)
+    free.set()
+    assert over.wait(10)
+    assert order[:2] == ["workers free", "next begins"]
+    assert jobs.running_on(SET) is None
 
 
 def test_presence_numbers_its_namesakes_and_lets_go_of_what_leaves() -> None:

@@ -2,6 +2,7 @@
 
 import asyncio
 import json
+import time
 from typing import Any
 
 import pytest
@@ -12,8 +13,12 @@ from django.test import Client
 
 from brickseat.asgi import application
 from brickseat.live import consumer
+from brickseat.live.messages import NEWS, PointQuestion
+from brickseat.live.outbox import Outbox
+from brickseat.sets.listening import Frame, listeners
 from brickseat.sets.models import DressedSet
 from brickseat.sets.session import LiveSet
+from brickseat.sets.telling import message
 
 pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.asyncio]
 HOST = b"127.0.0.1:8460"
@@ -34,12 +39,13 @@ async def stage(dressed: DressedSet, user: User | None, origin: bytes = b"http:/
 
 
 async def heard(socket: WebsocketCommunicator, seconds: float, kind: str = "") -> dict[str, Any]:
-    """The next message; frames, and those about who is here, are passed over unless asked for."""
+    """The next message, which is one of those published; frames, and who is here, are passed over unless asked for."""
     while True:
         received = await socket.receive_output(timeout=seconds)
         if not received.get("text"):
             continue
         message: dict[str, Any] = json.loads(received["text"])
+        NEWS.validate_python(message)
         if message["kind"] == kind or (not kind and message["kind"] != "presence"):
             return message
 
@@ -53,7 +59,7 @@ async def opened(dressed: DressedSet, user: User) -> WebsocketCommunicator:
 
 def question(n: int, x: float = -1.0, **more: Any) -> dict[str, Any]:
     ray = {"origin": [x, 3.0, 1.0], "direction": [0.0, -1.0, 0.0]}
-    return {"ask": "point", "n": n, "prop": "crate", "ray": ray, "slip": {}, **more}
+    return {"kind": "point", "n": n, "prop": "crate", "ray": ray, "slip": {}, **more}
 
 
 async def test_strangers_and_foreign_pages_are_refused(dressed: DressedSet, wren: User, other: User) -> None:
@@ -105,12 +111,10 @@ async def test_overtaken_questions_are_never_computed(
 ) -> None:
     computed: list[int] = []
 
-    def slow(live: LiveSet, asked: dict[str, Any], directions: Any) -> dict[str, Any]:
-        import time
-
+    def slow(live: LiveSet, asked: PointQuestion, directions: Any) -> dict[str, Any]:
         time.sleep(0.15)
-        computed.append(asked["n"])
-        return {"pose": None}
+        computed.append(asked.n)
+        return {"revision": 0, "pose": None}
 
     socket = await opened(dressed, wren)
     monkeypatch.setattr(consumer, "answer", slow)
@@ -128,7 +132,9 @@ async def test_overtaken_questions_are_never_computed(
 async def test_bad_questions_get_an_answer_in_words(dressed: DressedSet, wren: User) -> None:
     socket = await opened(dressed, wren)
     bad: list[Any] = [
-        {"ask": "dance"},
+        {"kind": "dance"},
+        [],
+        {"kind": "point", "n": 8},
         question(1, prop="nothing of this name"),
         question(2, ray={"origin": [0, 0], "direction": [0, -1, 0]}),
         question(3, ray={"origin": [0, 0, 0], "direction": [0, 0, 0]}),
@@ -139,10 +145,11 @@ async def test_bad_questions_get_an_answer_in_words(dressed: DressedSet, wren: U
     for asked in bad:
         await socket.send_json_to(asked)
         answer = await heard(socket, 20)
-        assert answer["kind"] == "error"
+        assert answer["kind"] == "refused"
+        assert answer["n"] == (asked.get("n") if isinstance(asked, dict) else None)
         assert len(answer["error"]) > 8
     await socket.send_to(text_data="{" + "x" * 300_000)
-    assert (await heard(socket, 20))["kind"] == "error"
+    assert (await heard(socket, 20))["kind"] == "refused"
     await socket.disconnect()
 
 
@@ -151,9 +158,9 @@ async def test_what_one_holds_the_other_may_not_move(dressed: DressedSet, wren: 
     first, second = await opened(dressed, wren), await opened(dressed, other)
     here = (await heard(second, 20, "presence"))["here"]
     assert {o["name"] for o in here} <= {"wren", "somebody else"}
-    await first.send_json_to({"tell": "hold", "keys": ["sits"]})
+    await first.send_json_to({"kind": "hold", "keys": ["sits"]})
     assert (await heard(first, 20, "held"))["by"] is None
-    await second.send_json_to({"tell": "hold", "keys": ["sits", "floats"]})
+    await second.send_json_to({"kind": "hold", "keys": ["sits", "floats"]})
     assert (await heard(second, 20, "held"))["by"] == "wren"
     client = Client()
     await sync_to_async(client.force_login)(other)
@@ -171,12 +178,118 @@ async def test_what_one_holds_the_other_may_not_move(dressed: DressedSet, wren: 
 async def test_a_previewed_move_is_what_it_would_be_and_changes_nothing(dressed: DressedSet, wren: User) -> None:
     socket = await opened(dressed, wren)
     move = {"kind": "slide", "pieces": ["sits"], "by": [3.0, 0, 0]}
-    await socket.send_json_to({"ask": "preview", "n": 1, "move": move})
+    await socket.send_json_to({"kind": "preview", "n": 1, "move": move})
     previewed = await heard(socket, 20)
     assert previewed["deltas"][0]["after"]["pose"]["position"] == pytest.approx([0.5, 0.25, 0.0], abs=1e-6)
     await dressed.arefresh_from_db()
     assert dressed.revision == 0
     for bad in ({"kind": "slide", "pieces": ["gone"], "by": [1, 0, 0]}, {"kind": "remove", "pieces": ["sits"]}, {}):
-        await socket.send_json_to({"ask": "preview", "n": 2, "move": bad})
-        assert (await heard(socket, 20))["kind"] == "error"
+        await socket.send_json_to({"kind": "preview", "n": 2, "move": bad})
+        assert (await heard(socket, 20))["kind"] == "refused"
     await socket.disconnect()
+
+
+async def closed_with(socket: WebsocketCommunicator) -> int:
+    while True:
+        received = await socket.receive_output(timeout=20)
+        if received["type"] == "websocket.close":
+            return int(received["code"])
+
+
+async def test_sharing_taken_away_signing_out_and_deleting_close_stages_at_once(
+    dressed: DressedSet, wren: User, other: User
+) -> None:
+    await dressed.dressers.aadd(other)
+    shared = await opened(dressed, other)
+    client, cookie = Client(), await cookie_of(wren)
+    client.cookies["sessionid"] = cookie.decode().split("=")[1]
+    headers = [(b"origin", b"http://" + HOST), (b"host", HOST), (b"cookie", cookie)]
+    signed_in = WebsocketCommunicator(application, f"/ws/sets/{dressed.key}", headers=headers)
+    assert (await signed_in.connect(timeout=20))[0]
+    elsewhere = await opened(dressed, wren)
+    url = f"/api/sets/{dressed.key}"
+    delete, post = sync_to_async(client.delete), sync_to_async(client.post)
+    assert (await delete(f"{url}/dressers/somebody else")).status_code == 204
+    assert await closed_with(shared) == 4404
+    again = await stage(dressed, other)
+    assert not (await again.connect(timeout=20))[0]
+    assert (await post("/api/sign-out")).status_code == 204
+    assert await closed_with(signed_in) == 4401
+    listeners.tell(dressed.key, message("prop", {"prop": "crate"}))
+    assert (await heard(elsewhere, 20, "prop"))["prop"] == "crate", "another session of the same dresser stays"
+    await sync_to_async(client.force_login)(wren)
+    assert (await delete(url)).status_code == 204
+    assert await closed_with(elsewhere) == 4404
+
+
+async def test_five_hundred_news_at_once_all_arrive_in_order(dressed: DressedSet, wren: User) -> None:
+    socket = await opened(dressed, wren)
+    for n in range(500):
+        listeners.tell(dressed.key, message("prop", {"prop": f"crate-{n}"}))
+    heard_of = [(await heard(socket, 20))["prop"] for _ in range(500)]
+    assert heard_of == [f"crate-{n}" for n in range(500)]
+    await socket.disconnect()
+    assert not listeners.of(dressed.key), "who has left is not told"
+
+
+async def test_a_stage_that_falls_behind_is_closed_and_of_frames_only_the_newest_waits() -> None:
+    outbox = Outbox(1, "session")
+    sent: list[Any] = []
+    ended = asyncio.Event()
+
+    async def keep(what: Any) -> None:
+        sent.append(what)
+
+    async def close(code: int) -> None:
+        sent.append(code)
+        ended.set()
+
+    sending = asyncio.create_task(outbox.send(keep, keep, close))
+    for n in range(5):
+        outbox.hear(Frame("falling", bytes([n])))
+    await asyncio.sleep(0.05)
+    outbox.hear(Frame("falling", b"next"))
+    outbox.hear(Frame("falling", b"newest"))
+    await asyncio.sleep(0.05)
+    assert sent == [b"\x04", b"next"] or sent == [b"\x04", b"newest"]
+    outbox.drawn("another job")
+    await asyncio.sleep(0.05)
+    assert len(sent) == 2, "what was drawn of another job makes no room"
+    outbox.hear(Frame("second", b"0"))
+    await asyncio.sleep(0.05)
+    assert sent[2:] == [b"0"], "frames of the job before do not hold up the next one's"
+    sending.cancel()
+
+    late = Outbox(1, "session")
+    for _ in range(70):
+        late.hear("x" * 1024 * 1024)
+    late.hear("one more")
+    sent.clear()
+    sending = asyncio.create_task(late.send(keep, keep, close))
+    await asyncio.wait_for(ended.wait(), 20)
+    assert sent == [4408]
+    await sending
+
+
+async def test_undo_leaves_alone_what_another_stage_holds(dressed: DressedSet, wren: User, other: User) -> None:
+    await dressed.dressers.aadd(other)
+    client = Client()
+    await sync_to_async(client.force_login)(wren)
+    post = sync_to_async(client.post)
+    url = f"/api/sets/{dressed.key}"
+    slide = {"move": {"kind": "slide", "pieces": ["sits"], "by": [0.1, 0, 0]}}
+    assert (await post(f"{url}/moves", slide, content_type="application/json")).status_code == 200
+    holds = await opened(dressed, other)
+    await holds.send_json_to({"kind": "hold", "keys": ["sits"]})
+    await heard(holds, 20, "held")
+    for path in ("undo", "history/0"):
+        answer = await post(f"{url}/{path}")
+        assert answer.status_code == 409
+        assert answer.json()["error"].startswith("somebody else is moving that")
+    await holds.send_json_to({"kind": "hold", "keys": []})
+    await heard(holds, 20, "held")
+    assert (await post(f"{url}/undo")).status_code == 200
+    await holds.send_json_to({"kind": "hold", "keys": ["sits"]})
+    await heard(holds, 20, "held")
+    assert (await post(f"{url}/redo")).status_code == 409
+    await holds.disconnect()

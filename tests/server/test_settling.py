@@ -1,5 +1,7 @@
 """Settling on the server: in the background, seen live, adopted whole or in part, and never half done."""
 
+import asyncio
+import os
 import time
 from collections.abc import Callable
 from typing import Any
@@ -11,6 +13,9 @@ from django.contrib.auth.models import User
 from django.test import Client
 from test_live import heard, opened
 
+from brickseat.jobs.keeping import jobs
+from brickseat.jobs.models import KeptJob
+from brickseat.jobs.workers import workers
 from brickseat.sets.models import DressedSet
 from brickseat.sets.session import sessions
 from brickseat.store.models import StoredProp
@@ -68,21 +73,23 @@ async def test_frames_come_live_and_a_stop_leaves_the_set_as_it_was(dressed: Dre
     post = sync_to_async(client.post)
     url = f"/api/sets/{dressed.key}"
     started = await post(f"{url}/settle", {"keys": ["sits"], "lift": 1.0}, content_type="application/json")
-    told = await heard(socket, 30, "job")
-    while "keys" not in told:
-        assert told["words"] == "making contact shapes"
-        told = await heard(socket, 30, "job")
-    assert told["keys"] == ["sits"]
+    told = await heard(socket, 30)
+    while told["kind"] != "cast":
+        assert told["job"]["phase"] == "making contact shapes"
+        told = await heard(socket, 30)
+    job = started.json()["key"]
+    assert (told["job"], told["first"], told["keys"]) == (job, 0, ["sits"])
     heights: list[float] = []
     until, drawn = time.monotonic() + 0.8, False
     while len(heights) < 6:
         message = await socket.receive_output(timeout=20)
         if message.get("bytes"):
-            heights.append(float(np.frombuffer(message["bytes"], "<f4").reshape(-1, 7)[0, 1]))
+            assert message["bytes"][:16] == bytes.fromhex(job), "a frame says of which job it is"
+            heights.append(float(np.frombuffer(message["bytes"], "<f4", offset=16).reshape(-1, 7)[0, 1]))
             assert len(heights) <= 2 or drawn, "no more than two are under way before one is drawn"
         drawn = time.monotonic() > until
         if drawn:
-            await socket.send_json_to({"tell": "drawn"})
+            await socket.send_json_to({"kind": "drawn", "job": job})
     # Lying, it may still tremble by what single precision leaves open.
     assert np.diff(heights).max() < 1e-5
     assert heights[0] > heights[-1]
@@ -114,6 +121,9 @@ def test_what_breaks_is_exchanged_for_its_shards_in_one_step_and_back(
     assert model.content[:4] == b"glTF"
     assert as_user(other).get(file).status_code == 404
     assert StoredProp.objects.count() == 1, "nothing is stored before it is adopted"
+    jobs.clear()
+    assert client.get(f"{url}/jobs").json()[0]["outcomes"] == [outcome], "it is there again after a restart"
+    assert client.get(file).content == model.content
 
     adopted = client.post(f"{job}/adopt", {}, content_type="application/json").json()
     assert adopted["words"] == "broke crate 1"
@@ -155,10 +165,11 @@ async def test_a_stream_follows_the_pointer_pauses_and_is_adopted_in_part(dresse
     assert started.status_code == 202, started.content
     job = f"{url}/jobs/{started.json()['key']}"
     told = await heard(socket, 60, "job")
-    while not told["words"].startswith("poured"):
+    while told["job"]["phase"] != "pouring":
         told = await heard(socket, 60, "job")
-    assert told["words"] == "poured 0 of 6", "it waits until it is told where"
-    await socket.send_json_to({"tell": "shove", "pour": True, "to": [-1.5, 0.0, 0.5]})
+    assert (told["job"]["count"], told["job"]["total"]) == (0, 6), "it waits until it is told where"
+    await socket.send_json_to({"kind": "stream", "job": "another", "to": [2.0, 0.0, 2.0]})
+    await socket.send_json_to({"kind": "stream", "job": started.json()["key"], "to": [-1.5, 0.0, 0.5]})
     joined: list[Any] = []
     while len(joined) < 6:
         cast = await heard(socket, 60, "cast")
@@ -179,7 +190,8 @@ async def test_a_stream_follows_the_pointer_pauses_and_is_adopted_in_part(dresse
     assert len(names) == 4 + 3 == len(set(names)), "every piece has a name of its own"
     await post(f"{url}/undo")
     assert len((await get(url)).json()["pieces"]) == 4
-    await socket.send_json_to({"tell": "shove", "pour": True, "to": ["x", 0, 0]})
+    await socket.send_json_to({"kind": "stream", "job": started.json()["key"], "to": ["x", 0, 0]})
+    assert (await heard(socket, 20, "refused"))["error"].startswith("to.0: ")
     bad = await post(f"{url}/pour", {**asked, "props": ["nothing"]}, content_type="application/json")
     assert bad.status_code == 404
     await socket.disconnect()
@@ -207,3 +219,66 @@ def test_a_prop_without_a_contact_shape_is_named_and_falls_as_its_box_when_that_
     assert done["state"] == "done", done["problem"]
     assert done["outcomes"][0]["named"] == []
     assert {p["key"] for p in done["outcomes"][0]["poses"]} == {laid, "floats"}
+
+
+@pytest.mark.django_db(transaction=True)
+def test_what_was_done_is_found_again_until_it_is_discarded(client: Client, dressed: DressedSet) -> None:
+    url = f"/api/sets/{dressed.key}"
+    kept = []
+    for seed in range(7):
+        asked = {"keys": ["floats"], "seed": seed, "seconds": 1.0}
+        kept.append(client.post(f"{url}/settle", asked, content_type="application/json").json()["key"])
+        assert waited(client, f"{url}/jobs/{kept[-1]}")["state"] == "done"
+    assert [j["key"] for j in client.get(f"{url}/jobs").json()] == kept[::-1]
+    jobs.clear()
+    listed = client.get(f"{url}/jobs").json()
+    assert [j["key"] for j in listed] == kept[:1:-1], "the newest few outlast the server"
+    assert {j["state"] for j in listed} == {"done"}
+    newest = f"{url}/jobs/{kept[-1]}"
+    assert client.post(f"{newest}/adopt", {}, content_type="application/json").json()["words"] == "settled crate 2"
+    assert client.delete(newest).status_code == 204
+    assert [j["key"] for j in client.get(f"{url}/jobs").json()] == kept[-2:1:-1]
+    client.delete(url)
+    assert KeptJob.objects.count() == 0
+
+
+@pytest.mark.django_db(transaction=True)
+@pytest.mark.asyncio
+async def test_a_stage_that_opens_while_things_fall_learns_who_does(dressed: DressedSet, wren: User) -> None:
+    client = Client()
+    await sync_to_async(client.force_login)(wren)
+    post, get = sync_to_async(client.post), sync_to_async(client.get)
+    url = f"/api/sets/{dressed.key}"
+    asked = {"keys": ["sits", "floats"], "hand": True, "seconds": 60, "lift": 0.5}
+    started = (await post(f"{url}/settle", asked, content_type="application/json")).json()
+    while not (jobs.running_on(dressed.key) or pytest.fail("it has ended")).cast.keys:
+        await asyncio.sleep(0.02)
+    socket = await opened(dressed, wren)
+    cast = await heard(socket, 20, "cast")
+    assert (cast["job"], cast["first"], sorted(cast["keys"])) == (started["key"], 0, ["floats", "sits"])
+    assert [j["state"] for j in (await get(f"{url}/jobs")).json()] == ["running"]
+    await socket.send_json_to({"kind": "enough", "job": "another"})
+    await socket.send_json_to({"kind": "enough", "job": started["key"]})
+    assert (await sync_to_async(waited)(client, f"{url}/jobs/{started['key']}"))["state"] == "done"
+    await socket.disconnect()
+
+
+@pytest.mark.django_db(transaction=True)
+def test_stopping_trials_ends_those_under_way(client: Client, dressed: DressedSet) -> None:
+    url = f"/api/sets/{dressed.key}"
+    asked = {"keys": ["sits", "floats"], "trials": 12, "hand": True, "seconds": 600}
+    key = client.post(f"{url}/settle", asked, content_type="application/json").json()["key"]
+    job = jobs.of(dressed.key, key)
+    assert job is not None
+    until = time.monotonic() + 60
+    while job.phase != "trying" and time.monotonic() < until:
+        time.sleep(0.02)
+    time.sleep(1.0)
+    assert client.delete(f"{url}/jobs/{key}").status_code == 204
+    assert client.get(f"{url}/jobs/{key}").status_code == 404
+    while job.state == "running" and time.monotonic() < until:
+        time.sleep(0.02)
+    assert job.state == "stopped"
+    with workers.pool() as pool:
+        assert pool.submit(os.getpid).result(timeout=20) != os.getpid(), "the workers are free"
+    assert KeptJob.objects.count() == 0

@@ -1,6 +1,7 @@
 """Records on the server: written in a few statements, kept apart from words, and never out of step with the session."""
 
 import random
+import threading
 from collections.abc import Callable
 from typing import Any
 
@@ -10,6 +11,8 @@ from django.db import connection
 from django.test import Client
 from django.test.utils import CaptureQueriesContext
 
+from brickseat.live.messages import PreviewQuestion
+from brickseat.live.previewing import preview
 from brickseat.sets import changing, session
 from brickseat.sets.models import DressedSet, HistoryDeltas, HistoryProp, StoredRecord
 from brickseat.sets.session import LiveSet, sessions
@@ -67,7 +70,7 @@ def changing_outcome(change: Change) -> Any:
 
 
 def test_a_set_of_its_own_settings_changes_by_a_move(client: Client, dressed: DressedSet, move: Move) -> None:
-    told = move(kind="adjust", name="Kiln yard", tolerance_m=0.06, trolley=["crate"])
+    told = move(kind="adjust", name="Kiln yard", tolerance_m=0.06, trolley_add=["crate"])
     assert (
         told["words"]
         == "named the set “Kiln yard” and set the tolerance to 60.0 mm and wheeled 1 prop onto the trolley"
@@ -82,6 +85,18 @@ def test_a_set_of_its_own_settings_changes_by_a_move(client: Client, dressed: Dr
     assert {f["key"]: f["state"] for f in found["fits"]}["floats"] == "floating"
     for bad in ({"name": " "}, {"tolerance_m": 7}, {"name": ""}):
         assert move(409 if bad == {"name": " "} else 422, kind="adjust", **bad)["error"]
+
+
+def test_two_who_pack_one_trolley_at_once_do_not_unpack_each_others(
+    client: Client, dressed: DressedSet, move: Move
+) -> None:
+    move(kind="adjust", trolley_add=["crate", "jug"])
+    # Each of the two knows the trolley as it was before the other's move.
+    move(kind="adjust", trolley_add=["mug"])
+    told = move(kind="adjust", trolley_add=["jar", "crate"], trolley_remove=["jug"])
+    assert told["words"] == "wheeled 1 prop onto the trolley and 1 prop off the trolley"
+    assert client.get(f"/api/sets/{dressed.key}").json()["trolley"] == ["crate", "mug", "jar"]
+    assert "2000" in move(409, kind="adjust", trolley_add=[f"prop-{n}" for n in range(1999)])["error"]
 
 
 def test_a_thousand_pieces_are_written_in_a_few_statements_and_nobody_waits_for_the_measuring(
@@ -268,20 +283,16 @@ def test_what_is_stored_is_what_is_in_memory_after_any_run(seed: int, dressed: D
 
 
 def test_a_preview_takes_no_lock(dressed: DressedSet) -> None:
-    from brickseat.live.previewing import preview
-
     live = sessions.of(dressed)
     before = live.snapshot
-    import threading
-
+    move = {"kind": "turn", "pieces": ["sits"], "angle_deg": 30}
+    asked = PreviewQuestion(kind="preview", n=1, move=parse(move))
     done: list[Any] = []
     with live.writing:
         # Somebody changes the set for a long time: pointing and previews go on.
-        thread = threading.Thread(
-            target=lambda: done.append(preview(live, {"move": {"kind": "turn", "pieces": ["sits"], "angle_deg": 30}}))
-        )
+        thread = threading.Thread(target=lambda: done.append(preview(live, asked)))
         thread.start()
         thread.join(timeout=20)
     assert done[0]["words"] == "turned crate 1"
     assert live.snapshot is before
-    assert parse({"kind": "turn", "pieces": ["sits"], "angle_deg": 30}).pieces == ("sits",)
+    assert asked.move.pieces == ("sits",)

@@ -3,10 +3,14 @@
 import importlib
 import multiprocessing
 import os
+import tempfile
+import threading
+import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, ProcessPoolExecutor, wait
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
+from pathlib import Path
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.gravity.settling import Settled, SettleSlip, settle
@@ -34,11 +38,21 @@ class Trial:
     tolerance: float
 
 
-def run_trial(trial: Trial) -> Settled:
-    """One trial, from nothing. The same in every process: the same seed gives the same outcome."""
+def run_trial(trial: Trial, stop: str = "") -> Settled:
+    """One trial, from nothing. The same in every process: the same seed gives the same outcome.
+
+    ``stop``: a file that ends the trial as soon as it is there, by raising Stopped. A worker on another machine does not
+    see that file and goes on to the end.
+    """
     index = SceneIndex(trial.pieces)
+
+    def wanted(_phase: str, _share: float) -> bool:
+        return not (stop and Path(stop).exists())
+
     # Trials run side by side: each has a core of its own, not several.
-    return settle(index, list(trial.keys), trial.slip, trial.shapes, trial.properties, trial.tolerance, threads=1)
+    return settle(
+        index, list(trial.keys), trial.slip, trial.shapes, trial.properties, trial.tolerance, wanted, threads=1
+    )
 
 
 def trials_of(trial: Trial, count: int) -> list[Trial]:
@@ -57,9 +71,26 @@ def executor(workers: int | None = None, cluster: str = "") -> Iterator[Executor
         with cluster_executor(cluster) as pool:
             yield pool
         return
-    # Spawned: forking after the engine has run hangs.
-    with ProcessPoolExecutor(workers or os.cpu_count() or 1, mp_context=multiprocessing.get_context("spawn")) as pool:
+    with local_workers(workers or os.cpu_count() or 1) as pool:
         yield pool
+
+
+def local_workers(count: int) -> ProcessPoolExecutor:
+    """So many processes of this machine, which end when the one that made them does."""
+    # Spawned: forking after the engine has run hangs.
+    context = multiprocessing.get_context("spawn")
+    return ProcessPoolExecutor(count, mp_context=context, initializer=end_with, initargs=(os.getpid(),))
+
+
+def end_with(parent: int) -> None:
+    """End this process once ``parent`` is gone: a server that was killed leaves no workers behind."""
+
+    def look() -> None:
+        while os.getppid() == parent:
+            time.sleep(LOOK_SECONDS)
+        os._exit(1)
+
+    threading.Thread(target=look, daemon=True).start()
 
 
 @contextmanager
@@ -81,11 +112,18 @@ def cluster_executor(address: str) -> Iterator[Executor]:
 def run_all(
     trials: Sequence[Trial], pool: Executor, stopped: Callable[[], bool] = lambda: False
 ) -> Iterator[tuple[int, Settled]]:
-    """Outcomes as they come, with their numbers. Ends early, with what is under way dropped, once ``stopped``."""
-    waiting: dict[Future[Settled], int] = {pool.submit(run_trial, t): k for k, t in enumerate(trials)}
-    while waiting and not stopped():
-        done, _ = wait(waiting, LOOK_SECONDS, FIRST_COMPLETED)
-        for future in sorted(done, key=lambda f: waiting[f]):
-            yield waiting.pop(future), future.result()
-    for future in waiting:
-        future.cancel()
+    """Outcomes as they come, with their numbers. Once ``stopped``, it ends early, and only when no trial runs any more."""
+    with tempfile.TemporaryDirectory(prefix="trials-") as folder:
+        stop = Path(folder) / "stop"
+        waiting: dict[Future[Settled], int] = {pool.submit(run_trial, t, str(stop)): k for k, t in enumerate(trials)}
+        try:
+            while waiting and not stopped():
+                done, _ = wait(waiting, LOOK_SECONDS, FIRST_COMPLETED)
+                for future in sorted(done, key=lambda f: waiting[f]):
+                    yield waiting.pop(future), future.result()
+        finally:
+            stop.touch()
+            for future in waiting:
+                future.cancel()
+            # Whoever runs the next trials finds the workers free.
+            wait(waiting)

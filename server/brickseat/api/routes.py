@@ -13,6 +13,7 @@ from brickseat.accounts.demo_visitor import sign_in_demo
 from brickseat.api import prop_routes, schemas, set_routes
 from brickseat.api.access import PROBLEMS
 from brickseat.api.errors import add_handlers
+from brickseat.sets.telling import end_of_session
 
 api = NinjaAPI(title="Brick Seat", version="1", docs_url=None, auth=django_auth, urls_namespace="api")
 add_handlers(api)
@@ -41,5 +42,9 @@ def sign_in(request: HttpRequest, given: schemas.Credentials) -> Any:
 
 @api.post("/sign-out", response={204: None, **PROBLEMS})
 def sign_out(request: HttpRequest) -> Any:
+    """The session ends, and with it every stage that was opened in it."""
+    session = request.session.session_key
     logout(request)
+    if session:
+        end_of_session(session)
     return Status(204, None)

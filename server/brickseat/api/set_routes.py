@@ -13,14 +13,17 @@ from ninja.errors import HttpError
 from brickseat.api import schemas
 from brickseat.api.access import LARGEST_UPLOAD, PROBLEMS, open_set_of, own_set, user_of, visible_prop, visible_props
 from brickseat.api.prop_routes import prop_record
+from brickseat.jobs import schemas as job_schemas
 from brickseat.jobs import settling
-from brickseat.jobs.running import Job, jobs
+from brickseat.jobs.keeping import jobs
+from brickseat.jobs.running import Job
+from brickseat.sets import schemas as set_schemas
 from brickseat.sets.changing import go_to, make_move, set_at, undo, undo_words
 from brickseat.sets.models import DressedSet
 from brickseat.sets.opening import hand_over, open_set
 from brickseat.sets.session import LiveSet, sessions
 from brickseat.sets.storing import drop_unnamed_props
-from brickseat.sets.telling import fit_record, news_record
+from brickseat.sets.telling import end_for, end_of_set, fit_record, news_record
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import prop_of
 from brickseat_core.contact.section import section
@@ -40,6 +43,11 @@ FEELER_LEAST = 0.01
 def sets(request: HttpRequest) -> Any:
     user = user_of(request)
     return [card_of(s, user) for s in DressedSet.open_to(user.pk).select_related("owner")]
+
+
+def stage_of(request: HttpRequest) -> str:
+    """The open stage that asks."""
+    return request.headers.get("X-Stage", "")[:64]
 
 
 def card_of(dressed: DressedSet, user: User) -> dict[str, Any]:
@@ -76,8 +84,12 @@ def share_set(request: HttpRequest, key: uuid.UUID, given: schemas.Dresser) -> A
 
 @router.delete("/sets/{uuid:key}/dressers/{username}", response={204: None, **PROBLEMS})
 def unshare_set(request: HttpRequest, key: uuid.UUID, username: str) -> Any:
+    """Take the set away from somebody; their open stages of it are closed at once. Raises HttpError."""
     dressed = own_set(request, key)
-    dressed.dressers.remove(*dressed.dressers.filter(username=username))
+    leaving = list(dressed.dressers.filter(username=username))
+    dressed.dressers.remove(*leaving)
+    for dresser in leaving:
+        end_for(dresser.pk, dressed.key)
     return Status(204, None)
 
 
@@ -130,8 +142,8 @@ def history(request: HttpRequest, key: uuid.UUID) -> Any:
     ]
 
 
-@router.post("/sets/{uuid:key}/moves", response={200: schemas.ChangeSchema, **PROBLEMS})
-def move(request: HttpRequest, key: uuid.UUID, asked: schemas.MoveRequest) -> Any:
+@router.post("/sets/{uuid:key}/moves", response={200: set_schemas.ChangeSchema, **PROBLEMS})
+def move(request: HttpRequest, key: uuid.UUID, asked: set_schemas.MoveRequest) -> Any:
     """Change the set. The change is stored, undoable, and sent to every open stage. Raises MoveRefused."""
     dressed = open_set_of(request, key)
     props = visible_props(request, dressed)
@@ -141,34 +153,33 @@ def move(request: HttpRequest, key: uuid.UUID, asked: schemas.MoveRequest) -> An
             raise MoveRefused("that prop is not in the store; choose another")
         return live.prop(wanted)
 
-    stage = request.headers.get("X-Stage", "")[:64]
-    return news_record(make_move(dressed.key, user_of(request), lambda live: asked.move, find_prop, stage))
+    return news_record(make_move(dressed.key, user_of(request), lambda live: asked.move, find_prop, stage_of(request)))
 
 
-@router.get("/sets/{uuid:key}/history/{int:number}", response={200: list[schemas.PieceSchema], **PROBLEMS})
+@router.get("/sets/{uuid:key}/history/{int:number}", response={200: list[set_schemas.PieceSchema], **PROBLEMS})
 def history_step(request: HttpRequest, key: uuid.UUID, number: int) -> Any:
     """The pieces as they stood after that step; 0 for the beginning."""
     return [encode(p) for p in set_at(open_set_of(request, key), number).pieces.values()]
 
 
-@router.post("/sets/{uuid:key}/history/{int:number}", response={200: schemas.ChangeSchema, **PROBLEMS})
+@router.post("/sets/{uuid:key}/history/{int:number}", response={200: set_schemas.ChangeSchema, **PROBLEMS})
 def history_go(request: HttpRequest, key: uuid.UUID, number: int) -> Any:
     """Back (or on again) to how the set was after that step."""
-    return news_record(go_to(open_set_of(request, key).key, number))
+    return news_record(go_to(open_set_of(request, key).key, number, stage_of(request)))
 
 
-@router.post("/sets/{uuid:key}/undo", response={200: schemas.ChangeSchema, **PROBLEMS})
+@router.post("/sets/{uuid:key}/undo", response={200: set_schemas.ChangeSchema, **PROBLEMS})
 def undo_last(request: HttpRequest, key: uuid.UUID) -> Any:
-    return news_record(undo(open_set_of(request, key).key, back=True))
+    return news_record(undo(open_set_of(request, key).key, back=True, stage=stage_of(request)))
 
 
-@router.post("/sets/{uuid:key}/redo", response={200: schemas.ChangeSchema, **PROBLEMS})
+@router.post("/sets/{uuid:key}/redo", response={200: set_schemas.ChangeSchema, **PROBLEMS})
 def redo_next(request: HttpRequest, key: uuid.UUID) -> Any:
-    return news_record(undo(open_set_of(request, key).key, back=False))
+    return news_record(undo(open_set_of(request, key).key, back=False, stage=stage_of(request)))
 
 
-@router.post("/sets/{uuid:key}/settle", response={202: schemas.JobSchema, **PROBLEMS})
-def settle(request: HttpRequest, key: uuid.UUID, asked: schemas.SettleAsked) -> Any:
+@router.post("/sets/{uuid:key}/settle", response={202: job_schemas.JobSchema, **PROBLEMS})
+def settle(request: HttpRequest, key: uuid.UUID, asked: job_schemas.SettleAsked) -> Any:
     """Let gravity act on pieces, in the background; frames and the end come over the WebSocket."""
     live = sessions.of(open_set_of(request, key))
     slip = SettleSlip(
@@ -186,8 +197,8 @@ LONGEST_POUR = 600.0
 """Seconds of simulated time."""
 
 
-@router.post("/sets/{uuid:key}/pour", response={202: schemas.JobSchema, **PROBLEMS})
-def pour(request: HttpRequest, key: uuid.UUID, asked: schemas.PourAsked) -> Any:
+@router.post("/sets/{uuid:key}/pour", response={202: job_schemas.JobSchema, **PROBLEMS})
+def pour(request: HttpRequest, key: uuid.UUID, asked: job_schemas.PourAsked) -> Any:
     """Pour props under the pointer, in the background; everything that stands there already is fixed."""
     dressed = open_set_of(request, key)
     props = tuple(prop_of(visible_prop(request, k)) for k in dict.fromkeys(asked.props))
@@ -213,14 +224,21 @@ def pour(request: HttpRequest, key: uuid.UUID, asked: schemas.PourAsked) -> Any:
 @router.get("/sets/{uuid:key}/jobs/{job}/shards/{prop}.glb", response={200: None, **PROBLEMS})
 def shard_file(request: HttpRequest, key: uuid.UUID, job: str, prop: str) -> Any:
     """The model of a shard that came of a job, before it is adopted. Raises HttpError."""
-    found = job_of(request, key, job).findings.get(prop)
+    found = job_of(request, key, job).shards.get(prop)
     if found is None:
         raise HttpError(404, "that shard is no longer there; begin again")
-    data = settling.shard_document(found).to_glb()
-    return HttpResponse(data, content_type="model/gltf-binary", headers={"Cache-Control": "private, max-age=3600"})
+    return HttpResponse(
+        found.data, content_type="model/gltf-binary", headers={"Cache-Control": "private, max-age=3600"}
+    )
 
 
-@router.get("/sets/{uuid:key}/jobs/{job}", response={200: schemas.JobSchema, **PROBLEMS})
+@router.get("/sets/{uuid:key}/jobs", response={200: list[job_schemas.JobSchema], **PROBLEMS})
+def set_jobs(request: HttpRequest, key: uuid.UUID) -> Any:
+    """What is under way, then what was done and neither adopted nor discarded, newest first; also from before a restart."""
+    return [settling.job_record(j) for j in jobs.on(open_set_of(request, key).key)]
+
+
+@router.get("/sets/{uuid:key}/jobs/{job}", response={200: job_schemas.JobSchema, **PROBLEMS})
 def one_job(request: HttpRequest, key: uuid.UUID, job: str) -> Any:
     return settling.job_record(job_of(request, key, job))
 
@@ -232,19 +250,16 @@ def stop_job(request: HttpRequest, key: uuid.UUID, job: str) -> Any:
     return Status(204, None)
 
 
-@router.post("/sets/{uuid:key}/jobs/{job}/adopt", response={200: schemas.ChangeSchema, **PROBLEMS})
-def adopt(request: HttpRequest, key: uuid.UUID, job: str, asked: schemas.Adoption) -> Any:
+@router.post("/sets/{uuid:key}/jobs/{job}/adopt", response={200: set_schemas.ChangeSchema, **PROBLEMS})
+def adopt(request: HttpRequest, key: uuid.UUID, job: str, asked: job_schemas.Adoption) -> Any:
     """Pieces to where they came to lie: all of an outcome, or only some. One step of the history."""
     dressed = open_set_of(request, key)
     found, keys = job_of(request, key, job), tuple(asked.keys) if asked.keys is not None else None
 
-    def command(live: LiveSet) -> AdoptMove:
-        move = settling.adoption(found, asked.trial, keys, live.snapshot.dressed.pieces)
-        settling.shards_to_adopt(found, move.born)
-        return move
+    def build(live: LiveSet) -> AdoptMove:
+        return settling.adoption(found, asked.trial, keys, live.snapshot.dressed.pieces, live.prop)
 
-    stage = request.headers.get("X-Stage", "")[:64]
-    return news_record(make_move(dressed.key, user_of(request), command, stage=stage))
+    return news_record(make_move(dressed.key, user_of(request), build, stage=stage_of(request)))
 
 
 def job_of(request: HttpRequest, key: uuid.UUID, job: str) -> Job:
@@ -322,4 +337,5 @@ def delete_set(request: HttpRequest, key: uuid.UUID) -> Any:
     with transaction.atomic():
         dressed.delete()
         drop_unnamed_props()
+    end_of_set(key)
     return Status(204, None)

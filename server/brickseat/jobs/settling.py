@@ -2,22 +2,24 @@
 
 import time
 import uuid
-from collections.abc import Container, Iterable, Mapping
+from collections.abc import Callable, Container, Iterable, Mapping
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
-from django.conf import settings
 
-from brickseat.jobs.running import Failed, Job, Lack, Stopped, jobs
+from brickseat.jobs.keeping import jobs
+from brickseat.jobs.running import Cast, Failed, Job, Lack, Record, Shard, Stopped
+from brickseat.jobs.workers import workers
+from brickseat.sets.listening import Frame, listeners
 from brickseat.sets.session import LiveSet
-from brickseat.sets.telling import tell_from_thread
+from brickseat.sets.telling import message
 from brickseat.store.contact import kept_shape
 from brickseat.store.models import StoredProp
 from brickseat.store.physical import properties_of
 from brickseat.store.shelving import shelve
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.formats.gltf_build import Surface, main_paint, prop_document
+from brickseat_core.formats.gltf_build import Paint, Surface, main_paint, prop_document
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.gravity import finish as gravity
 from brickseat_core.gravity.breaking import HARDER
@@ -25,11 +27,11 @@ from brickseat_core.gravity.hand import Pull
 from brickseat_core.gravity.pouring import PourSlip, Stream
 from brickseat_core.gravity.settling import Run, Settled, SettleSlip, stepping
 from brickseat_core.gravity.shapes import SHAPE_KINDS, ContactShape, NoShape
-from brickseat_core.gravity.trials import NoCluster, Trial, executor, run_all, trials_of
+from brickseat_core.gravity.trials import NoCluster, Trial, run_all, trials_of
 from brickseat_core.gravity.world import NotForGravity
 from brickseat_core.moves.adopt import AdoptMove
 from brickseat_core.scene import Piece, Prop, Triple, Vec
-from brickseat_core.scene.encoding import encode, encode_pose
+from brickseat_core.scene.encoding import decode_piece, decode_pose, encode, encode_pose
 
 PACE = 1.0
 """Simulated seconds a second at most while it is watched: faster is not seen."""
@@ -67,52 +69,58 @@ def start(live: LiveSet, asked: Asked) -> Job:
     stored = {p.key: p for p in StoredProp.objects.filter(key__in=needed)}
     properties = {key: properties_of(prop) for key, prop in stored.items()}
 
-    def run(job: Job) -> list[Settled]:
+    def run(job: Job) -> list[Record]:
         try:
             shapes = shapes_of([*(p.prop.key for p in chosen), *poured], asked.boxed, stored, job)
             trial = Trial(pieces, tuple(p.key for p in chosen), asked.slip, shapes, properties, now.dressed.tolerance)
             found = side_by_side(trial, asked.trials, job) if asked.trials > 1 else [watched(trial, asked, job)]
             for settled in found:
                 keep_shards(job, settled.pieces, settled.shards)
-            return found
+            return [outcome_record(job, settled) for settled in found]
         except (NotForGravity, NoCluster) as problem:
             raise Failed(str(problem)) from None
         except gravity.Stopped:
             raise Stopped from None
 
     def heard(job: Job) -> None:
-        tell_from_thread(live.key, {"type": "set.job", "job": job_record(job)})
+        listeners.tell(live.key, message("job", {"job": job_record(job)}))
 
-    return jobs.start(live.key, run, heard)
-
-
-@dataclass(frozen=True)
-class FoundShard:
-    """A shard that came of a job: its prop, and the stored prop that it is of."""
-
-    prop: Prop
-    of: StoredProp
+    return jobs.start(live.key, run, heard, "pour" if asked.pour else "settle")
 
 
 def keep_shards(job: Job, pieces: Iterable[Piece], shards: Mapping[str, str]) -> None:
     """Shards among ``pieces`` can be asked for from now on, by the keys of their props."""
-    fresh = {p.prop.key: p.prop for p in pieces if p.prop.key in shards and p.prop.key not in job.findings}
-    kinds = {p.key: p for p in StoredProp.objects.filter(key__in={shards[key] for key in fresh})}
-    job.findings.update({key: FoundShard(prop, kinds[shards[key]]) for key, prop in fresh.items()})
+    fresh = {p.prop.key: p.prop for p in pieces if p.prop.key in shards and p.prop.key not in job.shards}
+    wholes = {p.key: p for p in StoredProp.objects.filter(key__in={shards[key] for key in fresh})}
+    paints = {key: main_paint(GltfDocument.open(whole.path)) for key, whole in wholes.items()}
+    for key, prop in fresh.items():
+        whole = shards[key]
+        job.shards[key] = Shard(key, prop.name, whole, shard_document(prop, paints[whole]).to_glb())
 
 
-def shards_to_adopt(job: Job, pieces: Iterable[Piece]) -> None:
-    """Put the shards among ``pieces`` into the store, where they are kept but not shown. Raises FileError.
+def shard_document(prop: Prop, paint: Paint) -> GltfDocument:
+    """A shard as a model, in the paint that most of its whole has."""
+    # Sharp where it broke: every triangle has corners of its own.
+    corners = prop.mesh.vertices[prop.mesh.faces].reshape(-1, 3)
+    faces = np.arange(len(corners), dtype=np.int32).reshape(-1, 3)
+    return prop_document(prop.name, [Surface(paint, corners, faces)])
+
+
+def shelve_shards(job: Job, keys: Iterable[str]) -> None:
+    """Put the shards among the props of ``keys`` into the store, where they are kept but not shown. Raises FileError.
 
     They belong to whom the whole belongs: two dressers who break copies of one prop share its shards.
     """
-    wanted = {p.prop.key for p in pieces} & job.findings.keys()
+    wanted = set(keys) & job.shards.keys()
     there = set(StoredProp.objects.filter(key__in=wanted).values_list("key", flat=True))
+    wholes = {p.key: p for p in StoredProp.objects.filter(key__in={job.shards[key].of for key in wanted})}
     for key in sorted(wanted - there):
-        found: FoundShard = job.findings[key]
-        document = shard_document(found)
-        whole = found.of
-        made = shelve(key, found.prop.name[:200], document, category="shards", owner=whole.owner, listed=False)
+        shard = job.shards[key]
+        whole = wholes.get(shard.of)
+        if whole is None:
+            raise Failed(f"what {shard.name} is a shard of is gone from the store; settle again")
+        document = GltfDocument.parse(shard.data)
+        made = shelve(key, shard.name[:200], document, category="shards", owner=whole.owner, listed=False)
         share = (made.volume or 0.0) / whole.volume if whole.volume else 0.0
         StoredProp.objects.filter(pk=made.pk).update(
             material=whole.material,
@@ -124,16 +132,6 @@ def shards_to_adopt(job: Job, pieces: Iterable[Piece]) -> None:
         )
 
 
-def shard_document(found: FoundShard) -> GltfDocument:
-    """A shard as a model, in the paint that most of its whole has."""
-    paint = main_paint(GltfDocument.open(found.of.path))
-    mesh = found.prop.mesh
-    # Sharp where it broke: every triangle has corners of its own.
-    corners = mesh.vertices[mesh.faces].reshape(-1, 3)
-    faces = np.arange(len(corners), dtype=np.int32).reshape(-1, 3)
-    return prop_document(found.prop.name, [Surface(paint, corners, faces)])
-
-
 def shapes_of(
     wanted: Iterable[str], boxed: Container[str], stored: dict[str, StoredProp], job: Job
 ) -> dict[str, ContactShape]:
@@ -142,7 +140,7 @@ def shapes_of(
     lacking: list[Lack] = []
     keys = list(dict.fromkeys(wanted))
     for number, key in enumerate(keys):
-        if not job.tell("making contact shapes", number / len(keys)):
+        if not job.tell("making contact shapes", number / len(keys), number, len(keys)):
             raise Stopped
         kind = "box" if key in boxed else next((k for k in SHAPE_KINDS if k == stored[key].contact), None)
         try:
@@ -163,13 +161,11 @@ def watched(trial: Trial, asked: Asked, job: Job) -> Settled:
         stream = Stream(index, asked.pour, job.key)
         stream.to = np.array(asked.at) if asked.at is not None else None
     run = Run(index, list(trial.keys), trial.slip, trial.shapes, trial.properties, stream)
-    starts = [encode_pose(p.pose) for p in run.loose]
-    tell_from_thread(
-        job.dressed, {"type": "set.job", "job": {**job_record(job), "keys": run.world.keys, "starts": starts}}
-    )
+    cast_joins(job, [(p.key, encode_pose(p.pose)) for p in run.loose])
     job.tell("easing apart", 0.0)
     run.ease()
     began = time.monotonic()
+    head = bytes.fromhex(job.key)
     told, missed = len(run.loose), 0
     for poses in stepping(run):
         while not job.commands.empty():
@@ -180,23 +176,57 @@ def watched(trial: Trial, asked: Asked, job: Job) -> Settled:
                 stream.to = asked_now.to
         if job.enough.is_set():
             break
-        words, done = "settling", run.simulated / trial.slip.seconds
         if stream is not None:
-            words, done = f"poured {stream.let_go} of {stream.slip.most}", stream.let_go / stream.slip.most
-        if not job.tell(words, 0.9 * min(done, 1.0)):
+            share = min(1.0, stream.let_go / stream.slip.most)
+            wanted = job.tell("pouring", 0.9 * share, stream.let_go, stream.slip.most)
+        else:
+            wanted = job.tell("settling", 0.9 * min(1.0, run.simulated / trial.slip.seconds))
+        if not wanted:
             raise Stopped
         if len(run.loose) > told or len(run.world.gone) > missed:
-            keep_shards(job, run.loose[told:], run.shards)
-            joined = [encode(p) for p in run.loose[told:]]
+            fresh = run.loose[told:]
+            keep_shards(job, fresh, run.shards)
             told, missed = len(run.loose), len(run.world.gone)
-            files = {p["prop"]: shard_file(job, p["prop"]) for p in joined if p["prop"] in job.findings}
-            cast = {"job": job.key, "joined": joined, "files": files, "gone": run.world.gone}
-            tell_from_thread(job.dressed, {"type": "set.cast", "cast": cast})
-        tell_from_thread(job.dressed, {"type": "set.frame", "data": poses.astype("<f4").tobytes()})
+            cast_joins(
+                job,
+                [(p.key, encode_pose(p.pose)) for p in fresh],
+                [encode(p) for p in fresh],
+                {p.prop.key: shard_file(job, p.prop.key) for p in fresh if p.prop.key in job.shards},
+                list(run.world.gone),
+            )
+        listeners.tell(job.dressed, Frame(job.key, head + poses.astype("<f4").tobytes()))
         ahead = run.simulated / PACE - (time.monotonic() - began)
         if ahead > 0.0:
             time.sleep(ahead)
-    return run.end(trial.tolerance, lambda words, share: job.tell(words, 0.9 + 0.1 * share))
+    return run.end(trial.tolerance, lambda _words, share: job.tell("finishing", 0.9 + 0.1 * share))
+
+
+def cast_joins(
+    job: Job,
+    rows: list[tuple[str, Record]],
+    joined: list[Record] | None = None,
+    files: dict[str, str] | None = None,
+    gone: list[str] | None = None,
+) -> None:
+    """More rows of the frames: key and pose before the fall, and what a stage needs to draw those that are new."""
+    first, cast = len(job.cast.keys), job.cast
+    keys, starts = [key for key, _ in rows], [pose for _, pose in rows]
+    more = Cast(keys, starts, joined or [], files or {}, gone or [])
+    # Made anew, not grown: a stage that opens meanwhile reads the old one or the new one.
+    job.cast = Cast(
+        cast.keys + more.keys,
+        cast.starts + more.starts,
+        cast.joined + more.joined,
+        {**cast.files, **more.files},
+        more.gone or cast.gone,
+    )
+    listeners.tell(job.dressed, message("cast", cast_record(job, more, first)))
+
+
+def cast_record(job: Job, cast: Cast, first: int = 0) -> Record:
+    """Who falls in a job, by the rows of its frames from ``first`` on."""
+    record = {"job": job.key, "first": first, "keys": cast.keys, "starts": cast.starts}
+    return {**record, "joined": cast.joined, "files": cast.files, "gone": cast.gone}
 
 
 def shard_file(job: Job, prop: str) -> str:
@@ -204,10 +234,10 @@ def shard_file(job: Job, prop: str) -> str:
     return f"/api/sets/{job.dressed}/jobs/{job.key}/shards/{prop}.glb"
 
 
-def command(dressed: uuid.UUID, asked: Pull | PourTo | Literal["enough"]) -> None:
-    """What the hand or the stream is to do in the settling that runs on a set; without one it is passed over."""
+def command(dressed: uuid.UUID, key: str, asked: Pull | PourTo | Literal["enough"]) -> None:
+    """What the hand or the stream is to do in the job of a key; when that runs no more, it is passed over."""
     job = jobs.running_on(dressed)
-    if job is None:
+    if job is None or job.key != key:
         return
     if asked == "enough":
         job.enough.set()
@@ -216,32 +246,36 @@ def command(dressed: uuid.UUID, asked: Pull | PourTo | Literal["enough"]) -> Non
 
 
 def side_by_side(trial: Trial, count: int, job: Job) -> list[Settled]:
+    """Several trials at once. Raises Stopped, when no trial runs any more."""
     found: dict[int, Settled] = {}
-    job.tell(f"0 of {count} trials", 0.0)
-    with executor(min(count, 2), settings.CLUSTER) as pool:
+    job.tell("trying", 0.0, 0, count)
+    with workers.pool() as pool:
         for number, settled in run_all(trials_of(trial, count), pool, job.stop.is_set):
             found[number] = settled
-            job.tell(f"{len(found)} of {count} trials", len(found) / count)
+            job.tell("trying", len(found) / count, len(found), count)
     if len(found) < count:
         raise Stopped
     return [found[k] for k in sorted(found)]
 
 
-def job_record(job: Job) -> dict[str, Any]:
+def job_record(job: Job) -> Record:
     """A job as JSON values, with its outcomes once there are any."""
-    outcomes: list[Settled] = job.outcome or []
     return {
         "key": job.key,
+        "kind": job.kind,
         "state": job.state,
-        "words": job.words,
+        "phase": job.phase,
+        "count": job.count,
+        "total": job.total,
         "share": job.share,
         "problem": job.problem,
         "lacking": [{"key": lack.key, "name": lack.name, "reason": lack.reason} for lack in job.lacking],
-        "outcomes": [outcome_record(job, s) for s in outcomes],
+        "outcomes": job.outcomes,
     }
 
 
-def outcome_record(job: Job, settled: Settled) -> dict[str, Any]:
+def outcome_record(job: Job, settled: Settled) -> Record:
+    """What came of a trial, as a proposed change in JSON values."""
     born = [p for p in settled.pieces if p.key in settled.born]
     return {
         "seed": settled.seed,
@@ -252,26 +286,35 @@ def outcome_record(job: Job, settled: Settled) -> dict[str, Any]:
         "named": [{"key": k, "reason": r} for k, r in settled.named.items()],
         "born": [encode(p) for p in born],
         "files": {p.prop.key: shard_file(job, p.prop.key) for p in born if p.prop.key in settled.shards},
+        "broke": {key: whole for key, whole in settled.born.items() if whole is not None},
         "gone": list(settled.gone),
         "whole": [{"name": name, "reason": reason} for name, reason in settled.whole.items()],
         "poses": [{"key": p.key, "pose": encode_pose(p.pose)} for p in settled.pieces],
     }
 
 
-def adoption(job: Job, trial: int, keys: tuple[str, ...] | None, there: Container[str]) -> AdoptMove:
+def adoption(
+    job: Job, trial: int, keys: tuple[str, ...] | None, there: Container[str], prop: Callable[[str], Prop]
+) -> AdoptMove:
     """The move that takes over an outcome: all of it, or only the pieces of ``keys``. ``there``: keys on the set.
 
-    What broke is gone as soon as any of its shards is adopted. Raises Failed when there is no such outcome.
+    Shards that it needs go into the store, where ``prop`` finds them. What broke is gone as soon as any of its shards is
+    adopted. Raises Failed when there is no such outcome, and FileError.
     """
-    outcomes: list[Settled] = job.outcome or []
-    if not 0 <= trial < len(outcomes):
+    if not 0 <= trial < len(job.outcomes):
         raise Failed("there is no such outcome to adopt; settle again")
-    outcome = outcomes[trial]
-    wanted = [p for p in outcome.pieces if keys is None or p.key in keys]
+    outcome = job.outcomes[trial]
+    fresh = {record["key"]: record for record in outcome["born"]}
+    wanted = [(p["key"], decode_pose(p["pose"])) for p in outcome["poses"] if keys is None or p["key"] in keys]
     if not wanted:
         raise Failed("none of the selected pieces was settled; select some that were, or adopt all")
-    moved = [p for p in wanted if p.key not in outcome.born and p.key in there]
-    born = tuple(p for p in wanted if p.key in outcome.born)
-    broken = {outcome.born[p.key] for p in born}
-    gone = tuple(k for k in outcome.gone if (keys is None or k in broken) and k in there)
-    return AdoptMove("adopt", tuple(p.key for p in moved), tuple(p.pose for p in moved), born, gone)
+    moved = [(key, pose) for key, pose in wanted if key not in fresh and key in there]
+    born = [fresh[key] for key, _ in wanted if key in fresh]
+    shelve_shards(job, (record["prop"] for record in born))
+    broken = {outcome["broke"].get(record["key"]) for record in born}
+    gone = tuple(k for k in outcome["gone"] if (keys is None or k in broken) and k in there)
+    try:
+        pieces = tuple(decode_piece(record, prop) for record in born)
+    except StoredProp.DoesNotExist:
+        raise Failed("a prop of what fell is gone from the store; settle again") from None
+    return AdoptMove("adopt", tuple(k for k, _ in moved), tuple(pose for _, pose in moved), pieces, gone)

@@ -5,69 +5,103 @@ does not lag behind a queue however fast the pointer moves.
 """
 
 import asyncio
-import json
 import logging
 import uuid
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
-from asgiref.sync import sync_to_async
+import numpy as np
+from channels.consumer import get_handler_name
+from channels.db import DatabaseSyncToAsync
 from channels.generic.websocket import AsyncWebsocketConsumer
 
-from brickseat.live.pointing import BadQuestion, answer
+from brickseat.jobs.keeping import jobs
+from brickseat.jobs.settling import PourTo, cast_record, command
+from brickseat.live.messages import (
+    Asked,
+    DrawnMessage,
+    EnoughMessage,
+    HoldMessage,
+    NotUnderstood,
+    PointQuestion,
+    PreviewQuestion,
+    PullMessage,
+    Question,
+    StreamMessage,
+    understood,
+)
+from brickseat.live.outbox import Outbox
+from brickseat.live.pointing import answer
 from brickseat.live.previewing import preview
-from brickseat.live.shoving import shove
+from brickseat.sets.listening import NO_LONGER_OPEN, listeners
 from brickseat.sets.models import DressedSet
 from brickseat.sets.presence import presence
 from brickseat.sets.session import LiveSet, sessions
-from brickseat.sets.telling import EVERY_STAGE, group_of, remember_loop
+from brickseat.sets.telling import message
 from brickseat.store.models import StoredProp
+from brickseat_core.gravity.hand import Pull
 from brickseat_core.scene import Triple
 
 LARGEST_MESSAGE = 262_144
-FRAMES_AHEAD = 2
-"""Frames that may be under way to a stage at once: more would only be drawn late."""
-REFUSED = 4404
 pointing_threads = ThreadPoolExecutor(max_workers=2, thread_name_prefix="pointing")
+previewing_threads = ThreadPoolExecutor(max_workers=2, thread_name_prefix="previewing")
+"""Apart from the pointing: a preview may take a second."""
+opening_threads = ThreadPoolExecutor(max_workers=4, thread_name_prefix="opening")
+"""Where the database is asked and sets are loaded: one that is large does not keep others waiting."""
 log = logging.getLogger(__name__)
 
 
 class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
     async def connect(self) -> None:
-        self.newest: dict[str, Any] | None = None
+        self.newest: Question | None = None
         self.asked = asyncio.Event()
-        self.worker: asyncio.Task[None] | None = None
-        self.frame: bytes | None = None
-        self.undrawn = 0
+        self.workers: list[asyncio.Task[None]] = []
+        self.outbox: Outbox | None = None
         self.directions: dict[str, Triple] = {}
         self.stage = uuid.uuid4().hex
         self.key: uuid.UUID = self.scope["url_route"]["kwargs"]["key"]
         user = self.scope.get("user")
-        if user is None or not user.is_authenticated or not await self._open(user.pk):
-            await self.close(code=REFUSED)
+        if user is None or not user.is_authenticated or not await self._away(self._open_to, user.pk):
+            await self.close(code=NO_LONGER_OPEN)
             return
-        remember_loop()
-        await self.channel_layer.group_add(group_of(self.key), self.channel_name)
-        await self.channel_layer.group_add(EVERY_STAGE, self.channel_name)
+        session = self.scope.get("session")
+        outbox = self.outbox = Outbox(user.pk, (session.session_key if session else "") or "")
         await self.accept()
-        live = await self._session()
-        await self._send({"kind": "ready", "revision": live.snapshot.revision, "stage": self.stage})
+        # Heard from before the revision is told: no change falls between the two.
+        listeners.join(self.key, outbox)
+        live = await self._away(self._session)
+        # Access may have been taken away while the set was loaded.
+        if not await self._away(self._open_to, user.pk):
+            outbox.end(NO_LONGER_OPEN)
+        outbox.hear(message("ready", {"revision": live.snapshot.revision, "stage": self.stage}))
+        job = jobs.running_on(self.key)
+        if job is not None and job.cast.keys:
+            outbox.hear(message("cast", cast_record(job, job.cast)))
         presence.join(self.key, self.stage, user.get_full_name() or user.get_username())
-        await self._tell_presence()
-        self.worker = asyncio.create_task(self._answer_newest())
+        self._tell_presence()
+        self.workers = [
+            asyncio.create_task(self._answer_newest()),
+            asyncio.create_task(outbox.send(self._send_text, self._send_bytes, self._close)),
+        ]
 
-    @sync_to_async
-    def _open(self, user: int) -> bool:
+    async def dispatch(self, message: dict[str, Any]) -> None:
+        """As the base class does, but for a hop to the one thread that all sockets share, to close connections to the
+        database: this consumer asks the database in threads that close their own."""
+        await getattr(self, get_handler_name(message))(message)
+
+    async def _away(self, run: Any, *args: Any) -> Any:
+        """Run what asks the database, away from the loop."""
+        return await DatabaseSyncToAsync(run, thread_sensitive=False, executor=opening_threads)(*args)
+
+    def _open_to(self, user: int) -> bool:
         return DressedSet.open_to(user).filter(key=self.key).exists()
 
-    @sync_to_async
     def _session(self) -> LiveSet:
         self.directions = {
             p.key: (p.direction[0], p.direction[1], p.direction[2]) for p in StoredProp.objects.only("key", "direction")
         }
         return sessions.of(DressedSet.objects.get(key=self.key))
 
-    @sync_to_async
     def _warm_prop(self, key: str) -> None:
         """Bring a prop new to this set into memory, where the database may be asked."""
         dressed = DressedSet.objects.get(key=self.key)
@@ -80,69 +114,47 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
 
     async def receive(self, text_data: str | None = None, bytes_data: bytes | None = None) -> None:
         if text_data is None or len(text_data) > LARGEST_MESSAGE:
-            await self._send({"kind": "error", "error": "a message is a short JSON text"})
+            self._refuse(None, "a message is a short JSON text")
             return
         try:
-            question = json.loads(text_data)
-        except ValueError:
-            question = None
-        if isinstance(question, dict) and question.get("tell") == "hold":
-            await self._hold(question.get("keys"))
+            asked = understood(text_data)
+        except NotUnderstood as problem:
+            self._refuse(problem.n, str(problem))
             return
-        if isinstance(question, dict) and question.get("tell") == "drawn":
-            self.undrawn = max(0, self.undrawn - 1)
-            await self._send_frame()
-            return
-        if isinstance(question, dict) and question.get("tell") == "shove":
-            try:
-                shove(self.key, question)
-            except BadQuestion as error:
-                await self._send({"kind": "error", "error": str(error)})
-            return
-        if not isinstance(question, dict) or question.get("ask") not in ("point", "preview"):
-            await self._send({"kind": "error", "error": "the message is not a question this server knows"})
-            return
-        self.newest = question
-        self.asked.set()
+        if isinstance(asked, PointQuestion | PreviewQuestion):
+            self.newest = asked
+            self.asked.set()
+        else:
+            self._told(asked)
 
-    async def _hold(self, keys: Any) -> None:
-        """Take hold of pieces, or of none; the answer says who else has one of them."""
-        wanted = [k for k in keys if isinstance(k, str)] if isinstance(keys, list) else []
-        by = presence.hold(self.key, self.stage, wanted)
-        await self._send({"kind": "held", "keys": [] if by else wanted, "by": by})
-        await self._tell_presence()
+    def _told(self, asked: Asked) -> None:
+        """What wants no computing."""
+        match asked:
+            case HoldMessage():
+                by = presence.hold(self.key, self.stage, asked.keys)
+                self._hear(message("held", {"keys": [] if by else asked.keys, "by": by}))
+                self._tell_presence()
+            case DrawnMessage():
+                if self.outbox is not None:
+                    self.outbox.drawn(asked.job)
+            case PullMessage():
+                command(self.key, asked.job, Pull(tuple(asked.keys), asked.to, asked.strength))
+            case StreamMessage():
+                command(self.key, asked.job, PourTo(np.array(asked.to) if asked.to else None))
+            case EnoughMessage():
+                command(self.key, asked.job, "enough")
 
-    async def _tell_presence(self) -> None:
-        await self.channel_layer.group_send(group_of(self.key), {"type": "set.presence"})
+    def _hear(self, text: str) -> None:
+        if self.outbox is not None:
+            self.outbox.hear(text)
 
-    async def set_presence(self, event: dict[str, Any]) -> None:
-        await self._send({"kind": "presence", "here": presence.records(self.key)})
+    def _refuse(self, n: int | None, error: str) -> None:
+        self._hear(message("refused", {"n": n, "error": error}))
 
-    async def set_job(self, event: dict[str, Any]) -> None:
-        if event["job"].get("keys"):
-            # The beginning of another run: what was sent before does not count.
-            self.frame, self.undrawn = None, 0
-        await self._send({"kind": "job", **event["job"]})
-
-    async def set_cast(self, event: dict[str, Any]) -> None:
-        """Pieces that join a settling under way, or leave it by breaking; their rows follow in the frames."""
-        await self._send({"kind": "cast", **event["cast"]})
-
-    async def set_frame(self, event: dict[str, Any]) -> None:
-        """A frame of a settling: (n, 7) float32, position and turn since the start. A stage that lags gets the newest."""
-        self.frame = event["data"]
-        await self._send_frame()
-
-    async def _send_frame(self) -> None:
-        """The newest frame, as long as no more than ``FRAMES_AHEAD`` of those sent are not drawn yet."""
-        if self.frame is None or self.undrawn >= FRAMES_AHEAD:
-            return
-        data, self.frame = self.frame, None
-        self.undrawn += 1
-        await self.send(bytes_data=data)
+    def _tell_presence(self) -> None:
+        listeners.tell(self.key, message("presence", {"here": presence.records(self.key)}))
 
     async def _answer_newest(self) -> None:
-        loop = asyncio.get_running_loop()
         while True:
             await self.asked.wait()
             self.asked.clear()
@@ -150,43 +162,42 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
             if question is None:
                 continue
             try:
-                live = await self._live()
-                prop = question.get("prop")
-                if isinstance(prop, str) and prop not in live.props and not question.get("piece"):
-                    await self._warm_prop(prop)
-                    if prop not in live.props:
-                        raise BadQuestion("that prop is not in the store")
-                if question["ask"] == "preview":
-                    reply = await loop.run_in_executor(pointing_threads, preview, live, question)
-                    await self._send({"kind": "previewed", "n": question.get("n"), **reply})
-                    continue
-                reply = await loop.run_in_executor(pointing_threads, answer, live, question, self.directions)
-                await self._send({"kind": "pointed", "n": question.get("n"), **reply})
-            except BadQuestion as error:
-                await self._send({"kind": "error", "n": question.get("n"), "error": str(error)})
+                self._hear(await self._answer(question))
+            except NotUnderstood as problem:
+                self._refuse(question.n, str(problem))
             except Exception:
-                log.exception("pointing failed")
-                await self._send(
-                    {"kind": "error", "n": question.get("n"), "error": "the server could not place it there"}
-                )
+                log.exception("a question failed")
+                self._refuse(question.n, "the server could not work that out; try once more")
 
-    async def _live(self) -> LiveSet:
-        found = sessions.kept(self.key)
-        return found if found is not None else await self._session()
+    async def _answer(self, question: Question) -> str:
+        """The answer as it goes over the line. Raises NotUnderstood."""
+        live = sessions.kept(self.key) or await self._away(self._session)
+        loop = asyncio.get_running_loop()
+        if isinstance(question, PreviewQuestion):
+            record = await loop.run_in_executor(previewing_threads, preview, live, question)
+            return message("previewed", {"n": question.n, **record})
+        prop = question.prop
+        if prop and prop not in live.props and question.piece not in live.snapshot.dressed.pieces:
+            await self._away(self._warm_prop, prop)
+            if prop not in live.props:
+                raise NotUnderstood("prop: there is none of this key in the store", question.n)
+        record = await loop.run_in_executor(pointing_threads, answer, live, question, self.directions)
+        return message("pointed", {"n": question.n, **record})
 
-    async def set_changed(self, event: dict[str, Any]) -> None:
-        await self._send({"kind": "changed", **event["change"]})
+    async def _send_text(self, text: str) -> None:
+        await self.send(text_data=text)
 
-    async def prop_changed(self, event: dict[str, Any]) -> None:
-        await self._send({"kind": "prop", "prop": event["prop"]})
+    async def _send_bytes(self, data: bytes) -> None:
+        await self.send(bytes_data=data)
 
-    async def _send(self, message: dict[str, Any]) -> None:
-        await self.send(text_data=json.dumps(message, separators=(",", ":")))
+    async def _close(self, code: int) -> None:
+        await self.close(code=code)
 
     async def disconnect(self, code: int) -> None:
-        if self.worker is not None:
-            self.worker.cancel()
-            presence.leave(self.key, self.stage)
-            await self._tell_presence()
-        await self.channel_layer.group_discard(group_of(self.key), self.channel_name)
-        await self.channel_layer.group_discard(EVERY_STAGE, self.channel_name)
+        if self.outbox is None:
+            return
+        listeners.leave(self.key, self.outbox)
+        for worker in self.workers:
+            worker.cancel()
+        presence.leave(self.key, self.stage)
+        self._tell_presence()

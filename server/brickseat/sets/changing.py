@@ -1,7 +1,7 @@
 """The one way to change a set: a move is computed, stored with its history row, and news to every stage."""
 
 import uuid
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import Any
 
 from django.contrib.auth.models import User
@@ -51,8 +51,7 @@ def make_move(
     live = sessions.of(DressedSet.objects.get(key=dressed_key))
     with live.writing:
         move = build(live)
-        if holder := presence.holder(dressed_key, stage, keys_of(move)):
-            raise MoveRefused(f"{holder} is moving that just now; wait until it is let go")
+        refuse_held(dressed_key, stage, keys_of(move))
         now = live.snapshot
         outcome = compute_move(
             now.dressed, now.index, now.fits, move, lambda key: find_prop(live, key), fresh_key, MOVE_SECONDS
@@ -64,8 +63,15 @@ def make_move(
         return carry_out(live, outcome.change, store, left=outcome.left)
 
 
-def undo(dressed_key: uuid.UUID, back: bool) -> ChangeNews:
-    """Take back the last change, or do the next one again. Raises MoveRefused when there is none."""
+def refuse_held(dressed_key: uuid.UUID, stage: str, keys: Iterable[str]) -> None:
+    """Raises MoveRefused when another stage than ``stage`` holds one of these pieces."""
+    if holder := presence.holder(dressed_key, stage, keys):
+        raise MoveRefused(f"{holder} is moving that just now; wait until it is let go")
+
+
+def undo(dressed_key: uuid.UUID, back: bool, stage: str = "") -> ChangeNews:
+    """Take back the last change, or do the next one again. Raises MoveRefused when there is none, or when another stage
+    holds what it would move."""
     dressed = DressedSet.objects.get(key=dressed_key)
     live = sessions.of(dressed)
     with live.writing:
@@ -73,6 +79,7 @@ def undo(dressed_key: uuid.UUID, back: bool) -> ChangeNews:
         if entry is None:
             raise MoveRefused("there is nothing to undo" if back else "there is nothing to do again")
         change = change_of(live, entry)
+        refuse_held(dressed_key, stage, change.pieces())
 
         def store(_: DressedSet) -> None:
             HistoryEntry.objects.filter(pk=entry.pk).update(undone=back)
@@ -108,7 +115,7 @@ def set_at(dressed: DressedSet, number: int) -> Set:
     return change_to(live, *steps_to(dressed, number)).on(live.snapshot.dressed)
 
 
-def go_to(dressed_key: uuid.UUID, number: int) -> ChangeNews:
+def go_to(dressed_key: uuid.UUID, number: int, stage: str = "") -> ChangeNews:
     """Undo or redo, all in one, until the set is as it was after step ``number``. Raises MoveRefused."""
     dressed = DressedSet.objects.get(key=dressed_key)
     live = sessions.of(dressed)
@@ -116,12 +123,14 @@ def go_to(dressed_key: uuid.UUID, number: int) -> ChangeNews:
         back, again = steps_to(dressed, number)
         if not back and not again:
             raise MoveRefused("the set is at that step already")
+        change = change_to(live, back, again)
+        refuse_held(dressed_key, stage, change.pieces())
 
         def store(_: DressedSet) -> None:
             HistoryEntry.objects.filter(pk__in=[e.pk for e in back]).update(undone=True)
             HistoryEntry.objects.filter(pk__in=[e.pk for e in again]).update(undone=False)
 
-        return carry_out(live, change_to(live, back, again), store, stepped=True)
+        return carry_out(live, change, store, stepped=True)
 
 
 def carry_out(

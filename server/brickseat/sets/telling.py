@@ -1,13 +1,12 @@
 """Tell every open stage of a set what changed."""
 
-import asyncio
+import json
 import uuid
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from asgiref.sync import async_to_sync
-from channels.layers import get_channel_layer
-
+from brickseat.sets.listening import NO_LONGER_OPEN, SIGNED_OUT, listeners
 from brickseat_core.fit.check import Fit
 from brickseat_core.fit.repair import Left
 from brickseat_core.scene import Delta
@@ -25,14 +24,6 @@ class ChangeNews:
     left: tuple[Left, ...]
     can_undo: str | None
     can_redo: str | None
-
-
-EVERY_STAGE = "stages"
-"""The group of all open stages."""
-
-
-def group_of(key: uuid.UUID) -> str:
-    return f"set.{key.hex}"
 
 
 def fit_record(fit: Fit) -> dict[str, Any]:
@@ -68,31 +59,31 @@ def news_record(news: ChangeNews) -> dict[str, Any]:
     }
 
 
+def message(kind: str, record: Mapping[str, Any]) -> str:
+    """A message as it goes over the line."""
+    return json.dumps({"kind": kind, **record}, separators=(",", ":"))
+
+
 def tell(key: uuid.UUID, news: ChangeNews) -> None:
     """Tell every open stage of a set what changed."""
-    layer = get_channel_layer()
-    if layer is not None:
-        async_to_sync(layer.group_send)(group_of(key), {"type": "set.changed", "change": news_record(news)})
+    listeners.tell(key, message("changed", news_record(news)))
 
 
 def tell_of_prop(key: str) -> None:
     """Tell every open stage, whatever its set, that a prop was made anew."""
-    layer = get_channel_layer()
-    if layer is not None:
-        async_to_sync(layer.group_send)(EVERY_STAGE, {"type": "prop.changed", "prop": key})
+    listeners.tell_all(message("prop", {"prop": key}))
 
 
-_loop: asyncio.AbstractEventLoop | None = None
+def end_for(user: int, key: uuid.UUID) -> None:
+    """A set is no longer open to somebody: their stages of it are closed."""
+    listeners.end(NO_LONGER_OPEN, lambda at, listener: at == key and listener.user == user)
 
 
-def remember_loop() -> None:
-    """Called where WebSockets are served: the channel layer may only be spoken to from there."""
-    global _loop
-    _loop = asyncio.get_running_loop()
+def end_of_set(key: uuid.UUID) -> None:
+    """A set is gone: all its stages are closed."""
+    listeners.end(NO_LONGER_OPEN, lambda at, _listener: at == key)
 
 
-def tell_from_thread(key: uuid.UUID, message: dict[str, Any]) -> None:
-    """Send a message to every open stage from a thread of its own, in order; nobody hears it when no stage is open."""
-    layer = get_channel_layer()
-    if layer is not None and _loop is not None and not _loop.is_closed():
-        asyncio.run_coroutine_threadsafe(layer.group_send(group_of(key), message), _loop)
+def end_of_session(session: str) -> None:
+    """Somebody signed out: the stages opened with that session are closed."""
+    listeners.end(SIGNED_OUT, lambda _key, listener: listener.session == session)

@@ -315,7 +315,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Unshare Set */
+        /**
+         * Unshare Set
+         * @description Take the set away from somebody; their open stages of it are closed at once. Raises HttpError.
+         */
         delete: operations["brickseat_api_set_routes_unshare_set"];
         options?: never;
         head?: never;
@@ -397,6 +400,26 @@ export interface paths {
          * @description Back (or on again) to how the set was after that step.
          */
         post: operations["brickseat_api_set_routes_history_go"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sets/{key}/jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Set Jobs
+         * @description What is under way, then what was done and neither adopted nor discarded, newest first; also from before a restart.
+         */
+        get: operations["brickseat_api_set_routes_set_jobs"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -584,7 +607,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Sign Out */
+        /**
+         * Sign Out
+         * @description The session ends, and with it every stage that was opened in it.
+         */
         post: operations["brickseat_api_routes_sign_out"];
         delete?: never;
         options?: never;
@@ -618,7 +644,9 @@ export interface components {
     schemas: {
         /**
          * AdjustMove
-         * @description The set's own name, its tolerance in metres, and the props on its trolley; what is left out stays as it is.
+         * @description The set's own name, its tolerance in metres, and the props that go onto its trolley or off it; what is left out stays.
+         *
+         *     The trolley is changed and not given whole, so that two dressers who pack it at once do not unpack each other's.
          */
         AdjustMove: {
             /**
@@ -630,8 +658,16 @@ export interface components {
             name?: string | null;
             /** Tolerance M */
             tolerance_m?: number | null;
-            /** Trolley */
-            trolley?: string[] | null;
+            /**
+             * Trolley Add
+             * @default []
+             */
+            trolley_add?: string[];
+            /**
+             * Trolley Remove
+             * @default []
+             */
+            trolley_remove?: string[];
         };
         /**
          * Adoption
@@ -646,6 +682,7 @@ export interface components {
              */
             trial?: number;
         };
+        Asked: components["schemas"]["PointQuestion"] | components["schemas"]["PreviewQuestion"] | components["schemas"]["HoldMessage"] | components["schemas"]["DrawnMessage"] | components["schemas"]["PullMessage"] | components["schemas"]["StreamMessage"] | components["schemas"]["EnoughMessage"];
         /**
          * BearerAsked
          * @description Measures in metres; those that a kind has no use for are ignored.
@@ -723,6 +760,30 @@ export interface components {
             /** Pieces */
             pieces: string[];
         };
+        /** CastNews */
+        CastNews: {
+            /** Files */
+            files: {
+                [key: string]: string;
+            };
+            /** First */
+            first: number;
+            /** Gone */
+            gone: string[];
+            /** Job */
+            job: string;
+            /** Joined */
+            joined: components["schemas"]["PieceSchema"][];
+            /** Keys */
+            keys: string[];
+            /**
+             * Kind
+             * @constant
+             */
+            kind: "cast";
+            /** Starts */
+            starts: components["schemas"]["PoseSchema"][];
+        };
         /** ChangeSchema */
         ChangeSchema: {
             /** Can Redo */
@@ -733,6 +794,28 @@ export interface components {
             deltas: (components["schemas"]["PieceDelta"] | components["schemas"]["RegionDelta"] | components["schemas"]["TieDelta"] | components["schemas"]["RecipeDelta"] | components["schemas"]["CutOutDelta"] | components["schemas"]["PropDelta"] | components["schemas"]["SettingsDelta"])[];
             /** Fits */
             fits: components["schemas"]["FitSchema"][];
+            /** Left */
+            left: components["schemas"]["LeftSchema"][];
+            /** Revision */
+            revision: number;
+            /** Words */
+            words: string;
+        };
+        /** ChangedNews */
+        ChangedNews: {
+            /** Can Redo */
+            can_redo: string | null;
+            /** Can Undo */
+            can_undo: string | null;
+            /** Deltas */
+            deltas: (components["schemas"]["PieceDelta"] | components["schemas"]["RegionDelta"] | components["schemas"]["TieDelta"] | components["schemas"]["RecipeDelta"] | components["schemas"]["CutOutDelta"] | components["schemas"]["PropDelta"] | components["schemas"]["SettingsDelta"])[];
+            /** Fits */
+            fits: components["schemas"]["FitSchema"][];
+            /**
+             * Kind
+             * @constant
+             */
+            kind: "changed";
             /** Left */
             left: components["schemas"]["LeftSchema"][];
             /** Revision */
@@ -827,10 +910,36 @@ export interface components {
             /** Piece */
             piece: string;
         };
+        /**
+         * DrawnMessage
+         * @description A frame was drawn: the next may be sent.
+         */
+        DrawnMessage: {
+            /** Job */
+            job: string;
+            /**
+             * Kind
+             * @constant
+             */
+            kind: "drawn";
+        };
         /** Dresser */
         Dresser: {
             /** Username */
             username: string;
+        };
+        /**
+         * EnoughMessage
+         * @description A job that would go on may come to its end.
+         */
+        EnoughMessage: {
+            /** Job */
+            job: string;
+            /**
+             * Kind
+             * @constant
+             */
+            kind: "enough";
         };
         /** ExceptionsSchema */
         ExceptionsSchema: {
@@ -955,6 +1064,21 @@ export interface components {
             /** Triangles */
             triangles: number;
         };
+        /**
+         * HeldNews
+         * @description What is held now. ``by``: who else holds something of what was asked for; then nothing is held.
+         */
+        HeldNews: {
+            /** By */
+            by: string | null;
+            /** Keys */
+            keys: string[];
+            /**
+             * Kind
+             * @constant
+             */
+            kind: "held";
+        };
         /** HistorySchema */
         HistorySchema: {
             /** Actor */
@@ -970,6 +1094,19 @@ export interface components {
             undone: boolean;
             /** Words */
             words: string;
+        };
+        /**
+         * HoldMessage
+         * @description Take hold of these pieces, so that nobody else moves them; of none to let go.
+         */
+        HoldMessage: {
+            /** Keys */
+            keys: string[];
+            /**
+             * Kind
+             * @constant
+             */
+            kind: "hold";
         };
         /**
          * HouseItem
@@ -990,14 +1127,41 @@ export interface components {
              */
             state: "there" | "ordered" | "delivered";
         };
-        /** JobSchema */
+        /**
+         * JobNews
+         * @description How a job goes, or what came of it.
+         */
+        JobNews: {
+            job: components["schemas"]["JobSchema"];
+            /**
+             * Kind
+             * @constant
+             */
+            kind: "job";
+        };
+        /**
+         * JobSchema
+         * @description ``phase``: what it does now; ``count`` of ``total`` of that is done, where it can be counted; ``share`` of the whole.
+         */
         JobSchema: {
+            /** Count */
+            count: number;
             /** Key */
             key: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "settle" | "pour";
             /** Lacking */
             lacking: components["schemas"]["LackSchema"][];
             /** Outcomes */
             outcomes: components["schemas"]["OutcomeSchema"][];
+            /**
+             * Phase
+             * @enum {string}
+             */
+            phase: "waiting" | "making contact shapes" | "easing apart" | "settling" | "pouring" | "trying" | "finishing";
             /** Problem */
             problem: string | null;
             /** Share */
@@ -1007,8 +1171,8 @@ export interface components {
              * @enum {string}
              */
             state: "running" | "done" | "stopped" | "failed";
-            /** Words */
-            words: string;
+            /** Total */
+            total: number;
         };
         /**
          * LackSchema
@@ -1070,16 +1234,30 @@ export interface components {
             /** Name */
             name: string;
         };
+        News: components["schemas"]["ReadyNews"] | components["schemas"]["PointedNews"] | components["schemas"]["PreviewedNews"] | components["schemas"]["RefusedNews"] | components["schemas"]["HeldNews"] | components["schemas"]["PresenceNews"] | components["schemas"]["ChangedNews"] | components["schemas"]["JobNews"] | components["schemas"]["CastNews"] | components["schemas"]["PropNews"];
+        /** OnlookerSchema */
+        OnlookerSchema: {
+            /** Holding */
+            holding: string[];
+            /** Name */
+            name: string;
+            /** Stage */
+            stage: string;
+        };
         /**
          * OutcomeSchema
          * @description One trial: where everything came to lie, its figures, and what is still wrong.
          *
          *     ``born``: pieces that are new, poured or shards; ``files``: models of props that are not in the store yet, by key;
-         *     ``gone``: keys of what broke; ``whole``: what would have broken, but cannot.
+         *     ``gone``: keys of what broke, and ``broke``: which of them each shard is of; ``whole``: what would have broken, but cannot.
          */
         OutcomeSchema: {
             /** Born */
             born: components["schemas"]["PieceSchema"][];
+            /** Broke */
+            broke: {
+                [key: string]: string;
+            };
             /** Files */
             files: {
                 [key: string]: string;
@@ -1183,6 +1361,151 @@ export interface components {
              * @default false
              */
             reseat?: boolean;
+        };
+        /**
+         * PointQuestion
+         * @description Where does ``prop``, or the standing ``piece``, sit under this ray? The newest question counts.
+         */
+        PointQuestion: {
+            /**
+             * Kind
+             * @constant
+             */
+            kind: "point";
+            /** N */
+            n: number;
+            /**
+             * Piece
+             * @default null
+             */
+            piece?: string | null;
+            /**
+             * Prop
+             * @default null
+             */
+            prop?: string | null;
+            ray: components["schemas"]["RaySchema"];
+            slip: components["schemas"]["PointSlip"];
+        };
+        /**
+         * PointSlip
+         * @description How a prop is set down. ``turn``: radians; ``size``: a factor, or one for each of its own axes; lengths in metres.
+         */
+        PointSlip: {
+            /**
+             * Aim
+             * @default null
+             */
+            aim?: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Follow
+             * @default ground
+             * @enum {string}
+             */
+            follow?: "face" | "smooth" | "ground";
+            /**
+             * Lean
+             * @default 0
+             */
+            lean?: number;
+            /**
+             * Side
+             * @default base
+             * @enum {string}
+             */
+            side?: "base" | "top" | "left" | "right" | "front" | "back";
+            /**
+             * Sink
+             * @default 0
+             */
+            sink?: number;
+            /**
+             * Size
+             * @default 1
+             */
+            size?: number | [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Stand Off
+             * @default 0
+             */
+            stand_off?: number;
+            /**
+             * Turn
+             * @default 0
+             */
+            turn?: number;
+        };
+        /** PointedClash */
+        PointedClash: {
+            /** Depth */
+            depth: number;
+            /** Name */
+            name: string;
+            /** Other */
+            other: string;
+        };
+        /**
+         * PointedNews
+         * @description Where it sits, on the set of ``revision``; without a pose, nowhere. ``n``: of the question.
+         */
+        PointedNews: {
+            /** Clashes */
+            clashes?: components["schemas"]["PointedClash"][];
+            /**
+             * Direction
+             * @default null
+             */
+            direction?: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Kind
+             * @constant
+             */
+            kind: "pointed";
+            /** N */
+            n: number;
+            /**
+             * Normal
+             * @default null
+             */
+            normal?: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * On
+             * @default null
+             */
+            on?: string | null;
+            pose: components["schemas"]["PoseSchema"] | null;
+            /**
+             * Problem
+             * @default null
+             */
+            problem?: string | null;
+            /** Revision */
+            revision: number;
+            /**
+             * Touch
+             * @default null
+             */
+            touch?: [
+                number,
+                number,
+                number
+            ] | null;
         };
         /** PoseAsked */
         PoseAsked: {
@@ -1344,6 +1667,53 @@ export interface components {
              */
             tumbled?: boolean;
         };
+        /**
+         * PresenceNews
+         * @description Who has the set open.
+         */
+        PresenceNews: {
+            /** Here */
+            here: components["schemas"]["OnlookerSchema"][];
+            /**
+             * Kind
+             * @constant
+             */
+            kind: "presence";
+        };
+        /**
+         * PreviewQuestion
+         * @description What would this move do? The newest question counts.
+         */
+        PreviewQuestion: {
+            /**
+             * Kind
+             * @constant
+             */
+            kind: "preview";
+            /** Move */
+            move: components["schemas"]["AdjustMove"] | components["schemas"]["BedMove"] | components["schemas"]["CarryMove"] | components["schemas"]["CopyMove"] | components["schemas"]["FixMove"] | components["schemas"]["GroupMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["PushMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RenameMove"] | components["schemas"]["RepairMove"] | components["schemas"]["ReseatMove"] | components["schemas"]["RestMove"] | components["schemas"]["SetDownMove"] | components["schemas"]["SizeMove"] | components["schemas"]["SlideMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["StandMove"] | components["schemas"]["SwapMove"] | components["schemas"]["TurnMove"];
+            /** N */
+            n: number;
+        };
+        /**
+         * PreviewedNews
+         * @description The records as the move would leave them.
+         */
+        PreviewedNews: {
+            /** Deltas */
+            deltas: (components["schemas"]["PieceDelta"] | components["schemas"]["RegionDelta"] | components["schemas"]["TieDelta"] | components["schemas"]["RecipeDelta"] | components["schemas"]["CutOutDelta"] | components["schemas"]["PropDelta"] | components["schemas"]["SettingsDelta"])[];
+            /**
+             * Kind
+             * @constant
+             */
+            kind: "previewed";
+            /** N */
+            n: number;
+            /** Revision */
+            revision: number;
+            /** Words */
+            words: string;
+        };
         /** Problem */
         Problem: {
             /** Error */
@@ -1440,6 +1810,19 @@ export interface components {
             /** Up */
             up: string;
         };
+        /**
+         * PropNews
+         * @description A prop was made anew: its model and its figures are others.
+         */
+        PropNews: {
+            /**
+             * Kind
+             * @constant
+             */
+            kind: "prop";
+            /** Prop */
+            prop: string;
+        };
         /** PropSchema */
         PropSchema: {
             /** Bounce */
@@ -1496,6 +1879,33 @@ export interface components {
             width: number;
         };
         /**
+         * PullMessage
+         * @description Pull grabbed pieces to a place while gravity acts; null lets them go.
+         */
+        PullMessage: {
+            /** Job */
+            job: string;
+            /** Keys */
+            keys: string[];
+            /**
+             * Kind
+             * @constant
+             */
+            kind: "pull";
+            /**
+             * Strength
+             * @default firm
+             * @enum {string}
+             */
+            strength?: "soft" | "firm";
+            /** To */
+            to: [
+                number,
+                number,
+                number
+            ] | null;
+        };
+        /**
          * PushMove
          * @description Pieces along a vector in metres, foremost first: up to the first contact, then along it, never through.
          */
@@ -1531,6 +1941,36 @@ export interface components {
             /** Text */
             text: string;
         };
+        /** RaySchema */
+        RaySchema: {
+            /** Direction */
+            direction: [
+                number,
+                number,
+                number
+            ];
+            /** Origin */
+            origin: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * ReadyNews
+         * @description The first message. ``stage``: the name of this stage. ``revision``: of the set now.
+         */
+        ReadyNews: {
+            /**
+             * Kind
+             * @constant
+             */
+            kind: "ready";
+            /** Revision */
+            revision: number;
+            /** Stage */
+            stage: string;
+        };
         /** RecipeDelta */
         RecipeDelta: {
             after: components["schemas"]["RecipeSchema"] | null;
@@ -1560,6 +2000,21 @@ export interface components {
             recipe: "scatter" | "row" | "fill";
             /** Seed */
             seed: number;
+        };
+        /**
+         * RefusedNews
+         * @description A question that has no answer, and why. ``n``: of the question, null where it was not understood.
+         */
+        RefusedNews: {
+            /** Error */
+            error: string;
+            /**
+             * Kind
+             * @constant
+             */
+            kind: "refused";
+            /** N */
+            n: number | null;
         };
         /** RegionDelta */
         RegionDelta: {
@@ -1952,6 +2407,25 @@ export interface components {
             pose: components["schemas"]["PoseForm"];
             /** Prop */
             prop: string;
+        };
+        /**
+         * StreamMessage
+         * @description Where the stream of a pour goes; null pauses it.
+         */
+        StreamMessage: {
+            /** Job */
+            job: string;
+            /**
+             * Kind
+             * @constant
+             */
+            kind: "stream";
+            /** To */
+            to: [
+                number,
+                number,
+                number
+            ] | null;
         };
         /**
          * SwapMove
@@ -4041,6 +4515,82 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangeSchema"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_set_routes_set_jobs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobSchema"][];
                 };
             };
             /** @description Bad Request */

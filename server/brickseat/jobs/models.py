@@ -1,0 +1,25 @@
+"""Jobs that are done, kept until they are adopted or discarded."""
+
+from typing import ClassVar
+
+from django.db import models
+
+from brickseat.sets.models import DressedSet
+
+
+class KeptJob(models.Model):
+    """``outcomes``: proposed changes, as they go over the wire. ``shards``: name and stored prop of each shard by its key; its
+    model lies in the folder of the job."""
+
+    key = models.CharField(max_length=32, primary_key=True)
+    dressed = models.ForeignKey(DressedSet, on_delete=models.CASCADE, related_name="jobs")
+    kind = models.CharField(max_length=20)
+    outcomes = models.JSONField()
+    shards = models.JSONField(default=dict)
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering: ClassVar[list[str]] = ["-at"]
+
+    def __str__(self) -> str:
+        return f"{self.kind} {self.key}"

@@ -1,0 +1,48 @@
+"""The one executor of this server: processes of this machine that stay, or a cluster when an address is configured."""
+
+import os
+import threading
+from collections.abc import Iterator
+from concurrent.futures import Executor, ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
+from contextlib import contextmanager
+
+from django.conf import settings
+
+from brickseat_core.gravity.trials import executor, local_workers
+
+
+class Workers:
+    """Local processes are started with the first work that needs them, and serve whatever comes after it."""
+
+    def __init__(self) -> None:
+        self._pool: ProcessPoolExecutor | None = None
+        self._lock = threading.Lock()
+
+    @contextmanager
+    def pool(self) -> Iterator[Executor]:
+        """Where work is submitted to. Raises NoCluster."""
+        if settings.CLUSTER:
+            with executor(cluster=settings.CLUSTER) as pool:
+                yield pool
+            return
+        with self._lock:
+            found = self._pool = self._pool or local_workers(max(2, os.cpu_count() or 1))
+        try:
+            yield found
+        except BrokenProcessPool:
+            # A worker was killed, perhaps for want of memory. The next work gets new ones.
+            with self._lock:
+                if self._pool is found:
+                    self._pool = None
+            raise
+
+    def close(self) -> None:
+        """End the processes."""
+        with self._lock:
+            pool, self._pool = self._pool, None
+        if pool is not None:
+            pool.shutdown(cancel_futures=True)
+
+
+workers = Workers()

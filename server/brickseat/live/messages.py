@@ -1,0 +1,258 @@
+"""What goes over the WebSocket of a set, both ways. Every message is told apart by its ``kind``.
+
+Frames of a job are binary: the 16 bytes of the job's key, then (n, 7) float32: position, and turn since the start as a
+quaternion x, y, z, w, of each row of its cast.
+"""
+
+from typing import Annotated, Any, Literal, get_args
+
+from ninja import Schema
+from pydantic import ConfigDict, Field, TypeAdapter, ValidationError
+from pydantic.json_schema import models_json_schema
+
+from brickseat.jobs.schemas import CastSchema, JobSchema
+from brickseat.sets.schemas import AnyMove, ChangeSchema, DeltaSchema, PoseSchema
+from brickseat_core.gravity.hand import Strength
+from brickseat_core.moves.fields import Factor, Key, Length, Vector
+from brickseat_core.placing.frames import Follow, TouchSide
+
+MOST_HELD = 20_000
+
+
+class RaySchema(Schema):
+    origin: Vector
+    direction: Vector
+
+
+class PointSlip(Schema):
+    """How a prop is set down. ``turn``: radians; ``size``: a factor, or one for each of its own axes; lengths in metres."""
+
+    side: TouchSide = "base"
+    lean: Annotated[float, Field(ge=0, le=1)] = 0.0
+    follow: Follow = "ground"
+    turn: Annotated[float, Field(ge=-1e4, le=1e4)] = 0.0
+    size: Factor | tuple[Factor, Factor, Factor] = 1.0
+    sink: Length = 0.0
+    stand_off: Length = 0.0
+    aim: Vector | None = None
+
+
+class PointQuestion(Schema):
+    """Where does ``prop``, or the standing ``piece``, sit under this ray? The newest question counts."""
+
+    kind: Literal["point"]
+    n: int
+    ray: RaySchema
+    slip: PointSlip
+    prop: Key | None = None
+    piece: Key | None = None
+
+
+class PreviewQuestion(Schema):
+    """What would this move do? The newest question counts."""
+
+    kind: Literal["preview"]
+    n: int
+    move: AnyMove
+
+
+class HoldMessage(Schema):
+    """Take hold of these pieces, so that nobody else moves them; of none to let go."""
+
+    kind: Literal["hold"]
+    keys: Annotated[list[Key], Field(max_length=MOST_HELD)]
+
+
+class DrawnMessage(Schema):
+    """A frame was drawn: the next may be sent."""
+
+    kind: Literal["drawn"]
+    job: Key
+
+
+class PullMessage(Schema):
+    """Pull grabbed pieces to a place while gravity acts; null lets them go."""
+
+    kind: Literal["pull"]
+    job: Key
+    keys: Annotated[list[Key], Field(max_length=MOST_HELD)]
+    to: Vector | None
+    strength: Strength = "firm"
+
+
+class StreamMessage(Schema):
+    """Where the stream of a pour goes; null pauses it."""
+
+    kind: Literal["stream"]
+    job: Key
+    to: Vector | None
+
+
+class EnoughMessage(Schema):
+    """A job that would go on may come to its end."""
+
+    kind: Literal["enough"]
+    job: Key
+
+
+Question = PointQuestion | PreviewQuestion
+Asked = Question | HoldMessage | DrawnMessage | PullMessage | StreamMessage | EnoughMessage
+ASKED: TypeAdapter[Asked] = TypeAdapter(Annotated[Asked, Field(discriminator="kind")])
+
+
+class ReadyNews(Schema):
+    """The first message. ``stage``: the name of this stage. ``revision``: of the set now."""
+
+    model_config = ConfigDict(extra="forbid")
+    kind: Literal["ready"]
+    revision: int
+    stage: str
+
+
+class PointedClash(Schema):
+    other: str
+    name: str
+    depth: float
+
+
+class PointedNews(Schema):
+    """Where it sits, on the set of ``revision``; without a pose, nowhere. ``n``: of the question."""
+
+    model_config = ConfigDict(extra="forbid")
+    kind: Literal["pointed"]
+    n: int
+    revision: int
+    pose: PoseSchema | None
+    direction: Vector | None = None
+    touch: Vector | None = None
+    normal: Vector | None = None
+    on: str | None = None
+    clashes: list[PointedClash] = Field(default_factory=list)
+    problem: str | None = None
+
+
+class PreviewedNews(Schema):
+    """The records as the move would leave them."""
+
+    model_config = ConfigDict(extra="forbid")
+    kind: Literal["previewed"]
+    n: int
+    revision: int
+    words: str
+    deltas: list[DeltaSchema]
+
+
+class RefusedNews(Schema):
+    """A question that has no answer, and why. ``n``: of the question, null where it was not understood."""
+
+    model_config = ConfigDict(extra="forbid")
+    kind: Literal["refused"]
+    n: int | None
+    error: str
+
+
+class HeldNews(Schema):
+    """What is held now. ``by``: who else holds something of what was asked for; then nothing is held."""
+
+    model_config = ConfigDict(extra="forbid")
+    kind: Literal["held"]
+    keys: list[str]
+    by: str | None
+
+
+class OnlookerSchema(Schema):
+    stage: str
+    name: str
+    holding: list[str]
+
+
+class PresenceNews(Schema):
+    """Who has the set open."""
+
+    model_config = ConfigDict(extra="forbid")
+    kind: Literal["presence"]
+    here: list[OnlookerSchema]
+
+
+class ChangedNews(ChangeSchema):
+    model_config = ConfigDict(extra="forbid")
+    kind: Literal["changed"]
+
+
+class JobNews(Schema):
+    """How a job goes, or what came of it."""
+
+    model_config = ConfigDict(extra="forbid")
+    kind: Literal["job"]
+    job: JobSchema
+
+
+class CastNews(CastSchema):
+    model_config = ConfigDict(extra="forbid")
+    kind: Literal["cast"]
+
+
+class PropNews(Schema):
+    """A prop was made anew: its model and its figures are others."""
+
+    model_config = ConfigDict(extra="forbid")
+    kind: Literal["prop"]
+    prop: str
+
+
+News = (
+    ReadyNews
+    | PointedNews
+    | PreviewedNews
+    | RefusedNews
+    | HeldNews
+    | PresenceNews
+    | ChangedNews
+    | JobNews
+    | CastNews
+    | PropNews
+)
+NEWS: TypeAdapter[News] = TypeAdapter(Annotated[News, Field(discriminator="kind")])
+
+
+class NotUnderstood(ValueError):
+    """A message that is none of ours; says which part. ``n``: of the question, if it had one."""
+
+    def __init__(self, words: str, n: int | None = None) -> None:
+        super().__init__(words)
+        self.n = n
+
+
+def understood(text: str) -> Asked:
+    """A message of a stage. Raises NotUnderstood."""
+    try:
+        return ASKED.validate_json(text)
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(str(part) for part in first["loc"][1:]) or "the message"
+        given = first["input"] if isinstance(first["input"], dict) else {}
+        raise NotUnderstood(f"{where}: {first['msg'][:1].lower()}{first['msg'][1:]}", number_in(text, given)) from None
+
+
+def number_in(text: str, given: dict[str, Any]) -> int | None:
+    """The number of a question that could not be read, so that whoever asked learns that it failed."""
+    if isinstance(given.get("n"), int):
+        return int(given["n"])
+    try:
+        found: dict[str, int] = TypeAdapter(dict[str, Any]).validate_json(text)
+    except ValidationError:
+        return None
+    return found.get("n") if isinstance(found.get("n"), int) else None
+
+
+def message_schemas() -> dict[str, Any]:
+    """The JSON schemas of all messages by name, for the published schema: ``Asked`` and ``News`` are their unions."""
+    asked, news = get_args(Asked), get_args(News)
+    _, found = models_json_schema(
+        [*((m, "validation") for m in asked), *((m, "serialization") for m in news)],
+        ref_template="#/components/schemas/{model}",
+    )
+    schemas: dict[str, Any] = found["$defs"]
+    for name, members in (("Asked", asked), ("News", news)):
+        schemas[name] = {"oneOf": [{"$ref": f"#/components/schemas/{m.__name__}"} for m in members]}
+    return schemas
