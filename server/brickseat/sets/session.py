@@ -10,6 +10,7 @@ from collections import OrderedDict
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
+from brickseat.sets.listening import listeners
 from brickseat.sets.models import DressedSet
 from brickseat.sets.storing import read_set
 from brickseat.store.models import StoredProp
@@ -18,7 +19,8 @@ from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import Fit, check, touched_by
 from brickseat_core.scene import Change, Prop, Set
 
-SESSIONS_KEPT = 12
+IDLE_KEPT = 12
+"""Sessions that nobody has open, kept for when they are asked for again. Those that somebody has open are always kept."""
 
 
 @dataclass(frozen=True)
@@ -71,7 +73,7 @@ class LiveSet:
 
 
 class Sessions:
-    """The sessions in memory, the least recently used dropped first."""
+    """The sessions in memory. Of those that no stage has open, the least recently used are dropped first."""
 
     def __init__(self) -> None:
         self._kept: OrderedDict[uuid.UUID, LiveSet] = OrderedDict()
@@ -90,8 +92,9 @@ class Sessions:
             with self._lock:
                 self._kept[dressed.key] = found
                 self._kept.move_to_end(dressed.key)
-                while len(self._kept) > SESSIONS_KEPT:
-                    dropped, _ = self._kept.popitem(last=False)
+                idle = [key for key in self._kept if key != dressed.key and not listeners.of(key)]
+                for dropped in idle[: max(0, len(idle) - IDLE_KEPT)]:
+                    del self._kept[dropped]
                     self._loading.pop(dropped, None)
             return found
 
