@@ -1,5 +1,5 @@
 """Everything that speed is held by, side by side in one run: python benchmarks/run.py [drop] [check] [rest] [settle] [engines]
-[shove] [pointing]."""
+[shove] [pointing] [sockets]."""
 
 import gc
 import resource
@@ -18,6 +18,7 @@ import fcl
 import numpy as np
 import trimesh
 from scenes import crowd, ground, mesh_of
+from sockets import bench_sockets
 from trimesh.collision import CollisionManager
 
 from brickseat.demo.dressing import workshop, yard
@@ -504,6 +505,7 @@ def main(chosen: list[str]) -> None:
         "engines": [bench_engines],
         "shove": [bench_shove],
         "pointing": [bench_pointing],
+        "sockets": [bench_sockets],
     }
     for name, runs in benches.items():
         if not chosen or name in chosen:

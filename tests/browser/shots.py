@@ -54,7 +54,7 @@ def main(folder: Path) -> None:
         page.keyboard.press("Escape")
         page.reload()
         wait_drawn(page)
-        page.keyboard.press("3")
+        page.keyboard.press("0")
         shot("repair")
         page.keyboard.press("2")
         page.mouse.click(*on_screen(page, 0.5, 0.41, -1.55))
@@ -70,7 +70,7 @@ def main(folder: Path) -> None:
         shot("history")
         page.keyboard.press("y")
         page.keyboard.press("Escape")
-        page.keyboard.press("4")
+        page.keyboard.press("9")
         page.mouse.click(*on_screen(page, 0.4, 0.0, -0.6))
         page.mouse.move(*on_screen(page, -0.6, 0.0, -0.6))
         page.keyboard.press("s")
@@ -79,7 +79,7 @@ def main(folder: Path) -> None:
         page.goto(f"{address}/store?set={key}")
         page.wait_for_timeout(SETTLE_MS)
         shot("store")
-        page.get_by_role("button", name="from the prop house").click()
+        page.get_by_role("tab", name="from the prop house").click()
         shot("prop-house")
         page.goto(f"{address}/bench/cider-jug")
         page.get_by_role("button", name="Draw it over the prop").click()
@@ -87,7 +87,7 @@ def main(folder: Path) -> None:
         page.goto(f"{address}/sets/{set_key(page, address, 'Kiln yard')}")
         wait_drawn(page)
         shot("kiln-yard")
-        page.keyboard.press("6")
+        page.keyboard.press("7")
         stones = "[...window.brickseat.state().pieces.values()].filter(p => /stone|brick|tile/.test(p.prop))"
         page.evaluate(f"window.brickseat.state().select({stones}.map(p => p.key))")
         page.evaluate("window.brickseat.state().setSettle({lift: 0.3, jitter: 0.1, trials: 3})")
@@ -95,7 +95,7 @@ def main(folder: Path) -> None:
         page.get_by_role("region", name="Trials").get_by_role("img").nth(2).wait_for(timeout=180_000)
         shot("trials")
         page.get_by_label("Slip").get_by_role("button", name="Discard").click()
-        page.keyboard.press("7")
+        page.keyboard.press("8")
         page.evaluate("window.brickseat.state().select([])")
         choose(page, "round stone")
         choose(page, "mug")
@@ -118,7 +118,7 @@ def main(folder: Path) -> None:
         pots = "[...window.brickseat.state().pieces.values()].filter(p => /jug|tall-jar/.test(p.prop))"
         page.keyboard.press("Escape")
         page.evaluate(f"window.brickseat.state().select({pots}.map(p => p.key))")
-        page.keyboard.press("6")
+        page.keyboard.press("7")
         page.evaluate(
             "window.brickseat.state().setSettle({lift: 0.45, jitter: 0.05, trials: 1, calm: 0, breaks: 0.03})"
         )

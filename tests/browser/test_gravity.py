@@ -84,7 +84,7 @@ def test_a_heap_of_sixty_settles_in_three_trials_and_half_of_one_is_adopted(page
     wait_drawn(page)
     before = stored(page, address, key)["pieces"]
     page.evaluate("keys => window.brickseat.state().select(keys)", heap)
-    page.keyboard.press("6")
+    page.keyboard.press("7")
     page.evaluate("window.brickseat.state().setSettle({jitter: 0.02, trials: 3})")
     slip = page.get_by_label("Slip")
     slip.get_by_role("button", name="Settle").click()
@@ -107,7 +107,7 @@ def test_a_heap_of_sixty_settles_in_three_trials_and_half_of_one_is_adopted(page
 def test_a_hundred_stones_are_poured_round_a_boulder(page: Page, address: str) -> None:
     key = yard(page, address)
     before = {p["key"] for p in stored(page, address, key)["pieces"]}
-    page.keyboard.press("7")
+    page.keyboard.press("8")
     choose(page, "round stone")
     choose(page, "flat stone")
     slip = page.get_by_label("Slip")
@@ -152,7 +152,7 @@ def test_a_stack_of_jars_is_shoved_over_and_breaks(page: Page, address: str) -> 
     page.reload()
     wait_drawn(page)
     page.evaluate("keys => window.brickseat.state().select(keys)", stack)
-    page.keyboard.press("6")
+    page.keyboard.press("7")
     page.evaluate("window.brickseat.state().setSettle({hand: 'firm', breaks: 0.03, calm: 0, trials: 1, jitter: 0})")
     slip = page.get_by_label("Slip")
     slip.get_by_role("button", name="Settle").click()
@@ -201,7 +201,7 @@ def test_a_server_killed_while_things_fall_leaves_the_set_as_it_was(browser: Bro
         before = stored(page, server.address, key)
         loose = [p["key"] for p in before["pieces"] if p["role"] == "prop" and not p["spiked"]]
         page.evaluate("keys => window.brickseat.state().select(keys)", loose)
-        page.keyboard.press("6")
+        page.keyboard.press("7")
         page.evaluate("window.brickseat.state().setSettle({lift: 1.0, trials: 1, hand: 'soft'})")
         page.get_by_label("Slip").get_by_role("button", name="Settle").click()
         expect(page.get_by_label("Slip")).to_contain_text("Drag pieces on the stage", timeout=90_000)
@@ -229,6 +229,7 @@ def test_a_flat_cloth_is_made_a_box_there_and_then_and_falls(page: Page, address
     key = yard(page, address)
     page.goto(f"{address}/store?set={key}")
     page.set_input_files("input[type=file]", path)
+    page.get_by_label("find in the store").fill("glaze cloth")
     cloth = page.get_by_role("article", name="glaze cloth")
     expect(cloth).to_be_visible(timeout=20_000)
     props = page.request.get(f"{address}/api/props").json()
@@ -236,7 +237,7 @@ def test_a_flat_cloth_is_made_a_box_there_and_then_and_falls(page: Page, address
     laid = set_down(page, address, key, prop, YARD[0], 0.5, YARD[2])
     mug = set_down(page, address, key, "mug", YARD[0] + 0.9, 0.6, YARD[2])
     yard(page, address)
-    page.keyboard.press("6")
+    page.keyboard.press("7")
     page.evaluate("keys => window.brickseat.state().select(keys)", [laid, mug])
     page.evaluate("window.brickseat.state().setSettle({lift: 0.15})")
     slip = page.get_by_label("Slip")

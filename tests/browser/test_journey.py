@@ -88,7 +88,7 @@ def test_what_is_wrong_shows_and_one_press_mends_it(page: Page, address: str) ->
     expect(page.get_by_label("Fit check")).to_contain_text("3 floating")
     page.keyboard.press("n")
     expect(page.get_by_label("Feeler: side view of the contact")).to_be_visible()
-    page.keyboard.press("3")
+    page.keyboard.press("0")
     page.get_by_label("Slip").get_by_role("button", name="Repair 7").click()
     expect(page.get_by_label("Slip").get_by_role("button", name="Everything sits")).to_be_visible(timeout=30_000)
     assert not any(f["faults"] for f in stored(page, address, key)["fits"])

@@ -160,3 +160,16 @@ def test_the_feeler_shows_the_gap_to_scale() -> None:
     top = cut.others["floor"]
     assert top[:, [1, 3]].max() == pytest.approx(-0.005, abs=1e-12)
     assert Pose((0.0, 0.0, 0.0)).orientation == (0.0, 0.0, 0.0, 1.0)
+
+
+def test_the_feeler_cuts_two_that_clash_where_they_are_deepest_in_each_other() -> None:
+    way = np.array([np.cos(0.5), 0.0, np.sin(0.5)])
+    jar = piece("jar", ball(0.1, 3), (0.0, 0.5, 0.0))
+    index = standing(jar, piece("mug", ball(0.1, 3), (0.19 * way[0], 0.5, 0.19 * way[2])))
+    cut = section(index, jar, ["mug"], np.array([0.095 * way[0], 0.5, 0.095 * way[2]]), 0.06, way)
+    assert cut.azimuth == pytest.approx(0.5)
+    mine, theirs = cut.piece[:, [0, 2]], cut.others["mug"][:, [0, 2]]
+    # The balls are of flat triangles, a little within the sphere.
+    assert mine.max() - theirs.min() == pytest.approx(0.01, abs=1e-3)
+    upright = section(index, jar, ["mug"], np.array([0.0, 0.4, 0.0]), 0.06, np.array([0.0, 1.0, 0.0]))
+    assert upright.azimuth % (np.pi / 8) == pytest.approx(0.0, abs=1e-9), "square to nothing: where the gap is widest"

@@ -1,6 +1,7 @@
 import "./app.css";
 
 import { QueryClient, QueryClientProvider, useQuery } from "@tanstack/react-query";
+import { Tooltip } from "radix-ui";
 import { StrictMode, Suspense, lazy } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter, Route, Routes } from "react-router";
@@ -52,9 +53,11 @@ function App() {
 createRoot(document.getElementById("root")!).render(
   <StrictMode>
     <QueryClientProvider client={queries}>
-      <BrowserRouter>
-        <App />
-      </BrowserRouter>
+      <Tooltip.Provider>
+        <BrowserRouter>
+          <App />
+        </BrowserRouter>
+      </Tooltip.Provider>
       <Toaster
         position="bottom-left"
         offset={{ bottom: 112, left: 304 }}

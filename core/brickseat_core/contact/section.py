@@ -71,12 +71,24 @@ def envelope(segments: Vec, xs: Vec, lower: bool, limit: float) -> Vec:
     return np.where(np.isfinite(best), best, np.nan)
 
 
-def section(index: SceneIndex, piece: Piece, others: list[str], at: Vec, half: float) -> Section:
-    """Cut ``piece`` and ``others`` through ``at``, turned to where the gap between them is widest."""
+LEVEL = 0.3
+"""The least level part of a unit normal for the plane to hold it."""
+
+
+def section(
+    index: SceneIndex, piece: Piece, others: list[str], at: Vec, half: float, normal: Vec | None = None
+) -> Section:
+    """Cut ``piece`` and ``others`` through ``at``, turned to where the gap between them is widest.
+
+    ``normal`` (3,): of a clash; unless it stands upright, the plane holds it, so that both are cut where they are in each
+    other.
+    """
+    azimuths = [np.pi * k / AZIMUTHS for k in range(AZIMUTHS)]
+    if normal is not None and np.hypot(normal[0], normal[2]) > LEVEL:
+        azimuths = [float(np.arctan2(normal[2], normal[0]) % np.pi)]
     xs = np.linspace(-0.9 * half, 0.9 * half, SAMPLES)
     best: tuple[float, float, Vec, dict[str, Vec]] | None = None
-    for k in range(AZIMUTHS):
-        azimuth = np.pi * k / AZIMUTHS
+    for azimuth in azimuths:
         mine = cut_by_plane(index, piece, at, azimuth, half)
         theirs = {key: cut_by_plane(index, index.pieces[key], at, azimuth, half) for key in others}
         under = np.concatenate([*theirs.values(), np.zeros((0, 4))])

@@ -167,7 +167,15 @@ class LookSchema(Schema):
     target: Triple
 
 
+class SetPicture(Schema):
+    """A small JPEG, as base64."""
+
+    picture: Annotated[str, Field(max_length=600_000)]
+
+
 class SetCard(Schema):
+    """``picture``: where the picture of it is; null where none was drawn yet, and its plan is shown."""
+
     key: uuid.UUID
     name: str
     pieces: int
@@ -175,6 +183,7 @@ class SetCard(Schema):
     plan: list[tuple[float, float, float, float, str]]
     changed: datetime
     owner: str | None
+    picture: str | None
 
 
 class SetSchema(Schema):

@@ -21,6 +21,7 @@ from brickseat.sets import schemas as set_schemas
 from brickseat.sets.changing import go_to, make_move, set_at, undo, undo_words
 from brickseat.sets.models import DressedSet
 from brickseat.sets.opening import hand_over, open_set
+from brickseat.sets.picture import keep_picture, path_of
 from brickseat.sets.session import LiveSet, sessions
 from brickseat.sets.storing import drop_unnamed_props
 from brickseat.sets.telling import end_for, end_of_set, fit_record, news_record
@@ -53,7 +54,9 @@ def stage_of(request: HttpRequest) -> str:
 def card_of(dressed: DressedSet, user: User) -> dict[str, Any]:
     names = ("key", "name", "counts", "plan", "changed")
     owner = None if dressed.owner_id == user.pk else dressed.owner.get_full_name() or dressed.owner.get_username()
-    return {**{n: getattr(dressed, n) for n in names}, "pieces": sum(dressed.counts.values()), "owner": owner}
+    picture = f"/api/sets/{dressed.key}/picture.jpg?is={dressed.picture}" if dressed.picture else None
+    own = {n: getattr(dressed, n) for n in names}
+    return {**own, "pieces": sum(dressed.counts.values()), "owner": owner, "picture": picture}
 
 
 @router.post("/sets", response={201: schemas.SetCard, **PROBLEMS})
@@ -69,6 +72,24 @@ def look_at_set(request: HttpRequest, key: uuid.UUID, given: schemas.SetLook) ->
     open_set_of(request, key)
     DressedSet.objects.filter(key=key).update(look=given.look.dict())
     return Status(204, None)
+
+
+@router.put("/sets/{uuid:key}/picture", response={204: None, **PROBLEMS})
+def put_picture(request: HttpRequest, key: uuid.UUID, given: schemas.SetPicture) -> Any:
+    """The picture on its card, drawn by a stage. Not part of the set, nor of its history. Raises FileError."""
+    keep_picture(open_set_of(request, key), given.picture)
+    return Status(204, None)
+
+
+@router.get("/sets/{uuid:key}/picture.jpg", response={200: None, **PROBLEMS})
+def get_picture(request: HttpRequest, key: uuid.UUID) -> Any:
+    """The picture on its card. Raises HttpError."""
+    path = path_of(open_set_of(request, key).key)
+    if not path.exists():
+        raise HttpError(404, "no picture of this set was drawn yet")
+    return HttpResponse(
+        path.read_bytes(), content_type="image/jpeg", headers={"Cache-Control": "private, max-age=31536000"}
+    )
 
 
 @router.post("/sets/{uuid:key}/dressers", response={204: None, **PROBLEMS})
@@ -284,7 +305,7 @@ def feeler(request: HttpRequest, key: uuid.UUID, piece: str) -> Any:
         at = at - np.array(found.direction) * -0.5 * fit.gap
     others = [clash.other] if clash else list(fit.rests_on[:3])
     others = [k for k in others if k in now.dressed.pieces]
-    cut = section(now.index, found, others, at, half)
+    cut = section(now.index, found, others, at, half, np.array(clash.normal) if clash else None)
     if fit.contacts and not in_window(cut.piece, half):
         # A thing on legs has nothing in its middle: cut through the foot that is nearest.
         feet = np.array(fit.contacts)
@@ -337,5 +358,6 @@ def delete_set(request: HttpRequest, key: uuid.UUID) -> Any:
     with transaction.atomic():
         dressed.delete()
         drop_unnamed_props()
+    path_of(key).unlink(missing_ok=True)
     end_of_set(key)
     return Status(204, None)

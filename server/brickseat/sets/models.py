@@ -16,6 +16,7 @@ class DressedSet(models.Model):
     ``look``: camera position and target to begin with. ``counts`` and ``plan``: pieces by fit state, and footprints
     seen from above (x0, z0, x1, z1 in metres, and what stands there), at ``revision``; for the cards on the home page.
     ``trolley``: keys of the props wheeled onto this set. ``dressers``: who may dress it besides its owner.
+    ``picture``: digest of the picture on its card, empty where none was drawn yet.
     """
 
     key = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
@@ -27,6 +28,7 @@ class DressedSet(models.Model):
     counts = models.JSONField(default=dict)
     plan = models.JSONField(default=list)
     trolley = models.JSONField(default=list)
+    picture = models.CharField(max_length=16, blank=True, default="")
     dressers = models.ManyToManyField(settings.AUTH_USER_MODEL, related_name="shared_sets", blank=True)
     changed = models.DateTimeField(auto_now=True)
 

@@ -1,72 +1,41 @@
 /** The live line to a set: changes come in, questions of the pointer go out. One question is under way at a
  * time and only the newest waits, so answers never queue up behind the pointer. */
-import type { Change, Delta, Job, Move, Piece, Pose, Triple } from "./client";
+import type { Change, Job, Move, Schemas, Triple } from "./client";
 
-export interface SlipSettings {
-  side: string;
-  lean: number;
-  follow: string;
-  turn: number;
-  size: number | Triple;
-  sink: number;
-  stand_off: number;
-  aim?: Triple | null;
-}
-
-export interface Question {
-  ray: { origin: Triple; direction: Triple };
-  slip: SlipSettings;
-  prop?: string;
-  piece?: string;
-}
-
-export interface Pointed {
-  n: number;
-  pose: Pose | null;
+export type SlipSettings = Schemas["PointSlip"];
+export type Question = Omit<Schemas["PointQuestion"], "kind" | "n">;
+/** Where it sits. */
+export type Pointed = Omit<
+  Required<Schemas["PointedNews"]>,
+  "pose" | "direction" | "touch" | "normal" | "on"
+> & {
+  pose: Schemas["PoseSchema"];
   direction: Triple;
   touch: Triple;
   normal: Triple;
   on: string;
-  clashes: { other: string; name: string; depth: number }[];
-  problem: string | null;
-}
-
+};
 /** A move previewed and not made: the records as it would leave them. */
-export interface Previewed {
-  n: number;
-  words: string;
-  deltas: Delta[];
-}
+export type Previewed = Schemas["PreviewedNews"];
+export type Onlooker = Schemas["OnlookerSchema"];
+export type Cast = Schemas["CastNews"];
+type News = Schemas["News"];
+type Asked = Schemas["PointQuestion"] | Schemas["PreviewQuestion"];
+type Unnumbered = Omit<Schemas["PointQuestion"], "n"> | Omit<Schemas["PreviewQuestion"], "n">;
+type Told = Exclude<Schemas["Asked"], Asked>;
 
-/** Somebody who has the set open. */
-export interface Onlooker {
-  stage: string;
-  name: string;
-  holding: string[];
-}
+/** "ended": the set is no longer open to this visitor, or they signed out elsewhere. */
+export type LineState = "joining" | "joined" | "lost" | "ended";
 
-/** A job as it goes: at its beginning, the pieces whose frames follow, and their poses before them. */
-export type JobNews = Job & { keys?: string[]; starts?: Pose[] };
-
-/** Pieces that join a job under way, or have left it by breaking; `files`: models that are not in the store, by prop. */
-export interface CastNews {
-  job: string;
-  joined: Piece[];
-  files: Record<string, string>;
-  gone: string[];
-}
-
-export type LineState = "joining" | "joined" | "lost";
-
-interface Handlers {
+export interface Handlers {
   changed: (change: Change) => void;
   ready: (revision: number, stage: string) => void;
-  job: (news: JobNews) => void;
-  cast: (news: CastNews) => void;
+  job: (job: Job) => void;
+  cast: (cast: Cast) => void;
   /** A prop was made anew: its model and its figures are others. */
   prop: (key: string) => void;
-  /** (n, 7) position and turn since the start (quaternion x y z w) of the pieces of the job that runs. */
-  frame: (poses: Float32Array) => void;
+  /** (n, 7) position and turn since the start (quaternion x y z w) of the rows of a job's cast. */
+  frame: (job: string, poses: Float32Array) => void;
   presence: (here: Onlooker[]) => void;
   /** Somebody else holds what was taken hold of. */
   notHeld: (by: string) => void;
@@ -74,24 +43,35 @@ interface Handlers {
   refused: (words: string) => void;
 }
 
-type Asked = ({ ask: "point" } & Question) | { ask: "preview"; move: Move };
-
 interface Waiting {
-  question: Asked;
+  question: Unnumbered;
+  /** It is answered in its turn, and not overtaken by newer ones; but it does not outlast the line. */
+  press: boolean;
   resolve: (answer: Pointed | Previewed | null) => void;
 }
 
 const RETRY_MS = [300, 700, 1500, 3000, 6000];
 const LOST_ANSWER_MS = 4000;
+const ENDED_CODES = [4401, 4404];
+const JOB_BYTES = 16;
+
+/** The job that a frame is of, and its rows. */
+export function readFrame(data: ArrayBuffer): { job: string; poses: Float32Array } {
+  const head = new Uint8Array(data, 0, JOB_BYTES);
+  const job = [...head].map((byte) => byte.toString(16).padStart(2, "0")).join("");
+  return { job, poses: new Float32Array(data, JOB_BYTES) };
+}
 
 export class LiveLine {
   private socket: WebSocket | null = null;
   private closed = false;
+  private joined = false;
   private tries = 0;
   private n = 0;
   private asked: (Waiting & { n: number; at: number }) | null = null;
-  private next: Waiting | null = null;
-  private newest: Float32Array | null = null;
+  private presses: Waiting[] = [];
+  private newest: Waiting | null = null;
+  private frame: { job: string; poses: Float32Array } | null = null;
   /** Milliseconds from question until the answer had arrived and until it was read, newest last; for the benchmark. */
   readonly latencies: { arrived: number; read: number }[] = [];
 
@@ -107,135 +87,162 @@ export class LiveLine {
     const socket = new WebSocket(`${scheme}://${location.host}/ws/sets/${this.key}`);
     this.socket = socket;
     socket.binaryType = "arraybuffer";
-    this.handlers.state("joining");
+    // Once it was lost, it is lost until the server is ready again.
+    if (this.tries === 0) this.handlers.state("joining");
     socket.onmessage = (event: MessageEvent<string | ArrayBuffer>) => {
-      if (event.data instanceof ArrayBuffer) this.frame(new Float32Array(event.data));
-      else this.receive(JSON.parse(event.data), event.timeStamp);
-    };
-    socket.onclose = () => {
       if (this.closed) return;
-      this.dropQuestions();
+      if (event.data instanceof ArrayBuffer) this.draw(readFrame(event.data));
+      else this.receive(JSON.parse(event.data) as News, event.timeStamp);
+    };
+    socket.onclose = ({ code }: CloseEvent) => {
+      if (this.closed) return;
+      this.joined = false;
+      this.setAside();
+      if (ENDED_CODES.includes(code)) {
+        this.close();
+        return this.handlers.state("ended");
+      }
       this.handlers.state("lost");
       setTimeout(() => !this.closed && this.open(), RETRY_MS[Math.min(this.tries++, RETRY_MS.length - 1)]);
     };
   }
 
+  /** The line is lost. What the pointer asked is asked again when it is back; a press is not made later, out of the blue. */
+  private setAside(): void {
+    const { asked } = this;
+    this.asked = null;
+    if (asked && !asked.press && !this.newest) this.newest = asked;
+    else asked?.resolve(null);
+    for (const press of this.presses.splice(0)) press.resolve(null);
+  }
+
   /** Drawn with the next picture, unless a newer frame has come by then; then the server may send another. */
-  private frame(poses: Float32Array): void {
-    const asked = this.newest !== null;
-    this.newest = poses;
-    if (asked) return this.drawn();
+  private draw(frame: { job: string; poses: Float32Array }): void {
+    const before = this.frame;
+    this.frame = frame;
+    if (before) return this.send({ kind: "drawn", job: before.job });
     requestAnimationFrame(() => {
-      const { newest } = this;
-      this.newest = null;
-      if (newest) this.handlers.frame(newest);
-      this.drawn();
+      const newest = this.frame;
+      this.frame = null;
+      if (!newest || this.closed) return;
+      this.handlers.frame(newest.job, newest.poses);
+      this.send({ kind: "drawn", job: newest.job });
     });
   }
 
-  private drawn(): void {
-    if (this.socket?.readyState === WebSocket.OPEN) this.socket.send('{"tell":"drawn"}');
-  }
-
-  private dropQuestions(): void {
-    this.asked?.resolve(null);
-    this.next?.resolve(null);
-    this.asked = this.next = null;
-  }
-
-  private receive(
-    message: { kind: string; n?: number; error?: string } & Record<string, unknown>,
-    arrived: number,
-  ): void {
-    if (message.kind === "ready") {
-      this.tries = 0;
-      this.handlers.state("joined");
-      this.handlers.ready(message.revision as number, message.stage as string);
-    } else if (message.kind === "presence") {
-      this.handlers.presence(message.here as Onlooker[]);
-    } else if (message.kind === "job") {
-      this.handlers.job(message as unknown as JobNews);
-    } else if (message.kind === "cast") {
-      this.handlers.cast(message as unknown as CastNews);
-    } else if (message.kind === "prop") {
-      this.handlers.prop(message.prop as string);
-    } else if (message.kind === "held") {
-      if (message.by) this.handlers.notHeld(message.by as string);
-    } else if (message.kind === "changed") {
-      this.handlers.changed(message as unknown as Change);
-    } else if (message.n !== undefined && this.asked && message.n === this.asked.n) {
-      const { resolve, at } = this.asked;
-      this.asked = null;
-      this.latencies.push({ arrived: arrived - at, read: performance.now() - at });
-      if (this.latencies.length > 2000) this.latencies.shift();
-      if (message.kind === "error") {
-        this.handlers.refused(message.error ?? "");
-        resolve(null);
-      } else {
-        resolve(
-          message.kind === "pointed" && !message.pose ? null : (message as unknown as Pointed | Previewed),
-        );
-      }
-      this.sendNext();
+  private receive(news: News, arrived: number): void {
+    const { handlers } = this;
+    switch (news.kind) {
+      case "ready":
+        this.tries = 0;
+        this.joined = true;
+        handlers.state("joined");
+        handlers.ready(news.revision, news.stage);
+        return this.sendNext();
+      case "presence":
+        return handlers.presence(news.here);
+      case "job":
+        return handlers.job(news.job);
+      case "cast":
+        return handlers.cast(news);
+      case "prop":
+        return handlers.prop(news.prop);
+      case "held":
+        return news.by ? handlers.notHeld(news.by) : undefined;
+      case "changed":
+        return handlers.changed(news);
+      case "refused":
+        if (news.n === null || news.n === this.asked?.n) handlers.refused(news.error);
+        return this.answer(news.n, null, arrived);
+      case "pointed":
+        return this.answer(news.n, news.pose ? (news as Pointed) : null, arrived);
+      case "previewed":
+        return this.answer(news.n, news, arrived);
     }
+  }
+
+  private answer(n: number | null, answer: Pointed | Previewed | null, arrived: number): void {
+    if (!this.asked || n !== this.asked.n) return;
+    const { resolve, at } = this.asked;
+    this.asked = null;
+    this.latencies.push({ arrived: arrived - at, read: performance.now() - at });
+    if (this.latencies.length > 2000) this.latencies.shift();
+    resolve(answer);
+    this.sendNext();
   }
 
   /** Ask where a prop sits under a ray. Resolves to null when it sits nowhere or a newer question overtook it. */
   ask(question: Question): Promise<Pointed | null> {
-    return this.put({ ask: "point", ...question }) as Promise<Pointed | null>;
+    return this.put({ kind: "point", ...question }, false) as Promise<Pointed | null>;
+  }
+
+  /** The same for a press: it is answered in its turn. Resolves to null, too, when the line is away. */
+  askForPress(question: Question): Promise<Pointed | null> {
+    return this.put({ kind: "point", ...question }, true) as Promise<Pointed | null>;
   }
 
   /** Ask what a move would do. Resolves to null when it cannot be made or a newer question overtook it. */
   previewMove(move: Move): Promise<Previewed | null> {
-    return this.put({ ask: "preview", move }) as Promise<Previewed | null>;
+    return this.put({ kind: "preview", move }, false) as Promise<Previewed | null>;
   }
 
   /** Take hold of pieces, so that nobody else moves them meanwhile; of none to let go. */
   hold(keys: string[]): void {
-    if (this.socket?.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify({ tell: "hold", keys }));
+    this.send({ kind: "hold", keys });
   }
 
   /** Pull grabbed pieces to a place while gravity acts; null lets them go. */
-  shove(keys: string[], to: Triple | null, strength: "soft" | "firm"): void {
-    if (this.socket?.readyState === WebSocket.OPEN)
-      this.socket.send(JSON.stringify({ tell: "shove", keys, to, strength }));
+  pull(job: string, keys: string[], to: Triple | null, strength: "soft" | "firm"): void {
+    this.send({ kind: "pull", job, keys, to, strength });
   }
 
   /** Where the stream of a pour goes; null pauses it. */
-  pour(to: Triple | null): void {
-    if (this.socket?.readyState === WebSocket.OPEN)
-      this.socket.send(JSON.stringify({ tell: "shove", pour: true, to }));
+  stream(job: string, to: Triple | null): void {
+    this.send({ kind: "stream", job, to });
   }
 
-  /** A shove may come to its end. */
-  enough(): void {
-    if (this.socket?.readyState === WebSocket.OPEN)
-      this.socket.send(JSON.stringify({ tell: "shove", enough: true }));
+  /** A job that would go on may come to its end. */
+  enough(job: string): void {
+    this.send({ kind: "enough", job });
   }
 
-  private put(question: Asked): Promise<Pointed | Previewed | null> {
+  private send(message: Told | Asked): void {
+    if (this.socket?.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify(message));
+  }
+
+  private put(question: Unnumbered, press: boolean): Promise<Pointed | Previewed | null> {
     return new Promise((resolve) => {
-      this.next?.resolve(null);
-      this.next = { question, resolve };
+      if (press && !this.joined) return resolve(null);
+      if (press) this.presses.push({ question, press, resolve });
+      else {
+        this.newest?.resolve(null);
+        this.newest = { question, press, resolve };
+      }
       if (this.asked && performance.now() - this.asked.at > LOST_ANSWER_MS) {
         this.asked.resolve(null);
         this.asked = null;
       }
-      if (!this.asked) this.sendNext();
+      this.sendNext();
     });
   }
 
   private sendNext(): void {
-    if (!this.next || this.socket?.readyState !== WebSocket.OPEN) return;
+    if (this.asked || !this.joined) return;
+    const next = this.presses.shift() ?? this.newest;
+    if (!next) return;
+    if (next === this.newest) this.newest = null;
     this.n += 1;
-    this.asked = { ...this.next, n: this.n, at: performance.now() };
-    this.next = null;
-    this.socket.send(JSON.stringify({ n: this.n, ...this.asked.question }));
+    this.asked = { ...next, n: this.n, at: performance.now() };
+    this.send({ ...next.question, n: this.n });
   }
 
   close(): void {
     this.closed = true;
-    this.dropQuestions();
+    this.joined = false;
+    this.asked?.resolve(null);
+    this.newest?.resolve(null);
+    this.asked = this.newest = null;
+    for (const press of this.presses.splice(0)) press.resolve(null);
     this.socket?.close();
   }
 }

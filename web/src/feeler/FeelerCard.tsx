@@ -4,7 +4,7 @@ import { useQuery } from "@tanstack/react-query";
 import { type Feeler, client, wanted } from "../api/client";
 import { Glyph, isFault } from "../fit/Glyph";
 import { inMillimetres, inWords } from "../fit/units";
-import { useParts } from "../stage/store";
+import { useParts } from "../state";
 
 const W = 264;
 const H = 168;

@@ -1,23 +1,32 @@
-/** A page onto which files are dropped; it is tinted while they hover. */
-import { type ReactNode, useState } from "react";
+/** A page onto which files are dropped; it is tinted while they hover. They can be chosen by a button, too. */
+import type { ReactNode } from "react";
+import { useDropzone } from "react-dropzone";
 
-export function DropZone({ children, onFiles }: { children: ReactNode; onFiles: (files: File[]) => void }) {
-  const [over, setOver] = useState(false);
+interface Props {
+  onFiles: (files: File[]) => void;
+  /** What the files are, for those who do not see the page. */
+  label: string;
+  several?: boolean;
+  children: (choose: () => void) => ReactNode;
+}
+
+export function DropZone({ onFiles, label, several = false, children }: Props) {
+  const { getRootProps, getInputProps, isDragActive, open } = useDropzone({
+    onDrop: (files) => files.length > 0 && onFiles(files),
+    multiple: several,
+    noClick: true,
+    noKeyboard: true,
+  });
   return (
     <div
-      className={`min-h-full ${over ? "bg-wash" : ""}`}
-      onDragOver={(e) => {
-        e.preventDefault();
-        setOver(true);
-      }}
-      onDragLeave={() => setOver(false)}
-      onDrop={(e) => {
-        e.preventDefault();
-        setOver(false);
-        onFiles([...e.dataTransfer.files]);
-      }}
+      {...getRootProps({
+        className: `min-h-full ${isDragActive ? "bg-wash" : ""}`,
+        role: undefined,
+        tabIndex: undefined,
+      })}
     >
-      {children}
+      <input {...getInputProps({ "aria-label": label })} />
+      {children(open)}
     </div>
   );
 }

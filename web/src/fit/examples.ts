@@ -1,5 +1,5 @@
 /** Plain pieces, fits and a set for tests. */
-import type { Fit, Piece, SetData } from "../api/client";
+import type { Fit, Job, Piece, SetData } from "../api/client";
 
 export const piece = (
   key: string,
@@ -63,5 +63,20 @@ export const yard = (more: Partial<SetData> = {}): SetData => ({
   props: [],
   can_undo: null,
   can_redo: null,
+  ...more,
+});
+
+/** A settling under way. */
+export const job = (more: Partial<Job> = {}): Job => ({
+  key: "job",
+  kind: "settle",
+  state: "running",
+  phase: "settling",
+  count: 0,
+  total: 0,
+  share: 0,
+  problem: null,
+  lacking: [],
+  outcomes: [],
   ...more,
 });

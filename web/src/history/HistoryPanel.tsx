@@ -5,7 +5,8 @@ import { toast } from "sonner";
 
 import { type HistoryStep, type Piece, client, wanted } from "../api/client";
 import { goTo } from "../stage/making";
-import { useParts } from "../stage/store";
+import { useParts } from "../state";
+import { VirtualGrid } from "../ui/VirtualGrid";
 
 const POINT_MS = 180;
 
@@ -20,6 +21,8 @@ function clock(when: string): string {
 export function HistoryPanel() {
   const { key, revision, preview, set } = useParts("key", "revision", "preview", "set");
   const waiting = useRef(0);
+  /** Told apart from those asked for before and after: only the step that is pointed at now is shown. */
+  const asked = useRef(0);
   const { data, error, isPending } = useQuery({
     queryKey: ["history", key, revision],
     enabled: key !== null,
@@ -30,22 +33,28 @@ export function HistoryPanel() {
   useEffect(
     () => () => {
       clearTimeout(waiting.current);
+      asked.current += 1;
       set({ preview: null });
     },
     [set],
   );
   const look = (step: { number: number; words: string }) => {
     clearTimeout(waiting.current);
+    const mine = ++asked.current;
     waiting.current = window.setTimeout(() => {
       const path = { key: key!, number: step.number };
       wanted<Piece[]>(client.GET("/api/sets/{key}/history/{number}", { params: { path } })).then(
-        (pieces) => set({ preview: { ...step, pieces: new Map(pieces.map((p) => [p.key, p])) } }),
-        (problem: Error) => toast.error(problem.message),
+        (pieces) => {
+          if (mine === asked.current)
+            set({ preview: { ...step, pieces: new Map(pieces.map((p) => [p.key, p])) } });
+        },
+        (problem: Error) => mine === asked.current && toast.error(problem.message),
       );
     }, POINT_MS);
   };
   const leave = () => {
     clearTimeout(waiting.current);
+    asked.current += 1;
     set({ preview: null });
   };
   const now = data?.find((s) => !s.undone)?.number ?? 0;
@@ -75,32 +84,38 @@ export function HistoryPanel() {
       </div>
       {isPending && <p className="px-4 py-2 text-quiet">fetching what was done…</p>}
       {error && <p className="px-4 py-2 text-clay-deep">{error.message}</p>}
-      <ol className="min-h-0 flex-1 overflow-y-auto py-1">
-        {steps.map((step) => (
-          <li key={step.number}>
-            <button
-              type="button"
-              aria-current={step.number === now ? "step" : undefined}
-              onPointerEnter={() => step.number !== now && look(step)}
-              onFocus={() => step.number !== now && look(step)}
-              onBlur={leave}
-              onClick={() => {
-                leave();
-                if (step.number !== now) void goTo(step.number);
-              }}
-              className={`flex w-full items-baseline gap-2 border-l-4 px-3 py-1 text-left text-[14px] leading-snug hover:bg-wash ${
-                step.number === now ? "border-clay bg-paper font-semibold" : "border-transparent"
-              } ${step.undone ? "text-quiet line-through" : ""} ${preview?.number === step.number ? "bg-wash" : ""}`}
-            >
-              <span className="figure w-7 shrink-0 text-right text-[12.5px] text-quiet">
-                {step.number || ""}
-              </span>
-              <span className="min-w-0 flex-1">{step.words}</span>
-              <span className="figure shrink-0 text-[12.5px] text-quiet">{step.at && clock(step.at)}</span>
-            </button>
-          </li>
-        ))}
-      </ol>
+      <VirtualGrid
+        items={steps}
+        keyOf={(step) => String(step.number)}
+        columns={1}
+        row={30}
+        gap={0}
+        label="steps"
+        className="min-h-0 flex-1 py-1"
+      >
+        {(step) => (
+          <button
+            type="button"
+            aria-current={step.number === now ? "step" : undefined}
+            onPointerEnter={() => step.number !== now && look(step)}
+            onFocus={() => step.number !== now && look(step)}
+            onBlur={leave}
+            onClick={() => {
+              leave();
+              if (step.number !== now) void goTo(step.number);
+            }}
+            className={`flex w-full items-baseline gap-2 border-l-4 px-3 py-1 text-left text-[14px] leading-snug hover:bg-wash ${
+              step.number === now ? "border-clay bg-paper font-semibold" : "border-transparent"
+            } ${step.undone ? "text-quiet line-through" : ""} ${preview?.number === step.number ? "bg-wash" : ""}`}
+          >
+            <span className="figure w-7 shrink-0 text-right text-[12.5px] text-quiet">
+              {step.number || ""}
+            </span>
+            <span className="min-w-0 flex-1">{step.words}</span>
+            <span className="figure shrink-0 text-[12.5px] text-quiet">{step.at && clock(step.at)}</span>
+          </button>
+        )}
+      </VirtualGrid>
       <p className="border-t border-rule px-4 py-2 text-[13px] text-quiet">
         Point at a step to look at the set as it was; press to go back there, or on again.
       </p>

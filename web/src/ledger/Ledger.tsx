@@ -1,55 +1,24 @@
 /** Every piece and its fit as a table: sort, filter, select, repair, and the reason for every fault in words. */
+import {
+  type SortingState,
+  getCoreRowModel,
+  getFilteredRowModel,
+  getSortedRowModel,
+  useReactTable,
+} from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
+import { ToggleGroup } from "radix-ui";
 import { useMemo, useRef, useState } from "react";
 
-import type { Fit, FitState, Piece } from "../api/client";
+import type { FitState } from "../api/client";
 import { Glyph, STATE_ORDER, isFault } from "../fit/Glyph";
 import { inMillimetres } from "../fit/units";
-import { ActionButton } from "../slip/words";
+import { ActionButton } from "../ui/buttons";
 import { mend } from "../stage/making";
-import { useParts } from "../stage/store";
+import { useParts } from "../state";
+import { COLUMNS, GRID, rowsOf, textOf } from "./columns";
 
-interface Row {
-  piece: Piece;
-  fit: Fit;
-  on: string;
-}
-
-type Column = "state" | "name" | "on" | "gap" | "depth" | "tilt" | "balance" | "reason";
-
-const COLUMNS: { key: Column; words: string; width: string; figures?: boolean }[] = [
-  { key: "state", words: "fit", width: "102px" },
-  { key: "name", words: "piece", width: "minmax(92px, 1.1fr)" },
-  { key: "on", words: "rests on", width: "minmax(80px, 1fr)" },
-  { key: "gap", words: "gap", width: "78px", figures: true },
-  { key: "depth", words: "depth", width: "78px", figures: true },
-  { key: "tilt", words: "tilt", width: "52px", figures: true },
-  { key: "balance", words: "balance", width: "82px", figures: true },
-  { key: "reason", words: "why", width: "minmax(120px, 2fr)" },
-];
-const GRID = COLUMNS.map((c) => c.width).join(" ");
 const ROW_PX = 27;
-
-function valueOf({ piece, fit, on }: Row, column: Column): string | number {
-  switch (column) {
-    case "state":
-      return STATE_ORDER.indexOf(fit.state);
-    case "name":
-      return piece.name;
-    case "on":
-      return on;
-    case "gap":
-      return fit.gap ?? Infinity;
-    case "depth":
-      return fit.depth;
-    case "tilt":
-      return fit.tilt_deg;
-    case "balance":
-      return fit.balance_margin ?? Infinity;
-    case "reason":
-      return fit.reason;
-  }
-}
 
 export function Ledger({ onLook }: { onLook: (key: string) => void }) {
   const { pieces, fits, selected, select, point, set, saving, mended } = useParts(
@@ -62,33 +31,28 @@ export function Ledger({ onLook }: { onLook: (key: string) => void }) {
     "saving",
     "mended",
   );
-  const [sort, setSort] = useState<{ by: Column; down: boolean }>({ by: "state", down: false });
+  const [sorting, setSorting] = useState<SortingState>([{ id: "state", desc: false }]);
   const [only, setOnly] = useState<FitState | "all">("all");
   const [find, setFind] = useState("");
   const scroller = useRef<HTMLDivElement>(null);
   const anchor = useRef<string | null>(null);
+  const data = useMemo(() => rowsOf(pieces, fits), [pieces, fits]);
+  const filters = useMemo(() => (only === "all" ? [] : [{ id: "state", value: only }]), [only]);
+  const table = useReactTable({
+    data,
+    columns: COLUMNS,
+    state: { sorting, globalFilter: find.trim().toLowerCase(), columnFilters: filters },
+    onSortingChange: setSorting,
+    getRowId: (row) => row.piece.key,
+    globalFilterFn: (row, _column, words: string) => textOf(row.original).includes(words),
+    // Sorted one way or the other: never not at all.
+    enableSortingRemoval: false,
+    getCoreRowModel: getCoreRowModel(),
+    getFilteredRowModel: getFilteredRowModel(),
+    getSortedRowModel: getSortedRowModel(),
+  });
+  const rows = table.getRowModel().rows.map((row) => row.original);
 
-  const rows = useMemo(() => {
-    const words = find.trim().toLowerCase();
-    const all: Row[] = [];
-    for (const fit of fits.values()) {
-      const piece = pieces.get(fit.key);
-      if (!piece || (only !== "all" && fit.state !== only)) continue;
-      const on = fit.rests_on.map((k) => pieces.get(k)?.name ?? "").join(", ");
-      if (words && !`${piece.name} ${on} ${fit.reason}`.toLowerCase().includes(words)) continue;
-      all.push({ piece, fit, on });
-    }
-    const sign = sort.down ? -1 : 1;
-    return all.sort((a, b) => {
-      const [x, y] = [valueOf(a, sort.by), valueOf(b, sort.by)];
-      const order =
-        typeof x === "string" ? x.localeCompare(String(y), undefined, { numeric: true }) : x - Number(y);
-      return sign * order || a.piece.name.localeCompare(b.piece.name, undefined, { numeric: true });
-    });
-  }, [pieces, fits, sort, only, find]);
-
-  // Its functions change from call to call, which only matters to a compiler that is not used here.
-  // eslint-disable-next-line react-hooks/incompatible-library
   const virtual = useVirtualizer({
     count: rows.length,
     getScrollElement: () => scroller.current,
@@ -132,22 +96,26 @@ export function Ledger({ onLook }: { onLook: (key: string) => void }) {
     >
       <div className="flex flex-wrap items-center gap-x-4 gap-y-1 px-4 py-1.5">
         <h2 className="font-semibold">Ledger</h2>
-        <div role="group" aria-label="show only" className="flex gap-1 text-[13.5px]">
+        <ToggleGroup.Root
+          type="single"
+          aria-label="show only"
+          value={only}
+          onValueChange={(v) => v && setOnly(v as FitState | "all")}
+          className="flex gap-1 text-[13.5px]"
+        >
           {[{ state: "all" as const, n: fits.size }, ...counts].map(({ state, n }) => (
-            <button
+            <ToggleGroup.Item
               key={state}
-              type="button"
-              aria-pressed={only === state}
-              onClick={() => setOnly(state)}
+              value={state}
               className={`figure flex items-center gap-1 rounded-sm border px-1.5 ${
                 only === state ? "border-ink bg-wash" : "border-transparent hover:border-rule"
               }`}
             >
               {state !== "all" && <Glyph state={state} size={15} />}
               {n} {state}
-            </button>
+            </ToggleGroup.Item>
           ))}
-        </div>
+        </ToggleGroup.Root>
         <input
           type="search"
           aria-label="find in the ledger"
@@ -184,23 +152,26 @@ export function Ledger({ onLook }: { onLook: (key: string) => void }) {
           className="grid border-y border-rule px-4 text-[13px]"
           style={{ gridTemplateColumns: GRID }}
         >
-          {COLUMNS.map((c) => (
-            <div
-              key={c.key}
-              role="columnheader"
-              aria-sort={sort.by === c.key ? (sort.down ? "descending" : "ascending") : "none"}
-              className={c.figures ? "pr-3 text-right" : ""}
-            >
-              <button
-                type="button"
-                className={`py-0.5 hover:text-clay-deep ${sort.by === c.key ? "font-semibold" : "text-quiet"}`}
-                onClick={() => setSort({ by: c.key, down: sort.by === c.key && !sort.down })}
+          {table.getFlatHeaders().map(({ id, column }) => {
+            const sorted = column.getIsSorted();
+            return (
+              <div
+                key={id}
+                role="columnheader"
+                aria-sort={sorted === "desc" ? "descending" : sorted === "asc" ? "ascending" : "none"}
+                className={column.columnDef.meta?.figures ? "pr-3 text-right" : ""}
               >
-                {c.words}
-                {sort.by === c.key ? (sort.down ? " ↓" : " ↑") : ""}
-              </button>
-            </div>
-          ))}
+                <button
+                  type="button"
+                  className={`py-0.5 hover:text-clay-deep ${sorted ? "font-semibold" : "text-quiet"}`}
+                  onClick={() => column.toggleSorting()}
+                >
+                  {column.columnDef.meta?.words}
+                  {sorted ? (sorted === "desc" ? " ↓" : " ↑") : ""}
+                </button>
+              </div>
+            );
+          })}
         </div>
         <div
           ref={scroller}

@@ -3,7 +3,7 @@ import { useEffect, useMemo, useRef, useState } from "react";
 
 import { isFault } from "../fit/Glyph";
 import { inWords } from "../fit/units";
-import { useParts } from "../stage/store";
+import { useParts } from "../state";
 import { type Bar, groupBars } from "./bars";
 
 const HEIGHT = 92;

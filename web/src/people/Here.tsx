@@ -3,7 +3,7 @@ import { Popover } from "radix-ui";
 import { useState } from "react";
 
 import { client, wanted } from "../api/client";
-import { useParts } from "../stage/store";
+import { useParts } from "../state";
 
 function initials(name: string): string {
   const number = /\((\d+)\)$/.exec(name)?.[1] ?? "";

@@ -1,6 +1,5 @@
 /** Home: every set of the dresser, how it stands, and a way to open one from a file. */
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useRef } from "react";
 import { Link, useNavigate } from "react-router";
 
 import { type SetCard, client, wanted } from "../api/client";
@@ -18,7 +17,7 @@ function ago(when: string): string {
 const FILLS: Record<string, string> = { bearer: "#efe7d8", seated: "#cbb99b", fault: "#a9482a" };
 const EDGES: Record<string, string> = { bearer: "#d3c6b0", seated: "#8f7f66", fault: "#7c2f19" };
 
-/** The set from above: what stands where, faults in clay. */
+/** The set from above, until a picture of it was drawn: what stands where, faults in clay. */
 function Plan({ card }: { card: SetCard }) {
   const pieces = card.plan.filter((f) => f[4] !== "bearer");
   const all = pieces.length ? pieces : card.plan;
@@ -58,7 +57,6 @@ export default function SetsPage() {
   });
   const navigate = useNavigate();
   const queries = useQueryClient();
-  const input = useRef<HTMLInputElement>(null);
   const starting = useMutation({
     mutationFn: () => wanted<SetCard>(client.POST("/api/sets", { body: { name: "New set" } })),
     onSuccess: async (made) => {
@@ -83,82 +81,78 @@ export default function SetsPage() {
     },
   });
   return (
-    <DropZone onFiles={(files) => files[0] && opening.mutate(files[0])}>
-      <header className="mx-auto flex max-w-5xl items-baseline gap-4 px-6 pt-10 pb-6">
-        <img src="/mark.svg" alt="" width={34} height={34} className="self-center" />
-        <h1 className="text-[28px] font-semibold">Brick Seat</h1>
-        <p className="text-quiet">Everything sits, and is measured.</p>
-        <Link to="/store" className="ml-auto hover:text-clay-deep">
-          store
-        </Link>
-        <button type="button" className="hover:text-clay-deep" onClick={() => starting.mutate()}>
-          new set
-        </button>
-        <button
-          type="button"
-          className="rounded-sm bg-clay px-4 py-1.5 font-semibold text-card hover:bg-clay-deep disabled:bg-rule disabled:text-quiet"
-          onClick={() => input.current?.click()}
-          disabled={opening.isPending}
-        >
-          {opening.isPending ? "Opening…" : "Open a set"}
-        </button>
-        <input
-          ref={input}
-          type="file"
-          accept=".glb,.gltf"
-          className="hidden"
-          aria-label="a set as .glb or .gltf"
-          onChange={(e) => {
-            const file = e.target.files?.[0];
-            if (file) opening.mutate(file);
-            e.target.value = "";
-          }}
-        />
-      </header>
-      <main className="mx-auto max-w-5xl px-6 pb-16">
-        {opening.error && (
-          <p role="alert" className="mb-4 border-l-4 border-clay bg-card px-3 py-2">
-            It could not be opened: {opening.error.message}.
-          </p>
-        )}
-        {isPending && <p className="text-quiet">fetching your sets…</p>}
-        {error && <p className="text-clay-deep">{error.message}</p>}
-        {data?.length === 0 && (
-          <p className="text-lg">
-            No set yet. Open one from a .glb file, or start the demo to walk round Hollow Hill Pottery.
-          </p>
-        )}
-        <ul className="grid grid-cols-[repeat(auto-fill,minmax(320px,1fr))] gap-5">
-          {data?.map((card) => (
-            <li key={card.key}>
-              <Link
-                to={`/sets/${card.key}`}
-                className="block h-full overflow-hidden rounded-sm border border-rule bg-card hover:border-ink"
-              >
-                <Plan card={card} />
-                <div className="flex items-baseline border-t border-rule px-4 pt-2.5">
-                  <h2 className="text-[18px] font-semibold">
-                    {card.name}
-                    {card.owner && <span className="font-normal text-quiet">, {card.owner}’s</span>}
-                  </h2>
-                  <span className="ml-auto text-[13px] text-quiet">{ago(card.changed)}</span>
-                </div>
-                <p className="flex flex-wrap items-center gap-x-4 gap-y-1 px-4 pt-1 pb-3 text-[14px]">
-                  <span className="figure text-quiet">{card.pieces} pieces</span>
-                  {STATE_ORDER.filter((s) => (card.counts[s] ?? 0) > 0).map((s) => (
-                    <span key={s} className="figure flex items-center gap-1">
-                      <Glyph state={s} size={16} />
-                      <span className={s === "seated" ? "text-quiet" : "font-semibold text-clay-deep"}>
-                        {card.counts[s]} {s}
-                      </span>
-                    </span>
-                  ))}
-                </p>
-              </Link>
-            </li>
-          ))}
-        </ul>
-      </main>
+    <DropZone onFiles={(files) => files[0] && opening.mutate(files[0])} label="a set as .glb or .gltf">
+      {(choose) => (
+        <>
+          <header className="mx-auto flex max-w-5xl items-baseline gap-4 px-6 pt-10 pb-6">
+            <img src="/mark.svg" alt="" width={34} height={34} className="self-center" />
+            <h1 className="text-[28px] font-semibold">Brick Seat</h1>
+            <p className="text-quiet">Everything sits, and is measured.</p>
+            <Link to="/store" className="ml-auto hover:text-clay-deep">
+              store
+            </Link>
+            <button type="button" className="hover:text-clay-deep" onClick={() => starting.mutate()}>
+              new set
+            </button>
+            <button
+              type="button"
+              className="rounded-sm bg-clay px-4 py-1.5 font-semibold text-card hover:bg-clay-deep disabled:bg-rule disabled:text-quiet"
+              onClick={choose}
+              disabled={opening.isPending}
+            >
+              {opening.isPending ? "Opening…" : "Open a set"}
+            </button>
+          </header>
+          <main className="mx-auto max-w-5xl px-6 pb-16">
+            {opening.error && (
+              <p role="alert" className="mb-4 border-l-4 border-clay bg-card px-3 py-2">
+                It could not be opened: {opening.error.message}.
+              </p>
+            )}
+            {isPending && <p className="text-quiet">fetching your sets…</p>}
+            {error && <p className="text-clay-deep">{error.message}</p>}
+            {data?.length === 0 && (
+              <p className="text-lg">
+                No set yet. Open one from a .glb file, or start the demo to walk round Hollow Hill Pottery.
+              </p>
+            )}
+            <ul className="grid grid-cols-[repeat(auto-fill,minmax(320px,1fr))] gap-5">
+              {data?.map((card) => (
+                <li key={card.key}>
+                  <Link
+                    to={`/sets/${card.key}`}
+                    className="block h-full overflow-hidden rounded-sm border border-rule bg-card hover:border-ink"
+                  >
+                    {card.picture ? (
+                      <img src={card.picture} alt="" className="block h-56 w-full object-cover" />
+                    ) : (
+                      <Plan card={card} />
+                    )}
+                    <div className="flex items-baseline border-t border-rule px-4 pt-2.5">
+                      <h2 className="text-[18px] font-semibold">
+                        {card.name}
+                        {card.owner && <span className="font-normal text-quiet">, {card.owner}’s</span>}
+                      </h2>
+                      <span className="ml-auto text-[13px] text-quiet">{ago(card.changed)}</span>
+                    </div>
+                    <p className="flex flex-wrap items-center gap-x-4 gap-y-1 px-4 pt-1 pb-3 text-[14px]">
+                      <span className="figure text-quiet">{card.pieces} pieces</span>
+                      {STATE_ORDER.filter((s) => (card.counts[s] ?? 0) > 0).map((s) => (
+                        <span key={s} className="figure flex items-center gap-1">
+                          <Glyph state={s} size={16} />
+                          <span className={s === "seated" ? "text-quiet" : "font-semibold text-clay-deep"}>
+                            {card.counts[s]} {s}
+                          </span>
+                        </span>
+                      ))}
+                    </p>
+                  </Link>
+                </li>
+              ))}
+            </ul>
+          </main>
+        </>
+      )}
     </DropZone>
   );
 }

@@ -2,6 +2,12 @@ import { useState } from "react";
 
 import { type Schemas, ServerError, client, wanted } from "../api/client";
 
+/** What was written into a field. */
+function said(form: FormData, name: string): string {
+  const value = form.get(name);
+  return typeof value === "string" ? value : "";
+}
+
 export function SignIn({ onDone }: { onDone: () => void }) {
   const [problem, setProblem] = useState<string | null>(null);
   return (
@@ -11,7 +17,7 @@ export function SignIn({ onDone }: { onDone: () => void }) {
         onSubmit={(e) => {
           e.preventDefault();
           const given = new FormData(e.currentTarget);
-          const body = { username: String(given.get("username")), password: String(given.get("password")) };
+          const body = { username: said(given, "username"), password: said(given, "password") };
           wanted<Schemas["VisitorSchema"]>(client.POST("/api/sign-in", { body })).then(
             onDone,
             (error: ServerError) => setProblem(error.message),

@@ -1,6 +1,6 @@
 /** The underlined words of a slip: a word is a control. */
 import { DropdownMenu, Popover } from "radix-ui";
-import { type ReactNode, useRef, useState } from "react";
+import { useRef, useState } from "react";
 
 interface Choice<T extends string> {
   value: T;
@@ -150,43 +150,5 @@ export function NumberWord(props: {
         </Popover.Content>
       </Popover.Portal>
     </Popover.Root>
-  );
-}
-
-export function ActionButton(props: {
-  children: ReactNode;
-  onClick: () => void;
-  disabled?: boolean;
-  why?: string;
-}) {
-  return (
-    <button
-      type="button"
-      onClick={props.onClick}
-      disabled={props.disabled}
-      title={props.disabled ? props.why : undefined}
-      className="rounded-sm bg-clay px-3 py-1 text-[14px] font-semibold text-card hover:bg-clay-deep disabled:bg-rule disabled:text-quiet"
-    >
-      {props.children}
-    </button>
-  );
-}
-
-export function QuietButton(props: {
-  children: ReactNode;
-  onClick: () => void;
-  disabled?: boolean;
-  why?: string;
-}) {
-  return (
-    <button
-      type="button"
-      onClick={props.onClick}
-      disabled={props.disabled}
-      title={props.disabled ? props.why : undefined}
-      className="border-b-[1.5px] border-quiet text-[14px] hover:border-clay hover:text-clay-deep disabled:border-transparent disabled:text-quiet"
-    >
-      {props.children}
-    </button>
   );
 }

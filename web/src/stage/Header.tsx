@@ -3,7 +3,8 @@ import { Link } from "react-router";
 import { Glyph, STATE_ORDER } from "../fit/Glyph";
 import { Here } from "../people/Here";
 import { redo, undo } from "./making";
-import { useParts } from "./store";
+import { useParts } from "../state";
+import { PlainButton } from "../ui/buttons";
 
 export function Header({ onProof, proof }: { onProof: () => void; proof: number | null }) {
   const { name, line, saving, canUndo, canRedo, fits, key, history, ledger, set } = useParts(
@@ -23,7 +24,6 @@ export function Header({ onProof, proof }: { onProof: () => void; proof: number 
     n: [...fits.values()].filter((f) => f.state === state).length,
   })).filter(({ n, state }) => n > 0 || state === "seated");
   const status = line === "lost" ? "the server is away; trying again" : saving > 0 ? "saving…" : "saved";
-  const word = "whitespace-nowrap hover:text-clay-deep disabled:text-quiet";
   return (
     <header className="flex h-12 items-center gap-4 border-b border-rule bg-card px-4 text-[14px]">
       <Link to="/" aria-label="All sets" className="shrink-0">
@@ -37,32 +37,25 @@ export function Header({ onProof, proof }: { onProof: () => void; proof: number 
       >
         {status}
       </span>
-      <button
-        type="button"
-        className={word}
+      <PlainButton
         onClick={() => void undo()}
         disabled={!canUndo}
-        title={canUndo ? `take back: ${canUndo}` : "nothing was done yet"}
+        why="Nothing was done yet."
+        tip={`take back: ${canUndo}`}
       >
         undo
-      </button>
-      <button
-        type="button"
-        className={word}
+      </PlainButton>
+      <PlainButton
         onClick={() => void redo()}
         disabled={!canRedo}
-        title={canRedo ? `do again: ${canRedo}` : "nothing was undone"}
+        why="Nothing was undone."
+        tip={`do again: ${canRedo}`}
       >
         redo
-      </button>
-      <button
-        type="button"
-        className={word}
-        aria-pressed={history}
-        onClick={() => set({ history: !history })}
-      >
+      </PlainButton>
+      <PlainButton pressed={history} onClick={() => set({ history: !history })}>
         history
-      </button>
+      </PlainButton>
       <ul aria-label="Fit check" className="ml-auto flex min-w-0 items-center gap-3 overflow-hidden">
         {[...counts].reverse().map(({ state, n }) => (
           <li key={state} className="flex items-center gap-1 whitespace-nowrap">
@@ -73,20 +66,15 @@ export function Header({ onProof, proof }: { onProof: () => void; proof: number 
           </li>
         ))}
       </ul>
-      <button type="button" className={word} aria-pressed={ledger} onClick={() => set({ ledger: !ledger })}>
+      <PlainButton pressed={ledger} onClick={() => set({ ledger: !ledger })}>
         ledger
-      </button>
-      <Link to={`/store?set=${key ?? ""}`} className={word}>
+      </PlainButton>
+      <Link to={`/store?set=${key ?? ""}`} className="whitespace-nowrap hover:text-clay-deep">
         store
       </Link>
-      <button
-        type="button"
-        className={word}
-        onClick={onProof}
-        title="a lit still with soft shadows, saved as a picture"
-      >
+      <PlainButton onClick={onProof} tip="a lit still with soft shadows, saved as a picture">
         {proof === null ? "proof" : `proof ${Math.round(proof * 100)} %, stop`}
-      </button>
+      </PlainButton>
       <a
         href={key ? `/api/sets/${key}/hand-over.glb` : undefined}
         download

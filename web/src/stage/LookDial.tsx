@@ -1,4 +1,7 @@
 /** Where to look from: a dial seen as the set is seen from above. */
+import { Popover } from "radix-ui";
+
+import { useParts } from "../state";
 import type { Look } from "./looks";
 
 const SIDES: { look: Look; path: string; x: number; y: number; words: string }[] = [
@@ -32,7 +35,7 @@ const SIDES: { look: Look; path: string; x: number; y: number; words: string }[]
   },
 ];
 
-export function LookDial(props: {
+interface Props {
   onLook: (look: Look) => void;
   onThrough: () => void;
   onDim: () => void;
@@ -41,7 +44,34 @@ export function LookDial(props: {
   onWalk: () => void;
   pinned: boolean;
   onPin: () => void;
-}) {
+}
+
+/** What the dial has no room for, in words. */
+function Words(props: Props) {
+  const { verb, setVerb } = useParts("verb", "setVerb");
+  const entries: [string, () => void, boolean?][] = [
+    ["three-quarter", () => props.onLook("corner")],
+    ["underneath", () => props.onLook("under")],
+    ["through the gap", props.onThrough],
+    [props.walking ? "stand still" : "walk round", props.onWalk, props.walking],
+    [props.pinned ? "unpin the view" : "pin this view", props.onPin, props.pinned],
+    ["measure", () => setVerb(verb === "measure" ? "look over" : "measure"), verb === "measure"],
+    [props.dim ? "light stage" : "dim stage", props.onDim, props.dim],
+  ];
+  return entries.map(([words, run, pressed]) => (
+    <button
+      key={words}
+      type="button"
+      aria-pressed={pressed}
+      onClick={run}
+      className={`rounded-sm bg-card/85 px-1.5 text-[13px] hover:text-clay-deep ${pressed ? "font-semibold" : ""}`}
+    >
+      {words}
+    </button>
+  ));
+}
+
+export function LookDial(props: Props) {
   const pressed = (run: () => void) => ({
     onClick: run,
     onKeyDown: (e: React.KeyboardEvent) => {
@@ -51,10 +81,10 @@ export function LookDial(props: {
       }
     },
   });
-  const word = "rounded-sm bg-card/85 px-1.5 text-[13px] hover:text-clay-deep";
   return (
     <nav aria-label="Look from" className="absolute top-3 right-3 flex flex-col items-end gap-1">
       <svg width="112" height="112" viewBox="-8 -8 116 116">
+        <circle cx="50" cy="50" r="49" className="fill-card" />
         {SIDES.map((side) => (
           <g
             key={side.look}
@@ -99,24 +129,23 @@ export function LookDial(props: {
           </text>
         </g>
       </svg>
-      <button type="button" className={word} onClick={() => props.onLook("corner")}>
-        three-quarter
-      </button>
-      <button type="button" className={word} onClick={() => props.onLook("under")}>
-        underneath
-      </button>
-      <button type="button" className={word} onClick={props.onThrough}>
-        through the gap
-      </button>
-      <button type="button" className={word} onClick={props.onWalk} aria-pressed={props.walking}>
-        {props.walking ? "stand still" : "walk round"}
-      </button>
-      <button type="button" className={word} onClick={props.onPin} aria-pressed={props.pinned}>
-        {props.pinned ? "unpin the view" : "pin this view"}
-      </button>
-      <button type="button" className={word} onClick={props.onDim} aria-pressed={props.dim}>
-        {props.dim ? "light stage" : "dim stage"}
-      </button>
+      <div className="hidden flex-col items-end gap-1 @min-[900px]:flex">
+        <Words {...props} />
+      </div>
+      <Popover.Root>
+        <Popover.Trigger className="rounded-sm bg-card/85 px-1.5 text-[13px] hover:text-clay-deep @min-[900px]:hidden">
+          look…
+        </Popover.Trigger>
+        <Popover.Portal>
+          <Popover.Content
+            align="end"
+            sideOffset={4}
+            className="z-20 flex flex-col items-start gap-1 rounded-sm border border-rule bg-card p-2 shadow-md"
+          >
+            <Words {...props} />
+          </Popover.Content>
+        </Popover.Portal>
+      </Popover.Root>
     </nav>
   );
 }

@@ -16,12 +16,14 @@ import {
 } from "../api/client";
 import type { LiveLine } from "../api/live";
 import { piecesOf, posesOf } from "../api/mirror";
-import { useStage } from "./store";
+import { useStage } from "../state";
 import type { StageView } from "./view";
 
+/** Fetch the whole set again. Another set may be open by the time it comes; then it is not wanted any more. */
 export async function reload(key: string): Promise<void> {
   const data = await wanted<SetData>(client.GET("/api/sets/{key}", { params: { path: { key } } }));
-  useStage.getState().open(data);
+  const now = useStage.getState();
+  if (now.key === key && data.revision >= now.revision) now.open(data);
 }
 
 /** Shows what moves would do while a figure is scrubbed; only the newest counts. */
@@ -61,11 +63,17 @@ export async function learnAgain(key: string): Promise<void> {
   if (useStage.getState().props.has(key)) useStage.getState().learn([await propOf(key)]);
 }
 
-async function carry(key: string, asked: Promise<Change>): Promise<Change | null> {
-  const { busy, apply } = useStage.getState();
+/** Ask for a change and bring the stage up to it. */
+async function carry(key: string, ask: () => Promise<Change>): Promise<Change | null> {
+  const { busy, apply, line } = useStage.getState();
+  if (line === "lost") {
+    // It would be made when the server is back, out of the blue.
+    toast.error("The server is away; nothing was changed. Try again when it is back.");
+    return null;
+  }
   busy(1);
   try {
-    const change = await asked;
+    const change = await ask();
     await learnNew(change);
     if (useStage.getState().key === key && apply(change) === "behind") await reload(key);
     for (const { key: piece, reason } of change.left.slice(0, 3)) {
@@ -86,8 +94,7 @@ async function carry(key: string, asked: Promise<Change>): Promise<Change | null
 export function make(move: Move): Promise<Change | null> {
   const key = useStage.getState().key;
   if (!key) return Promise.resolve(null);
-  return carry(
-    key,
+  return carry(key, () =>
     wanted<Change>(client.POST("/api/sets/{key}/moves", { params: { path: { key } }, body: { move } })),
   );
 }
@@ -97,22 +104,23 @@ export function goTo(number: number): Promise<Change | null> {
   const { key } = useStage.getState();
   if (!key) return Promise.resolve(null);
   const path = { key, number };
-  return carry(key, wanted<Change>(client.POST("/api/sets/{key}/history/{number}", { params: { path } })));
+  return carry(key, () =>
+    wanted<Change>(client.POST("/api/sets/{key}/history/{number}", { params: { path } })),
+  );
 }
 
 /** Pieces to where they came to lie in an outcome of a settling: all of it, or only these. */
 export async function adopt(job: string, trial: number, keys: string[] | null): Promise<void> {
-  const { key, set } = useStage.getState();
+  const { key, forget } = useStage.getState();
   if (!key) return;
   const path = { key, job };
-  const change = await carry(
-    key,
+  const change = await carry(key, () =>
     wanted<Change>(
       client.POST("/api/sets/{key}/jobs/{job}/adopt", { params: { path }, body: { trial, keys } }),
     ),
   );
   if (!change) return;
-  set({ job: null, trial: null });
+  forget(job);
   void client.DELETE("/api/sets/{key}/jobs/{job}", { params: { path } });
 }
 
@@ -163,13 +171,13 @@ export async function standBearer(prop: Prop, at: Triple, degrees: number): Prom
 export function undo(): Promise<Change | null> {
   const { key } = useStage.getState();
   if (!key) return Promise.resolve(null);
-  return carry(key, wanted<Change>(client.POST("/api/sets/{key}/undo", { params: { path: { key } } })));
+  return carry(key, () => wanted<Change>(client.POST("/api/sets/{key}/undo", { params: { path: { key } } })));
 }
 
 export function redo(): Promise<Change | null> {
   const { key } = useStage.getState();
   if (!key) return Promise.resolve(null);
-  return carry(key, wanted<Change>(client.POST("/api/sets/{key}/redo", { params: { path: { key } } })));
+  return carry(key, () => wanted<Change>(client.POST("/api/sets/{key}/redo", { params: { path: { key } } })));
 }
 
 export async function lookThroughGap(

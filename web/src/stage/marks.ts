@@ -22,6 +22,15 @@ const TAPE_EDGE = new THREE.MeshBasicMaterial({
 const PLUMB = new THREE.LineBasicMaterial({ color: "#a9482a", depthTest: false, transparent: true });
 const PLUMB_HIDDEN = 10;
 
+/** Nothing in it any more, and nothing of it left in the memory of the graphics card. */
+export function emptied(group: THREE.Group): void {
+  group.traverse((node) => {
+    if (node instanceof THREE.Mesh || node instanceof THREE.Line)
+      (node as THREE.Mesh<THREE.BufferGeometry>).geometry.dispose();
+  });
+  group.clear();
+}
+
 function strip(length: number, width: number, material: THREE.Material): THREE.Mesh {
   const mesh = new THREE.Mesh(new THREE.PlaneGeometry(length, width), material);
   mesh.rotation.x = -Math.PI / 2;
@@ -61,7 +70,7 @@ export function spikeMarks(
   piece: Piece,
   fit: Fit | undefined,
   frame: { box: THREE.Box3; matrix: THREE.Matrix4 },
-  write: (gap: number) => string,
+  write: (fit: Fit) => string,
 ): { group: THREE.Group; label: PlumbLabel | null } {
   const group = new THREE.Group();
   const up = new THREE.Vector3(...piece.direction).negate();
@@ -109,7 +118,7 @@ export function spikeMarks(
     }
     group.add(line);
   }
-  const label = fit ? { at: top.clone().lerp(foot, 0.5), text: write(fit.gap ?? 0) } : null;
+  const label = fit ? { at: top.clone().lerp(foot, 0.5), text: write(fit) } : null;
   return { group, label };
 }
 

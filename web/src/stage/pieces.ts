@@ -20,6 +20,7 @@ interface Crowd {
 }
 
 const ROOM = 8;
+const RETRY_MS = [1000, 2000, 5000, 15_000];
 
 export class Pieces {
   readonly group = new THREE.Group();
@@ -33,6 +34,11 @@ export class Pieces {
   private hidden = new Set<string>();
   private overridden = new Map<string, Pose>();
   private pending = new Map<string, Promise<void>>();
+  /** Crowds whose models did not come. */
+  private missing = new Set<string>();
+  private retrying: ReturnType<typeof setTimeout> | undefined;
+  private tries = 0;
+  private disposed = false;
   private seeThrough = false;
 
   constructor(
@@ -64,8 +70,29 @@ export class Pieces {
     for (const [key, old] of this.shown) if (pieces.get(key) !== old) touched.add(this.crowdName(old));
     for (const [key, piece] of pieces) if (this.shown.get(key) !== piece) touched.add(this.crowdName(piece));
     this.shown = pieces;
-    await Promise.all([...touched].map((name) => this.gather(name)));
+    await this.gatherThese([...touched, ...this.missing]);
+  }
+
+  /** Each for itself: a model that does not come keeps no other from being drawn. Rejects with the first problem. */
+  private async gatherThese(names: string[]): Promise<void> {
+    const found = await Promise.allSettled([...new Set(names)].map((name) => this.gather(name)));
     this.redraw();
+    const failed = found.find((f) => f.status === "rejected");
+    if (failed) throw failed.reason;
+  }
+
+  /** Those whose models did not come are asked for again, less and less often. */
+  private tryAgain(): void {
+    if (this.retrying || this.disposed) return;
+    const wait = RETRY_MS[Math.min(this.tries++, RETRY_MS.length - 1)]!;
+    this.retrying = setTimeout(() => {
+      this.retrying = undefined;
+      const names = [...this.missing];
+      void this.gatherThese(names).then(
+        () => (this.tries = 0),
+        () => undefined,
+      );
+    }, wait);
   }
 
   /** A prop was made anew: load its model again and draw its copies by that. */
@@ -78,7 +105,7 @@ export class Pieces {
       });
       this.crowds.delete(name);
     }
-    await Promise.all(names.map((name) => this.gather(name)));
+    await this.gatherThese(names);
   }
 
   private crowdName(piece: Piece): string {
@@ -92,10 +119,19 @@ export class Pieces {
       if (!file) return;
       let loading = this.pending.get(name);
       if (!loading) {
-        loading = loadModel(file).then((model) => {
-          this.crowds.set(name, { model, meshes: [], keys: [], bearer: name.startsWith("bearer ") });
-          this.pending.delete(name);
-        });
+        loading = loadModel(file)
+          .then(
+            (model) => {
+              this.crowds.set(name, { model, meshes: [], keys: [], bearer: name.startsWith("bearer ") });
+              this.missing.delete(name);
+            },
+            (problem: unknown) => {
+              this.missing.add(name);
+              this.tryAgain();
+              throw problem;
+            },
+          )
+          .finally(() => this.pending.delete(name));
         this.pending.set(name, loading);
       }
       await loading;
@@ -230,6 +266,8 @@ export class Pieces {
   }
 
   dispose(): void {
+    this.disposed = true;
+    clearTimeout(this.retrying);
     this.crowds.forEach((crowd) => crowd.meshes.forEach((mesh) => mesh.dispose()));
     this.crowds.clear();
   }

@@ -187,7 +187,7 @@ function notchGeometry(): THREE.BufferGeometry {
       corner(outer, half),
       corner(inner, half),
     ];
-    shape.push(...p!, ...q!, ...s!, ...p!, ...s!, ...t!);
+    shape.push(...p, ...q, ...s, ...p, ...s, ...t);
   }
   const geometry = new THREE.BufferGeometry();
   geometry.setAttribute("position", new THREE.Float32BufferAttribute(shape, 3));

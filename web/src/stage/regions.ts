@@ -30,7 +30,7 @@ export class Regions {
     const mine = ++this.turn;
     const drawn = await Promise.all([...regions.values()].map((region) => this.drawn(region)));
     if (mine !== this.turn) return;
-    this.group.clear();
+    this.clear();
     for (const object of drawn) if (object) this.group.add(object);
     this.redraw();
   }
@@ -48,9 +48,17 @@ export class Regions {
     return object;
   }
 
+  /** Geometries of models are shared and stay; the edges were made here. */
+  private clear(): void {
+    this.group.traverse((node) => {
+      if (node instanceof THREE.LineSegments) (node.geometry as THREE.BufferGeometry).dispose();
+    });
+    this.group.clear();
+  }
+
   dispose(): void {
     this.turn += 1;
-    this.group.clear();
+    this.clear();
     this.paper.dispose();
     this.ink.dispose();
   }

@@ -1,29 +1,20 @@
-/** The drawn stage: scene, light, camera, and drawing only when something changed. */
+/** The drawn stage: what stands on it, what is marked, and drawing only when something changed. */
 import * as THREE from "three";
-import { OrbitControls } from "three/addons/controls/OrbitControls.js";
 
 import type { Fit, Piece, Pose, Triple } from "../api/client";
-import { type Look, lookAt, throughGap } from "./looks";
-import { Ghost, type PlumbLabel, spikeMarks } from "./marks";
+import { Cameraman } from "./camera";
+import { Lighting } from "./lighting";
+import { type Look, lookAt } from "./looks";
+import { Ghost, type PlumbLabel, emptied, spikeMarks } from "./marks";
 import { loadModel } from "./models";
 import { Pieces } from "./pieces";
 import { Puck, type PuckPart } from "./puck";
 import { Regions } from "./regions";
 import { standeeFigure } from "./standee";
 import { softStill } from "./still";
+import { Tape } from "./tape";
 
-const GLIDE_MS = 260;
-const WALK_ROUND_MS = 14_000;
 const SNAP_PX = 9;
-/** Where the pinned view lies on the stage, in CSS pixels. */
-export const PIN = { left: 12, bottom: 34, width: 272, height: 184 };
-const TAPE_LINE = new THREE.LineBasicMaterial({ color: "#a9482a", depthTest: false, transparent: true });
-const TAPE_THIN = new THREE.LineDashedMaterial({
-  color: "#22303a",
-  depthTest: false,
-  transparent: true,
-  opacity: 0.55,
-});
 
 export interface Labels {
   /** Called after each frame with where the labels stand on the screen, in CSS pixels. */
@@ -47,8 +38,7 @@ export function chosenQuality(): Quality {
 
 export class StageView {
   readonly scene = new THREE.Scene();
-  readonly camera = new THREE.PerspectiveCamera(38, 1, 0.02, 200);
-  readonly controls: OrbitControls;
+  readonly cameraman: Cameraman;
   readonly pieces: Pieces;
   readonly regions: Regions;
   /** The set's revision that the last drawn frame shows. */
@@ -59,16 +49,13 @@ export class StageView {
   private readonly ghost = new Ghost();
   private readonly marks = new THREE.Group();
   readonly puck = new Puck();
-  private readonly tape = new THREE.Group();
+  private readonly tape = new Tape();
+  private readonly lighting: Lighting;
   private standee: THREE.Group | null = null;
-  private pinned: THREE.PerspectiveCamera | null = null;
-  private walking = 0;
-  private readonly sun: THREE.DirectionalLight;
   private labels: PlumbLabel[] = [];
   private ghostLabel: PlumbLabel | null = null;
-  private tapeLabel: PlumbLabel | null = null;
   private waiting = false;
-  private gliding = 0;
+  private ghostTurn = 0;
   private readonly watcher: ResizeObserver;
 
   constructor(
@@ -95,16 +82,7 @@ export class StageView {
     canvas.setAttribute("role", "img");
     host.append(canvas);
     this.setDim(false);
-    this.scene.add(new THREE.HemisphereLight("#f7f6f2", "#a8a29a", 1.5));
-    this.sun = new THREE.DirectionalLight("#fff6e8", 2.2);
-    this.sun.castShadow = quality.shadows;
-    this.sun.shadow.mapSize.set(2048, 2048);
-    this.sun.shadow.bias = -0.0004;
-    this.sun.shadow.normalBias = 0.008;
-    this.scene.add(this.sun, this.sun.target);
-    const fill = new THREE.DirectionalLight("#dfe8f2", 0.5);
-    fill.position.set(-4, 3, 5);
-    this.scene.add(fill);
+    this.lighting = new Lighting(this.scene, quality.shadows);
     const drawn = (prop: string) => {
       const file = fileOf(prop);
       return file && quality.light ? `${file}?light=true` : file;
@@ -117,28 +95,28 @@ export class StageView {
       this.ghost.group,
       this.marks,
       this.puck.group,
-      this.tape,
+      this.tape.group,
     );
     this.ghost.hide();
-    this.controls = new OrbitControls(this.camera, canvas);
-    // The left button belongs to the work; the right one walks round, both (or the middle) carry along.
-    this.controls.mouseButtons = { LEFT: null, MIDDLE: THREE.MOUSE.PAN, RIGHT: THREE.MOUSE.ROTATE };
-    this.controls.touches = { ONE: null, TWO: THREE.TOUCH.DOLLY_ROTATE };
-    this.controls.zoomToCursor = true;
-    this.controls.minDistance = 0.03;
-    this.controls.maxDistance = 60;
-    this.controls.addEventListener("change", () => this.redraw(false));
+    this.cameraman = new Cameraman(canvas, () => this.redraw(false));
     this.watcher = new ResizeObserver(() => this.resize());
     this.watcher.observe(host);
     this.resize();
+  }
+
+  get camera(): THREE.PerspectiveCamera {
+    return this.cameraman.camera;
+  }
+
+  get controls(): Cameraman["controls"] {
+    return this.cameraman.controls;
   }
 
   private resize(): void {
     const { clientWidth: w, clientHeight: h } = this.host;
     if (!w || !h) return;
     this.renderer.setSize(w, h, false);
-    this.camera.aspect = w / h;
-    this.camera.updateProjectionMatrix();
+    this.cameraman.resize(w, h);
     this.redraw(false);
   }
 
@@ -160,60 +138,23 @@ export class StageView {
     const revision = this.revision;
     this.puck.turnTo(this.camera, this.host.clientHeight);
     this.renderer.render(this.scene, this.camera);
-    if (this.pinned) this.drawPinned(this.pinned);
-    this.drawnRevision = revision;
-    const all = [...this.labels, ...[this.ghostLabel, this.tapeLabel].filter((label) => label !== null)];
-    this.labelled.place(all.map(({ at, text }) => ({ text, ...this.onScreen(at) })));
-  }
-
-  /** The pinned view, small, in the lower left corner over the main one. */
-  private drawPinned(camera: THREE.PerspectiveCamera): void {
-    const { clientHeight: h } = this.host;
-    const y = h - PIN.bottom - PIN.height;
     const [puck, shown] = [this.puck.group, this.puck.group.visible];
     puck.visible = false;
-    // Three counts from the lower left corner.
-    const box = [PIN.left, h - y - PIN.height, PIN.width, PIN.height] as const;
-    this.renderer.setViewport(...box);
-    this.renderer.setScissor(...box);
-    this.renderer.setScissorTest(true);
-    this.renderer.render(this.scene, camera);
-    this.renderer.setScissorTest(false);
-    this.renderer.setViewport(0, 0, this.host.clientWidth, h);
+    this.cameraman.drawPinned(this.renderer, this.scene, this.host.clientWidth, this.host.clientHeight);
     puck.visible = shown;
+    this.drawnRevision = revision;
+    const all = [...this.labels, ...[this.ghostLabel, this.tape.label].filter((label) => label !== null)];
+    this.labelled.place(all.map(({ at, text }) => ({ text, ...this.onScreen(at) })));
   }
 
   /** Keep how it looks from here in a small second view; again to let it go. */
   pin(on: boolean): void {
-    this.pinned = on ? this.camera.clone() : null;
-    if (this.pinned) {
-      this.pinned.aspect = PIN.width / PIN.height;
-      this.pinned.updateProjectionMatrix();
-    }
-    this.redraw(false);
+    this.cameraman.pin(on);
   }
 
-  /** Walk round what is looked at until told to stop; those who want less motion take a step of 30° instead. */
+  /** Walk round what is looked at until told to stop. */
   walk(on: boolean): void {
-    const turn = ++this.walking;
-    if (!on) return;
-    const reduced = matchMedia("(prefers-reduced-motion: reduce)").matches;
-    const step = (angle: number) => {
-      const away = this.camera.position.clone().sub(this.controls.target);
-      away.applyAxisAngle(new THREE.Vector3(0, 1, 0), angle);
-      this.camera.position.copy(this.controls.target).add(away);
-      this.controls.update();
-      this.redraw(false);
-    };
-    if (reduced) return step(Math.PI / 6);
-    let last = performance.now();
-    const go = (now: number) => {
-      if (turn !== this.walking) return;
-      step(((now - last) / WALK_ROUND_MS) * 2 * Math.PI);
-      last = now;
-      requestAnimationFrame(go);
-    };
-    requestAnimationFrame(go);
+    this.cameraman.walk(on);
   }
 
   /** The cardboard person, standing at a point; null sends it away. */
@@ -235,21 +176,7 @@ export class StageView {
 
   /** A tape from point to point with its length written on it; null rolls it up. */
   measure(from: THREE.Vector3 | null, to: THREE.Vector3 | null, text: string): void {
-    this.tape.clear();
-    this.tapeLabel = null;
-    if (from && to) {
-      const corner = new THREE.Vector3(to.x, from.y, to.z);
-      for (const [a, b, material] of [
-        [from, to, TAPE_LINE],
-        [from, corner, TAPE_THIN],
-        [corner, to, TAPE_THIN],
-      ] as const) {
-        const line = new THREE.Line(new THREE.BufferGeometry().setFromPoints([a, b]), material);
-        line.renderOrder = 12;
-        this.tape.add(line);
-      }
-      this.tapeLabel = { at: from.clone().lerp(to, 0.5), text };
-    }
+    this.tape.stretch(from, to, text);
     this.redraw(false);
   }
 
@@ -302,13 +229,40 @@ export class StageView {
     });
   }
 
-  /** What is seen now, small. */
+  /** What is seen now, without marks, as a small JPEG. */
   snapshot(width: number, height: number): string {
-    this.renderer.render(this.scene, this.camera);
+    return this.drawnBy(this.camera, width, height);
+  }
+
+  /** The same, from where these pieces fill the picture. */
+  pictureOf(keys: Iterable<string>, width: number, height: number): string {
+    const box = this.pieces.worldBox(keys);
+    if (box.isEmpty()) return this.snapshot(width, height);
+    const camera = this.camera.clone();
+    camera.aspect = width / height;
+    camera.updateProjectionMatrix();
+    const [eye, target] = lookAt(box, "corner", camera);
+    camera.position.copy(eye);
+    camera.lookAt(target);
+    camera.updateMatrixWorld();
+    return this.drawnBy(camera, width, height);
+  }
+
+  private drawnBy(camera: THREE.PerspectiveCamera, width: number, height: number): string {
+    const marks = [this.marks, this.puck.group, this.tape.group, this.ghost.group];
+    const shown = marks.map((group) => group.visible);
+    marks.forEach((group) => (group.visible = false));
+    this.renderer.render(this.scene, camera);
+    marks.forEach((group, i) => (group.visible = shown[i]!));
     const out = document.createElement("canvas");
-    out.width = width;
-    out.height = height;
-    out.getContext("2d")?.drawImage(this.canvas, 0, 0, width, height);
+    [out.width, out.height] = [width, height];
+    // The middle of what is drawn, in the shape of the picture.
+    const { width: w, height: h } = this.canvas;
+    const own = camera === this.camera;
+    const scale = own ? Math.min(w / width, h / height) : 0;
+    const [sw, sh] = own ? [width * scale, height * scale] : [w, h];
+    out.getContext("2d")?.drawImage(this.canvas, (w - sw) / 2, (h - sh) / 2, sw, sh, 0, 0, width, height);
+    this.redraw(false);
     return out.toDataURL("image/jpeg", 0.85);
   }
 
@@ -318,7 +272,7 @@ export class StageView {
     height: number,
     told: (share: number) => boolean,
   ): Promise<HTMLCanvasElement | null> {
-    const hidden = [this.marks, this.puck.group, this.tape, this.ghost.group];
+    const hidden = [this.marks, this.puck.group, this.tape.group, this.ghost.group];
     const shadows = this.renderer.shadowMap.enabled;
     const ratio = this.renderer.getPixelRatio();
     this.pieces.castShadows(true);
@@ -326,14 +280,14 @@ export class StageView {
       this.renderer,
       this.scene,
       this.camera,
-      this.sun,
+      this.lighting.sun,
       hidden,
       width,
       height,
       told,
     );
     this.renderer.setPixelRatio(ratio);
-    this.renderer.shadowMap.enabled = this.sun.castShadow = shadows;
+    this.renderer.shadowMap.enabled = this.lighting.sun.castShadow = shadows;
     this.pieces.castShadows(shadows);
     this.resize();
     this.redraw(true);
@@ -349,7 +303,7 @@ export class StageView {
   async show(pieces: ReadonlyMap<string, Piece>, revision: number): Promise<void> {
     await this.pieces.show(pieces);
     this.revision = revision;
-    this.lightUp();
+    this.lighting.cover(this.pieces.worldBox());
     this.redraw(true);
   }
 
@@ -357,21 +311,6 @@ export class StageView {
   async remodel(prop: string): Promise<void> {
     await this.pieces.remodel(prop);
     this.redraw(true);
-  }
-
-  private lightUp(): void {
-    const box = this.pieces.worldBox();
-    if (box.isEmpty()) return;
-    const centre = box.getCenter(new THREE.Vector3());
-    const radius = Math.min(9, box.getSize(new THREE.Vector3()).length() / 2);
-    this.sun.target.position.copy(centre);
-    this.sun.position.copy(centre).add(new THREE.Vector3(0.62, 1.25, 0.85).multiplyScalar(radius * 1.4));
-    const shadow = this.sun.shadow.camera;
-    shadow.left = shadow.bottom = -radius;
-    shadow.right = shadow.top = radius;
-    shadow.near = 0.1;
-    shadow.far = radius * 4.5;
-    shadow.updateProjectionMatrix();
   }
 
   private aimRay(x: number, y: number): void {
@@ -429,20 +368,24 @@ export class StageView {
     label: string | null,
     at: Triple,
   ): Promise<void> {
+    const turn = ++this.ghostTurn;
     const model = await loadModel(file);
+    // Hidden, or shown elsewhere, while its model was still to come.
+    if (turn !== this.ghostTurn) return;
     this.ghost.show(model, pose, clashing);
     this.ghostLabel = label ? { at: new THREE.Vector3(...at), text: label } : null;
     this.redraw(false);
   }
 
   hideGhost(): void {
+    this.ghostTurn += 1;
     this.ghost.hide();
     this.ghostLabel = null;
     this.redraw(false);
   }
 
-  setMarks(keys: string[], fits: ReadonlyMap<string, Fit>, write: (gap: number) => string): void {
-    this.marks.clear();
+  setMarks(keys: string[], fits: ReadonlyMap<string, Fit>, write: (fit: Fit) => string): void {
+    emptied(this.marks);
     this.labels = [];
     for (const key of keys) {
       const piece = this.pieces.piece(key);
@@ -456,55 +399,26 @@ export class StageView {
   }
 
   look(look: Look, keys?: Iterable<string>): void {
-    const box = this.pieces.worldBox(keys);
-    if (box.isEmpty()) return;
-    const [eye, target] = lookAt(box, look, this.camera);
-    this.glide(eye, target);
+    this.cameraman.look(look, this.pieces.worldBox(keys));
   }
 
   lookThrough(at: Triple, azimuth: number, half: number): void {
-    const [eye, target] = throughGap(new THREE.Vector3(...at), azimuth, half, this.camera.position);
-    this.glide(eye, target);
+    this.cameraman.lookThrough(at, azimuth, half);
   }
 
   /** Stand somewhere at once. */
   standAt(eye: Triple, target: Triple): void {
-    this.camera.position.set(...eye);
-    this.controls.target.set(...target);
-    this.controls.update();
-    this.redraw(false);
-  }
-
-  /** Move there, quickly and visibly; at once for those who want less motion. */
-  glide(eye: THREE.Vector3, target: THREE.Vector3): void {
-    const turn = ++this.gliding;
-    if (matchMedia("(prefers-reduced-motion: reduce)").matches) {
-      this.standAt(eye.toArray(), target.toArray());
-      return;
-    }
-    const from = this.camera.position.clone();
-    const fromTarget = this.controls.target.clone();
-    const start = performance.now();
-    const step = (now: number) => {
-      if (turn !== this.gliding) return;
-      const t = Math.min(1, (now - start) / GLIDE_MS);
-      const s = t * t * (3 - 2 * t);
-      this.camera.position.lerpVectors(from, eye, s);
-      this.controls.target.lerpVectors(fromTarget, target, s);
-      this.controls.update();
-      this.redraw(false);
-      if (t < 1) requestAnimationFrame(step);
-    };
-    requestAnimationFrame(step);
+    this.cameraman.standAt(eye, target);
   }
 
   /** The directions on the floor that “right” and “away” of the screen mean now, snapped to the axes. */
   floorAxes(): { right: Triple; away: Triple } {
-    const look = this.controls.target.clone().sub(this.camera.position).setY(0);
-    if (look.lengthSq() < 1e-9) look.set(0, 0, -1);
-    const away: Triple =
-      Math.abs(look.x) > Math.abs(look.z) ? [Math.sign(look.x), 0, 0] : [0, 0, Math.sign(look.z)];
-    return { away, right: [-away[2], 0, away[0]] };
+    return this.cameraman.floorAxes();
+  }
+
+  /** Geometries in the memory of the graphics card. */
+  get geometries(): number {
+    return this.renderer.info.memory.geometries;
   }
 
   get canvas(): HTMLCanvasElement {
@@ -512,9 +426,10 @@ export class StageView {
   }
 
   dispose(): void {
-    this.walking += 1;
     this.watcher.disconnect();
-    this.controls.dispose();
+    emptied(this.marks);
+    emptied(this.tape.group);
+    this.cameraman.dispose();
     this.pieces.dispose();
     this.regions.dispose();
     this.renderer.dispose();

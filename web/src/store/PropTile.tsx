@@ -42,7 +42,7 @@ export function PropTile({
   const tallest = Math.max(prop.height, HAND_M, (prop.width + 0.1) * 0.8);
   const scale = BOX / (tallest * 1.06);
   return (
-    <article className="flex flex-col rounded-sm border border-rule bg-card" aria-label={prop.name}>
+    <article className="flex h-full flex-col rounded-sm border border-rule bg-card" aria-label={prop.name}>
       <Link to={`/bench/${prop.key}`} className="block" aria-label={`${prop.name}, to the bench`}>
         <div
           className="flex items-end justify-center gap-2 border-b border-rule px-2 pt-2"

@@ -4,9 +4,10 @@ import { useEffect, useMemo, useState } from "react";
 
 import { type Prop, client, wanted } from "../api/client";
 import { inWords } from "../fit/units";
-import { make } from "../stage/making";
-import { useParts } from "../stage/store";
+import { useParts } from "../state";
+import { VirtualGrid } from "../ui/VirtualGrid";
 import { budgetOf, inMegabytes } from "./budget";
+import { choose } from "./choosing";
 import { thumbnail } from "./thumbnails";
 
 function PropCard({
@@ -37,14 +38,16 @@ function PropCard({
       aria-pressed={chosen}
       onClick={onChoose}
       title={`${prop.name}: ${inWords(prop.width)} across, ${inWords(prop.height)} up, ${inWords(prop.depth)} along; ${prop.triangles} triangles`}
-      className={`flex flex-col items-center rounded-sm border px-1 pt-1 pb-1.5 text-center ${
+      className={`flex w-full flex-col items-center rounded-sm border px-1 pt-1 pb-1.5 text-center ${
         chosen
           ? "border-clay bg-card shadow-[inset_0_-3px_0_var(--color-clay)]"
           : "border-transparent hover:border-rule hover:bg-card"
       }`}
     >
       {picture ? <img src={picture} alt="" width={56} height={56} /> : <span className="block h-14 w-14" />}
-      <span className="w-full truncate text-[13px] leading-tight">{prop.name}</span>
+      <span className="line-clamp-2 w-full text-[13px] leading-tight [overflow-wrap:anywhere]">
+        {prop.name}
+      </span>
       <span className="figure text-[12px] text-quiet">
         {inWords(prop.height)}
         {standing ? ` · ${standing}` : ""}
@@ -54,34 +57,13 @@ function PropCard({
 }
 
 export function Trolley() {
-  const {
-    pieces,
-    slip,
-    pour,
-    verb,
-    props,
-    trolley,
-    swapping,
-    selected,
-    learn,
-    setSlip,
-    setPour,
-    setVerb,
-    set,
-  } = useParts(
+  const { pieces, slip, pour, verb, props, trolley } = useParts(
     "pieces",
     "slip",
     "pour",
     "verb",
     "props",
     "trolley",
-    "swapping",
-    "selected",
-    "learn",
-    "setSlip",
-    "setPour",
-    "setVerb",
-    "set",
   );
   const [find, setFind] = useState("");
   const { data, error, isPending } = useQuery({
@@ -89,9 +71,6 @@ export function Trolley() {
     queryFn: () => wanted<Prop[]>(client.GET("/api/props")),
     staleTime: 60_000,
   });
-  useEffect(() => {
-    if (data) learn(data);
-  }, [data, learn]);
   const standing = useMemo(() => {
     const count = new Map<string, number>();
     for (const p of pieces.values()) count.set(p.prop, (count.get(p.prop) ?? 0) + 1);
@@ -107,26 +86,6 @@ export function Trolley() {
       ? `${p.name} ${p.category} ${p.tags.join(" ")}`.toLowerCase().includes(words)
       : trolley.length === 0 || wheeled.has(p.key),
   );
-  const choose = (prop: Prop) => {
-    if (trolley.length > 0 && !wheeled.has(prop.key)) {
-      const packed = [...trolley, prop.key];
-      void make({ kind: "adjust", trolley: packed });
-    }
-    if (swapping) {
-      set({ swapping: false, note: null });
-      void make({ kind: "swap", pieces: selected, prop: prop.key });
-      return;
-    }
-    if (verb === "pour") {
-      const { props: poured } = pour;
-      setPour({
-        props: poured.includes(prop.key) ? poured.filter((k) => k !== prop.key) : [...poured, prop.key],
-      });
-      return;
-    }
-    setSlip({ prop: prop.key });
-    setVerb("set down");
-  };
   return (
     <section aria-label="Trolley" className="flex min-h-0 flex-1 flex-col">
       <div className="flex items-baseline gap-2 px-4 pt-2.5 pb-1">
@@ -155,7 +114,7 @@ export function Trolley() {
         {inMegabytes(budget.bytes)}
         {budget.unused.length > 0 && `; ${budget.unused.length} unused`}
       </p>
-      <div className="min-h-0 flex-1 overflow-y-auto px-3 pb-3">
+      <div className="px-3">
         {isPending && <p className="px-1 py-2 text-quiet">fetching the props…</p>}
         {error && <p className="px-1 py-2 text-clay-deep">{error.message}</p>}
         {data && shown.length === 0 && (
@@ -163,18 +122,24 @@ export function Trolley() {
             {words ? `no prop is called “${find}”` : "The store is empty. Start the demo to fill it."}
           </p>
         )}
-        <div className="grid grid-cols-3 gap-1">
-          {shown.map((p) => (
-            <PropCard
-              key={p.key}
-              prop={p}
-              chosen={verb === "pour" ? pour.props.includes(p.key) : slip.prop === p.key}
-              standing={standing.get(p.key) ?? 0}
-              onChoose={() => choose(p)}
-            />
-          ))}
-        </div>
       </div>
+      <VirtualGrid
+        items={shown}
+        keyOf={(p) => p.key}
+        columns={3}
+        row={108}
+        label="props"
+        className="min-h-0 flex-1 px-3 pb-3"
+      >
+        {(p) => (
+          <PropCard
+            prop={p}
+            chosen={verb === "pour" ? pour.props.includes(p.key) : slip.prop === p.key}
+            standing={standing.get(p.key) ?? 0}
+            onChoose={() => choose(p)}
+          />
+        )}
+      </VirtualGrid>
     </section>
   );
 }

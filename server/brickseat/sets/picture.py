@@ -1,0 +1,44 @@
+"""The picture of a set on its card: a small JPEG that a stage drew, kept beside the database."""
+
+import base64
+import binascii
+import hashlib
+import io
+import uuid
+from pathlib import Path
+
+from django.conf import settings
+from PIL import Image
+
+from brickseat.sets.models import DressedSet
+from brickseat_core.formats.errors import FileError
+from brickseat_core.formats.gltf_document import write_whole
+
+LARGEST = 400_000
+MOST_PIXELS = 1280
+
+
+def path_of(key: uuid.UUID) -> Path:
+    """Where the picture of a set lies."""
+    return Path(settings.DATA) / "pictures" / f"{key.hex}.jpg"
+
+
+def keep_picture(dressed: DressedSet, text: str) -> None:
+    """Keep a JPEG given as base64. Raises FileError where it is none, or too large."""
+    try:
+        data = base64.b64decode(text, validate=True)
+    except (binascii.Error, ValueError):
+        raise FileError("the picture is not base64; draw it again") from None
+    if len(data) > LARGEST:
+        raise FileError(f"the picture has more than {LARGEST} bytes; draw it smaller")
+    try:
+        with Image.open(io.BytesIO(data), formats=("JPEG",)) as picture:
+            if max(picture.size) > MOST_PIXELS:
+                raise FileError(f"the picture is more than {MOST_PIXELS} pixels wide or high; draw it smaller")
+            picture.verify()
+    except (OSError, SyntaxError):
+        raise FileError("the picture is not a JPEG; draw it again") from None
+    path = path_of(dressed.key)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    write_whole(path, data)
+    DressedSet.objects.filter(key=dressed.key).update(picture=hashlib.sha256(data).hexdigest()[:16])

@@ -1,0 +1,367 @@
+/** Everything that can be done on the stage, in one table: keys, key sheet and finder come from here. */
+import type { Triple } from "../api/client";
+import { isFault } from "../fit/Glyph";
+import { lookThroughGap, make, redo, undo } from "../stage/making";
+import type { StagePointer } from "../stage/pointer";
+import type { StageView } from "../stage/view";
+import { useStage } from "../state";
+import { withWhatRestsOn } from "../state/families";
+import { TOOLS } from "../tools";
+import type { Held, HeldKeys } from "./held";
+
+/** What commands work with. */
+export interface Desk {
+  view: StageView;
+  pointer: StagePointer;
+  held: HeldKeys;
+}
+
+export interface Command {
+  id: string;
+  words: string;
+  /** Keys as `tinykeys` writes them. */
+  keys: string[];
+  /** How the keys are written for people. */
+  shown: string;
+  /** Why it cannot be done now; null when it can. */
+  lacking?: () => string | null;
+  run: (desk: Desk) => void;
+  /** It is done again while its key is held. */
+  repeats?: boolean;
+  /** It is not offered by the finder: it only makes sense as a key. */
+  hidden?: boolean;
+}
+
+/** Keys that add up while they are held, and are made as one step. */
+export interface HeldCommand {
+  id: string;
+  words: string;
+  keys: string[];
+  shown: string;
+  step: (event: KeyboardEvent, desk: Desk) => Held;
+}
+
+/** A tenth of the usual step where a step is free. */
+const FREE = { slide: 0.001, turn: 1, raise: 0.0001, size: 0.01 };
+const WHOLE_TURN = 90;
+
+const stepOf = (kind: keyof typeof FREE): number => useStage.getState().steps[kind] || FREE[kind];
+const rough = (event: KeyboardEvent): number => (event.shiftKey ? 10 : event.altKey ? 0.1 : 1);
+const some = () => (useStage.getState().selected.length ? null : "select a piece first");
+const toggle = (name: "ledger" | "history" | "keySheet" | "finder" | "seeThrough") => () => {
+  const { set } = useStage.getState();
+  set({ [name]: !useStage.getState()[name] });
+};
+
+function slideBy(key: string, amount: number, { view }: Desk): Triple {
+  const { right, away } = view.floorAxes();
+  const axis = key === "ArrowRight" || key === "ArrowLeft" ? right : away;
+  const by = key === "ArrowRight" || key === "ArrowUp" ? amount : -amount;
+  return [axis[0] * by, axis[1] * by, axis[2] * by];
+}
+
+const plainShiftAlt = (...keys: string[]) => keys.flatMap((k) => [k, `Shift+${k}`, `Alt+${k}`]);
+
+export const HELD: HeldCommand[] = [
+  {
+    id: "slide",
+    words: "slide what is selected by a step, staying seated; Shift ten steps, Alt a tenth",
+    keys: plainShiftAlt("ArrowLeft", "ArrowRight", "ArrowUp", "ArrowDown"),
+    shown: "← → ↑ ↓",
+    step: (event, desk) => ({ kind: "slide", by: slideBy(event.key, stepOf("slide") * rough(event), desk) }),
+  },
+  {
+    id: "turn",
+    words: "turn by a step; Shift 90°, Alt 1°",
+    keys: [
+      ",",
+      ".",
+      "Alt+,",
+      "Alt+.",
+      "Shift+<",
+      "Shift+>",
+      "Shift+,",
+      "Shift+.",
+      "Shift+Comma",
+      "Shift+Period",
+    ],
+    shown: ", .",
+    step: (event) => {
+      const degrees = event.shiftKey ? WHOLE_TURN : event.altKey ? 1 : stepOf("turn");
+      const left = event.key === "," || event.key === "<" || event.code === "Comma";
+      return { kind: "turn", degrees: left ? degrees : -degrees };
+    },
+  },
+  {
+    id: "size",
+    words: "make smaller, larger by a step",
+    keys: ["[", "]"],
+    shown: "[ ]",
+    step: (event) => {
+      const factor = 1 + stepOf("size");
+      return { kind: "size", factor: event.key === "]" ? factor : 1 / factor };
+    },
+  },
+  {
+    id: "raise",
+    words: "sink, raise by a step; Shift ten steps",
+    keys: ["-", "=", "Shift+_", "Shift++", "Shift+-", "Shift+="],
+    shown: "- =",
+    step: (event) => {
+      const by = stepOf("raise") * (event.shiftKey ? 10 : 1);
+      return { kind: "raise", by: event.key === "-" || event.key === "_" ? -by : by };
+    },
+  },
+];
+
+const CHOOSING: Command[] = TOOLS.map((tool) => ({
+  id: tool.verb,
+  words: tool.verb,
+  keys: [tool.key],
+  shown: tool.key.toUpperCase(),
+  run: () => useStage.getState().setVerb(tool.verb),
+}));
+
+export const COMMANDS: Command[] = [
+  ...CHOOSING,
+  {
+    id: "find a prop",
+    words: "find a prop",
+    keys: ["/"],
+    shown: "/",
+    run: () => document.getElementById("find-prop")?.focus(),
+  },
+  {
+    id: "find anything",
+    words: "find anything that can be done, a prop or a piece",
+    keys: ["$mod+/"],
+    shown: "Ctrl /",
+    run: toggle("finder"),
+    hidden: true,
+  },
+  {
+    id: "enter",
+    words: "do what the slip says (set down, or pour and pause, in the middle of the view)",
+    keys: ["Enter"],
+    shown: "Enter",
+    run: ({ pointer }) => pointer.enter(),
+  },
+  { id: "back out", words: "back out", keys: ["Escape"], shown: "Esc", run: backOut, hidden: true },
+  {
+    id: "what rests on it",
+    words: "select what rests on it, too",
+    keys: ["u"],
+    shown: "U",
+    lacking: some,
+    run: () => {
+      const { select, selected, fits } = useStage.getState();
+      select(withWhatRestsOn(selected, fits));
+    },
+  },
+  {
+    id: "hold the selection",
+    words: "hold the selection; again to let it go",
+    keys: ["h"],
+    shown: "H",
+    lacking: () => (useStage.getState().held ? null : some()),
+    run: () => useStage.getState().set({ held: !useStage.getState().held }),
+  },
+  {
+    id: "group",
+    words: "group what is selected; again to part it",
+    keys: ["g"],
+    shown: "G",
+    lacking: () => (useStage.getState().selected.length > 1 ? null : "select several pieces first"),
+    run: group,
+  },
+  {
+    id: "through the gap",
+    words: "look through the gap",
+    keys: ["l"],
+    shown: "L",
+    run: ({ view }) => void lookThrough(view),
+  },
+  {
+    id: "look at it",
+    words: "look at what is selected",
+    keys: ["f"],
+    shown: "F",
+    run: ({ view }) => {
+      const { selected } = useStage.getState();
+      view.look("corner", selected.length ? selected : undefined);
+    },
+  },
+  {
+    id: "see through bearers",
+    words: "see through bearers",
+    keys: ["v"],
+    shown: "V",
+    run: toggle("seeThrough"),
+  },
+  {
+    id: "isolate",
+    words: "show only what is selected and what carries it",
+    keys: ["i"],
+    shown: "I",
+    lacking: () => (useStage.getState().isolated ? null : some()),
+    run: () => useStage.getState().set({ isolated: !useStage.getState().isolated }),
+  },
+  {
+    id: "next fault",
+    words: "next piece that does not sit",
+    keys: ["n"],
+    shown: "N",
+    run: () => nextFault(1),
+    repeats: true,
+  },
+  {
+    id: "fault before",
+    words: "the one before that does not sit",
+    keys: ["Shift+n"],
+    shown: "Shift N",
+    run: () => nextFault(-1),
+    repeats: true,
+  },
+  {
+    id: "copy",
+    words: "one more copy beside it",
+    keys: ["$mod+d"],
+    shown: "Ctrl D",
+    lacking: some,
+    run: ({ view }) => void copyBeside(view),
+  },
+  {
+    id: "rest",
+    words: "let it rest: tilt to the nearest stable stand",
+    keys: ["r"],
+    shown: "R",
+    lacking: some,
+    run: () => {
+      const { selected, together } = useStage.getState();
+      void make({ kind: "rest", pieces: selected, together });
+    },
+  },
+  {
+    id: "spike",
+    words: "spike or free",
+    keys: ["k"],
+    shown: "K",
+    lacking: some,
+    run: () => {
+      const { selected, pieces } = useStage.getState();
+      void make({ kind: "spike", pieces: selected, spiked: !pieces.get(selected[0]!)?.spiked });
+    },
+  },
+  {
+    id: "standee",
+    words: "cardboard person to the pointer; again to send it away",
+    keys: ["s"],
+    shown: "S",
+    run: ({ view, pointer }) => {
+      if (view.hasStandee) return view.stand(null);
+      const { x, y } = pointer.place;
+      const point = view.pickPoint(x, y) ?? view.onGround(x, y);
+      if (point) view.stand(point.toArray());
+    },
+  },
+  {
+    id: "ledger",
+    words: "the ledger: every piece and its fit as a table",
+    keys: ["t"],
+    shown: "T",
+    run: toggle("ledger"),
+  },
+  { id: "history", words: "the history: what was done", keys: ["y"], shown: "Y", run: toggle("history") },
+  {
+    id: "take away",
+    words: "take away",
+    keys: ["Delete", "Backspace"],
+    shown: "Delete",
+    lacking: some,
+    run: () => {
+      const { selected, set } = useStage.getState();
+      set({ held: false });
+      void make({ kind: "remove", pieces: selected });
+    },
+  },
+  {
+    id: "undo",
+    words: "undo",
+    keys: ["$mod+z"],
+    shown: "Ctrl Z",
+    lacking: () => (useStage.getState().canUndo ? null : "nothing was done yet"),
+    run: () => void undo(),
+    repeats: true,
+  },
+  {
+    id: "redo",
+    words: "redo",
+    keys: ["$mod+Shift+z", "$mod+Shift+Z"],
+    shown: "Ctrl Shift Z",
+    lacking: () => (useStage.getState().canRedo ? null : "nothing was undone"),
+    run: () => void redo(),
+    repeats: true,
+  },
+  { id: "keys", words: "the keys", keys: ["Shift+?", "?"], shown: "?", run: toggle("keySheet") },
+];
+
+/** What the pointer does besides, for the key sheet. */
+export const BY_HAND: [string, string][] = [
+  [
+    "puck",
+    "drag its face to slide, its rim to turn, its post to raise, its corner to size; Alt lets go of the surface; type a figure while dragging",
+  ],
+  ["Shift press, sweep", "select more"],
+  ["right button, wheel", "walk round, come nearer; the middle button carries the view along"],
+];
+
+function backOut({ pointer }: Desk): void {
+  const state = useStage.getState();
+  pointer.cancel();
+  if (state.preview) state.set({ preview: null });
+  else if (state.swapping) state.set({ swapping: false, note: null });
+  else if (state.held) state.set({ held: false });
+  else if (state.isolated) state.set({ isolated: false });
+  else if (state.verb === "set down" && state.slip.prop) state.setSlip({ prop: null });
+  else if (state.selected.length) state.select([]);
+  else state.setVerb("look over");
+}
+
+function group(): void {
+  const { selected, pieces } = useStage.getState();
+  const first = pieces.get(selected[0]!);
+  const grouped = selected.every((k) => first?.group && pieces.get(k)?.group === first.group);
+  const name = grouped ? "" : `${first?.name} and ${selected.length - 1} more`;
+  void make({ kind: "group", pieces: selected, name });
+}
+
+export async function lookThrough(view: StageView): Promise<void> {
+  const { selected, pointed } = useStage.getState();
+  const key = selected[0] ?? pointed;
+  if (!key) {
+    useStage.getState().set({ note: "press on a piece first, then look through its gap" });
+    return;
+  }
+  const found = await lookThroughGap(key);
+  if (found) view.lookThrough(found.at, found.azimuth, found.half);
+}
+
+export function nextFault(by: 1 | -1): void {
+  const { fits, selected, select, set } = useStage.getState();
+  const faulty = [...fits.values()].filter((f) => isFault(f.state)).map((f) => f.key);
+  const now = faulty.indexOf(selected[0] ?? "");
+  const next =
+    faulty[now < 0 ? (by > 0 ? 0 : faulty.length - 1) : (now + by + faulty.length) % faulty.length];
+  if (next) select([next]);
+  else set({ note: "everything sits" });
+}
+
+async function copyBeside(view: StageView): Promise<void> {
+  const { selected } = useStage.getState();
+  const box = view.pieces.worldBox(selected);
+  const { right } = view.floorAxes();
+  const width = Math.abs(right[0]) > 0 ? box.max.x - box.min.x : box.max.z - box.min.z;
+  const by = 1.06 * width;
+  const change = await make({ kind: "copy", pieces: selected, by: [right[0] * by, 0, right[2] * by] });
+  if (change) useStage.getState().select(change.deltas.map((d) => d.key));
+}

@@ -1,0 +1,43 @@
+import { inLength } from "../slip/figures";
+import { ChoiceWord, NumberWord } from "../slip/words";
+
+const SMALLEST_SHARD = 0.03;
+
+/** Whether things break when they are struck harder than they bear, and into how small shards. */
+export function BreaksWord({
+  value,
+  onChange,
+}: {
+  value: number | null;
+  onChange: (breaks: number | null) => void;
+}) {
+  return (
+    <>
+      <ChoiceWord
+        label="what breaks"
+        value={value === null ? "no" : "yes"}
+        onChange={(v) => onChange(v === "no" ? null : SMALLEST_SHARD)}
+        choices={[
+          { value: "no", words: "and nothing breaks" },
+          { value: "yes", words: "and what is struck too hard breaks" },
+        ]}
+      />
+      {value !== null && (
+        <>
+          {" "}
+          into shards of{" "}
+          <NumberWord
+            label="smallest shard"
+            value={value}
+            {...inLength}
+            step={0.005}
+            min={0.01}
+            max={0.5}
+            onChange={onChange}
+          />{" "}
+          or more
+        </>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,79 @@
+/** Outcomes of a settling side by side, with picture, score and figures: look at one, adopt one or none. */
+import { useEffect, useState } from "react";
+
+import type { Outcome } from "../api/client";
+import { inWords } from "../fit/units";
+import { useParts } from "../state";
+
+export function Trials({
+  outcomes,
+  picture,
+}: {
+  outcomes: Outcome[];
+  picture: (outcome: Outcome) => string;
+}) {
+  const { trial, set } = useParts("trial", "set");
+  const [pictures, setPictures] = useState<string[]>([]);
+  useEffect(() => {
+    // One at a time, with a breath in between: each is a drawing of the whole stage.
+    let here = true;
+    const take = (n: number) => {
+      if (!here || n >= outcomes.length) return;
+      const found = picture(outcomes[n]!);
+      setPictures((old) => [...old.slice(0, n), found]);
+      requestAnimationFrame(() => take(n + 1));
+    };
+    take(0);
+    return () => {
+      here = false;
+    };
+    // The pictures belong to the outcomes; how they are taken does not change.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [outcomes]);
+  const best = Math.min(...outcomes.map((o) => o.score));
+  return (
+    <section
+      aria-label="Trials"
+      className="flex gap-3 overflow-x-auto border-t border-rule bg-paper px-4 py-2"
+    >
+      {outcomes.map((o, n) => (
+        <button
+          key={o.seed}
+          type="button"
+          aria-pressed={trial === n}
+          onClick={() => set({ trial: n })}
+          className={`shrink-0 rounded-sm border bg-card text-left text-[13px] leading-snug ${
+            trial === n
+              ? "border-clay shadow-[inset_0_-3px_0_var(--color-clay)]"
+              : "border-rule hover:border-ink"
+          }`}
+        >
+          {pictures[n] ? (
+            <img
+              src={pictures[n]}
+              alt={`outcome of seed ${o.seed}`}
+              width={174}
+              height={111}
+              className="block"
+            />
+          ) : (
+            <span className="block h-[111px] w-[174px] bg-wash" />
+          )}
+          <span className="figure block px-2 py-1">
+            <strong>seed {o.seed}</strong>
+            {o.score === best && ", best"}
+            <br />
+            {o.named.length ? (
+              <span className="font-semibold text-clay-deep">{o.named.length} not right</span>
+            ) : (
+              "all in contact"
+            )}
+            , {inWords(o.height)} high
+            <br />
+            {inWords(o.spread)} spread, {o.seconds.toFixed(1)} s
+          </span>
+        </button>
+      ))}
+    </section>
+  );
+}

@@ -1,0 +1,76 @@
+/** The columns of the ledger: what each shows, how it is sorted, how wide it is. */
+import { type RowData, createColumnHelper } from "@tanstack/react-table";
+
+import type { Fit, Piece } from "../api/client";
+import { STATE_ORDER } from "../fit/Glyph";
+
+declare module "@tanstack/react-table" {
+  // The names of the parameters are the package's.
+  // eslint-disable-next-line @typescript-eslint/no-unused-vars
+  interface ColumnMeta<TData extends RowData, TValue> {
+    words: string;
+    width: string;
+    figures?: boolean;
+  }
+}
+
+export interface Row {
+  piece: Piece;
+  fit: Fit;
+  /** What it rests on, by name. */
+  on: string;
+}
+
+const column = createColumnHelper<Row>();
+const byName = (a: string, b: string) => a.localeCompare(b, undefined, { numeric: true });
+const figures = (words: string, width: string) => ({
+  meta: { words, width, figures: true },
+  sortingFn: "basic" as const,
+  sortDescFirst: false,
+});
+const text = (words: string, width: string, of: (row: Row) => string) => ({
+  meta: { words, width },
+  sortingFn: (a: { original: Row }, b: { original: Row }) => byName(of(a.original), of(b.original)),
+  sortDescFirst: false,
+});
+
+export const COLUMNS = [
+  column.accessor((row) => row.fit.state, {
+    id: "state",
+    meta: { words: "fit", width: "102px" },
+    filterFn: "equals",
+    sortingFn: (a, b) =>
+      STATE_ORDER.indexOf(a.original.fit.state) - STATE_ORDER.indexOf(b.original.fit.state) ||
+      byName(a.original.piece.name, b.original.piece.name),
+  }),
+  column.accessor((row) => row.piece.name, {
+    id: "name",
+    ...text("piece", "minmax(92px, 1.1fr)", (row) => row.piece.name),
+  }),
+  column.accessor((row) => row.on, { id: "on", ...text("rests on", "minmax(80px, 1fr)", (row) => row.on) }),
+  column.accessor((row) => row.fit.gap ?? Infinity, { id: "gap", ...figures("gap", "78px") }),
+  column.accessor((row) => row.fit.depth, { id: "depth", ...figures("depth", "78px") }),
+  column.accessor((row) => row.fit.tilt_deg, { id: "tilt", ...figures("tilt", "52px") }),
+  column.accessor((row) => row.fit.balance_margin ?? Infinity, {
+    id: "balance",
+    ...figures("balance", "82px"),
+  }),
+  column.accessor((row) => row.fit.reason, {
+    id: "reason",
+    ...text("why", "minmax(120px, 2fr)", (row) => row.fit.reason),
+  }),
+];
+export const GRID = COLUMNS.map((c) => c.meta?.width).join(" ");
+
+export function rowsOf(pieces: ReadonlyMap<string, Piece>, fits: ReadonlyMap<string, Fit>): Row[] {
+  return [...fits.values()].flatMap((fit) => {
+    const piece = pieces.get(fit.key);
+    const on = fit.rests_on.map((k) => pieces.get(k)?.name ?? "").join(", ");
+    return piece ? [{ piece, fit, on }] : [];
+  });
+}
+
+/** What a row is found by. */
+export function textOf({ piece, fit, on }: Row): string {
+  return `${piece.name} ${on} ${fit.reason}`.toLowerCase();
+}

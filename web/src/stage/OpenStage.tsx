@@ -1,0 +1,206 @@
+/** The stage with what stands about it: verbs, slip and trolley on the left; under it level line, trials and ledger. */
+import { useCallback, useEffect, useRef, useState } from "react";
+import { toast } from "sonner";
+
+import type { SetData } from "../api/client";
+import { Finder } from "../commands/Finder";
+import { KeySheet } from "../commands/KeySheet";
+import { lookThrough } from "../commands/table";
+import { FeelerCard } from "../feeler/FeelerCard";
+import { inWords } from "../fit/units";
+import { Trials } from "../gravity/Trials";
+import { HistoryPanel } from "../history/HistoryPanel";
+import { Ledger } from "../ledger/Ledger";
+import { LevelLine } from "../levelline/LevelLine";
+import { useParts } from "../state";
+import { toolOf } from "../tools";
+import { PIN } from "./camera";
+import { type OpenedStage, openStage } from "./connect";
+import { Header } from "./Header";
+import { LookDial } from "./LookDial";
+import { lookThroughGap } from "./making";
+import { mark } from "./marking";
+import { useSetPicture } from "./picturing";
+import { SidePanel } from "./SidePanel";
+import { useProof } from "./useProof";
+
+const words = (problem: unknown) => (problem instanceof Error ? problem.message : String(problem));
+
+export function OpenStage({ data }: { data: SetData }) {
+  const host = useRef<HTMLDivElement>(null);
+  const over = useRef<HTMLDivElement>(null);
+  const opened = useRef<OpenedStage | null>(null);
+  const [dim, setDim] = useState(() => localStorage.getItem("dim stage") === "yes");
+  const [walking, setWalking] = useState(false);
+  const [pinned, setPinned] = useState(false);
+  const {
+    pieces,
+    regions,
+    revision,
+    selected,
+    fits,
+    seeThrough,
+    isolated,
+    verb,
+    ledger,
+    history,
+    preview,
+    held,
+    job,
+  } = useParts(
+    "pieces",
+    "regions",
+    "revision",
+    "selected",
+    "fits",
+    "seeThrough",
+    "isolated",
+    "verb",
+    "ledger",
+    "history",
+    "preview",
+    "held",
+    "job",
+  );
+  const standing = preview?.pieces ?? pieces;
+
+  useEffect(() => {
+    if (!host.current || !over.current) return;
+    const stage = openStage(data, host.current, over.current);
+    opened.current = stage;
+    return () => {
+      opened.current = null;
+      stage.dispose();
+    };
+  }, [data]);
+
+  useEffect(() => {
+    const stage = opened.current;
+    if (!stage) return;
+    stage.view.show(standing, revision).then(
+      () => {
+        if (opened.current !== stage) return;
+        if (!data.look && revision === data.revision && stage.view.drawnRevision < 0)
+          stage.view.look("corner");
+        mark(stage.view, inWords);
+        stage.pointer.again();
+      },
+      (problem: unknown) => toast.error(words(problem)),
+    );
+  }, [standing, revision, data]);
+
+  useEffect(() => {
+    opened.current?.view.regions.show(regions).catch((problem: unknown) => toast.error(words(problem)));
+  }, [regions]);
+  useEffect(() => opened.current?.view.pieces.setSeeThrough(seeThrough), [seeThrough]);
+  useEffect(() => {
+    opened.current?.view.setDim(dim);
+    localStorage.setItem("dim stage", dim ? "yes" : "no");
+  }, [dim]);
+  useEffect(() => {
+    const kept = new Set(selected);
+    for (const k of selected) fits.get(k)?.rests_on.forEach((r) => kept.add(r));
+    const hidden = isolated ? [...pieces.values()].filter((p) => !kept.has(p.key)).map((p) => p.key) : [];
+    opened.current?.view.pieces.hide(hidden);
+  }, [isolated, selected, fits, pieces]);
+
+  const view = useCallback(() => opened.current?.view ?? null, []);
+  const { proof, makeProof } = useProof(view);
+  useSetPicture(data.key, view);
+  const middle = useCallback(() => view()?.middle() ?? ([0, 0, 0] as [number, number, number]), [view]);
+  const through = useCallback(
+    (piece: string) => {
+      void lookThroughGap(piece).then(
+        (found) => found && view()?.lookThrough(found.at, found.azimuth, found.half),
+      );
+    },
+    [view],
+  );
+  const { Slip } = toolOf(verb);
+
+  return (
+    <div className="grid h-full grid-cols-[288px_1fr] grid-rows-[48px_1fr]">
+      <div className="col-span-2">
+        <Header onProof={makeProof} proof={proof} />
+      </div>
+      <SidePanel slip={<Slip middle={middle} />} />
+      <main className="grid min-h-0 min-w-0 grid-rows-[minmax(0,1fr)_auto_auto]">
+        <div className="@container relative min-h-0 overflow-hidden">
+          <div ref={host} className="absolute inset-0" data-testid="stage" />
+          <div ref={over} className="pointer-events-none absolute inset-0 overflow-hidden" />
+          {pinned && (
+            <div
+              className="pointer-events-none absolute border-2 border-ink"
+              style={{ left: PIN.left, bottom: PIN.bottom, width: PIN.width, height: PIN.height }}
+            >
+              <button
+                type="button"
+                className="pointer-events-auto absolute top-0 right-0 bg-card/90 px-1.5 text-[13px] hover:text-clay-deep"
+                onClick={() => {
+                  view()?.pin(false);
+                  setPinned(false);
+                }}
+              >
+                unpin
+              </button>
+            </div>
+          )}
+          {history && <HistoryPanel />}
+          {preview && (
+            <p
+              role="status"
+              className="absolute top-3 left-1/2 z-10 -translate-x-1/2 rounded-sm border border-clay bg-card px-3 py-1"
+            >
+              {preview.number === 0 ? (
+                "Looking at the set as it was to begin with"
+              ) : (
+                <>
+                  Looking at the set after step {preview.number}, <strong>{preview.words}</strong>
+                </>
+              )}
+            </p>
+          )}
+          {held && (
+            <p className="pointer-events-none absolute top-3 left-3 rounded-sm bg-card/90 px-2 text-[14px]">
+              {selected.length} held; <span className="figure">H</span> lets go
+            </p>
+          )}
+          <LookDial
+            walking={walking}
+            onWalk={() => {
+              const reduced = matchMedia("(prefers-reduced-motion: reduce)").matches;
+              view()?.walk(!walking);
+              setWalking(!walking && !reduced);
+            }}
+            pinned={pinned}
+            onPin={() => {
+              view()?.pin(!pinned);
+              setPinned(!pinned);
+            }}
+            onLook={(look) => view()?.look(look, selected.length ? selected : undefined)}
+            onThrough={() => {
+              const now = view();
+              if (now) void lookThrough(now);
+            }}
+            dim={dim}
+            onDim={() => setDim(!dim)}
+          />
+          {!job && <FeelerCard />}
+          <p className="pointer-events-none absolute bottom-2 left-3 rounded-sm bg-card/80 px-1.5 text-[13px] text-quiet">
+            right button: walk round · wheel: nearer · <span className="figure">?</span>: keys
+          </p>
+        </div>
+        {job?.state === "done" && job.outcomes.length > 1 && (
+          <Trials
+            outcomes={job.outcomes}
+            picture={(outcome) => opened.current?.fall.picture(outcome) ?? ""}
+          />
+        )}
+        <LevelLine onLook={through} />
+        {ledger && <Ledger onLook={through} />}
+      </main>
+      <KeySheet />
+      <Finder desk={() => opened.current} />
+    </div>
+  );
+}

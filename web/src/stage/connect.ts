@@ -1,0 +1,124 @@
+/** A set opened on the page: what is drawn, the line to the server, the pointer and the keys, wired together and taken apart again. */
+import { toast } from "sonner";
+
+import { type SetData, askAs } from "../api/client";
+import { LiveLine } from "../api/live";
+import { HeldKeys } from "../commands/held";
+import { listenToKeys } from "../commands/keys";
+import type { Desk } from "../commands/table";
+import { inWords } from "../fit/units";
+import { findJobs } from "../gravity/beginning";
+import { Fall } from "../gravity/fall";
+import { useStage } from "../state";
+import { Beside } from "./beside";
+import { learnAgain, learnNew, reload, tryingOn } from "./making";
+import { mark } from "./marking";
+import { StagePointer } from "./pointer";
+import { StageView, chosenQuality } from "./view";
+
+declare global {
+  interface Window {
+    /** For the browser tests and the benchmark: what is drawn, where a piece is, how fast answers come. */
+    brickseat?: {
+      view: StageView;
+      line: LiveLine;
+      state: typeof useStage.getState;
+      /** Where a world point is on the stage, in CSS pixels of the page. */
+      screen: (x: number, y: number, z: number) => { x: number; y: number };
+    };
+  }
+}
+
+export interface OpenedStage extends Desk {
+  line: LiveLine;
+  fall: Fall;
+  dispose: () => void;
+}
+
+/** `host`: what the canvas fills; `over`: what labels are written into. */
+export function openStage(data: SetData, host: HTMLElement, over: HTMLElement): OpenedStage {
+  const { open, close, set } = useStage.getState();
+  open(data);
+  const beside = new Beside(over);
+  const view = new StageView(
+    host,
+    (prop) => useStage.getState().props.get(prop)?.file,
+    { place: (labels) => beside.labels(labels) },
+    chosenQuality(),
+  );
+  const fall = new Fall(view);
+  const mine = () => useStage.getState().key === data.key;
+  // One change after the other: each waits until the props of the one before it are known.
+  let changes: Promise<void> = Promise.resolve();
+  const line = new LiveLine(data.key, {
+    changed: (change) => {
+      changes = changes
+        .then(() => learnNew(change))
+        .then(() => {
+          if (mine() && useStage.getState().apply(change) === "behind") return reload(data.key);
+        })
+        .catch((problem: Error) => set({ note: problem.message }));
+    },
+    ready: (now, stageName) => {
+      askAs(stageName);
+      set({ stage: stageName });
+      if (now !== useStage.getState().revision) void reload(data.key).catch(() => undefined);
+      void findJobs().catch(() => undefined);
+    },
+    state: (state) => set({ line: state }),
+    refused: (words) => set({ note: words }),
+    job: (job) => useStage.getState().hearOf(job),
+    frame: (job, poses) => fall.frame(job, poses),
+    cast: (cast) => fall.cast(cast),
+    prop: (prop) => void learnAgain(prop).then(() => view.remodel(prop)),
+    presence: (here) => set({ here }),
+    notHeld: (by) => {
+      pointer.cancel();
+      toast(`${by} is moving that just now; wait until it is let go.`);
+    },
+  });
+  const pointer = new StagePointer({ view, line, beside });
+  const held = new HeldKeys();
+  set({
+    tryOut: tryingOn(view, line),
+    enough: () => {
+      const { job } = useStage.getState();
+      if (job) line.enough(job.key);
+    },
+  });
+  window.brickseat = {
+    view,
+    line,
+    state: useStage.getState,
+    screen: (x, y, z) => {
+      const box = view.canvas.getBoundingClientRect();
+      const on = view.onScreen([x, y, z]);
+      return { x: box.left + on.x, y: box.top + on.y };
+    },
+  };
+  if (data.look) view.standAt(data.look.eye, data.look.target);
+  const deaf = listenToKeys({ view, pointer, held });
+  const quiet = useStage.subscribe((now, before) => {
+    const marked = ["selected", "fits", "verb", "preview", "job"] as const;
+    if (marked.some((name) => now[name] !== before[name])) mark(view, inWords);
+    if (now.slip !== before.slip || now.verb !== before.verb) pointer.again();
+  });
+  return {
+    view,
+    pointer,
+    held,
+    line,
+    fall,
+    dispose: () => {
+      deaf();
+      quiet();
+      pointer.dispose();
+      fall.dispose();
+      line.close();
+      view.dispose();
+      beside.dispose();
+      delete window.brickseat;
+      close();
+    },
+  };
+}

@@ -1,0 +1,40 @@
+/** Tapes, plumb line and puck of what is selected; none while an old step is looked at. */
+import { isFault } from "../fit/Glyph";
+import type { Fit, Triple } from "../api/client";
+import { useStage } from "../state";
+import type { Verb } from "../state/tools";
+import type { StageView } from "./view";
+
+const WITHOUT_PUCK: Verb[] = ["measure", "build", "settle", "pour"];
+
+export function mark(view: StageView, write: (length: number) => string): void {
+  const { selected, fits, pieces, verb, preview, job, slip } = useStage.getState();
+  const keys = preview || job?.state === "running" ? [] : selected;
+  // What lies in an outcome has not been measured on the set yet.
+  view.setMarks(keys, job ? new Map() : fits, (fit) => labelOf(fit, write));
+  const movable = keys.filter((k) => pieces.get(k)?.role === "prop" && !pieces.get(k)?.spiked);
+  const first = movable[0] ? pieces.get(movable[0]) : undefined;
+  if (!first || job || WITHOUT_PUCK.includes(verb) || (verb === "set down" && slip.prop)) {
+    view.layPuck([], null, [0, 1, 0]);
+    return;
+  }
+  const lowest = movable
+    .map((k) => fits.get(k))
+    .filter((f) => f?.touch)
+    .sort((a, b) => a!.touch![1] - b!.touch![1])[0];
+  const foot = lowest?.touch
+    ? (lowest.touch.map((v, i) => v + first.direction[i]! * (lowest.gap ?? 0)) as Triple)
+    : null;
+  const up = first.direction.map((v) => -v) as Triple;
+  view.layPuck(movable, movable.length === keys.length ? foot : null, up);
+}
+
+/** The fault that a piece has; of one that sits, its gap. */
+export function labelOf(fit: Fit, write: (length: number) => string): string {
+  const clash = fit.clashes[0];
+  if (clash) return `${write(clash.depth)} in another`;
+  if (fit.state === "sunk") return `sunk ${write(fit.depth)}`;
+  if (fit.state === "unborne") return "nothing below";
+  const gap = write(fit.gap ?? 0);
+  return isFault(fit.state) && fit.state !== "floating" ? `${gap}, ${fit.state}` : gap;
+}

@@ -1,0 +1,44 @@
+/** The picture of a set on its card: drawn when nothing has changed for a while, and when the set is left. */
+import { useEffect } from "react";
+
+import { client, wanted } from "../api/client";
+import { useStage } from "../state";
+import type { StageView } from "./view";
+
+const [WIDTH, HEIGHT] = [640, 400];
+const STILL_MS = 4000;
+
+async function send(key: string, picture: string): Promise<void> {
+  const body = { picture: picture.slice(picture.indexOf(",") + 1) };
+  // A card without its newest picture is no loss worth a word.
+  await wanted(client.PUT("/api/sets/{key}/picture", { params: { path: { key } }, body })).catch(
+    () => undefined,
+  );
+}
+
+export function useSetPicture(key: string, view: () => StageView | null): void {
+  useEffect(() => {
+    let waiting = 0;
+    let drawn = -1;
+    const take = () => {
+      const { revision, key: now, preview, job } = useStage.getState();
+      const stage = view();
+      if (!stage || now !== key || preview || job || stage.drawnRevision < revision || drawn === revision)
+        return;
+      drawn = revision;
+      void send(key, stage.snapshot(WIDTH, HEIGHT));
+    };
+    const later = () => {
+      clearTimeout(waiting);
+      waiting = window.setTimeout(take, STILL_MS);
+    };
+    later();
+    const off = useStage.subscribe((now, before) => {
+      if (now.revision !== before.revision) later();
+    });
+    return () => {
+      clearTimeout(waiting);
+      off();
+    };
+  }, [key, view]);
+}

@@ -1,0 +1,25 @@
+/** What is open beside the stage, and what is looked at without being changed. */
+import type { StateCreator } from "zustand";
+
+import type { Move, Piece } from "../api/client";
+import type { StageState } from "./index";
+
+export interface PanelsSlice {
+  ledger: boolean;
+  history: boolean;
+  keySheet: boolean;
+  finder: boolean;
+  /** A step of the history that is looked at, and the pieces as they stood then. */
+  preview: { number: number; words: string; pieces: ReadonlyMap<string, Piece> } | null;
+  /** Shows what a move would do, without making it; null shows the set as it is. */
+  tryOut: (move: Move | null) => void;
+}
+
+export const panelsSlice: StateCreator<StageState, [], [], PanelsSlice> = () => ({
+  ledger: false,
+  history: false,
+  keySheet: false,
+  finder: false,
+  preview: null,
+  tryOut: () => undefined,
+});

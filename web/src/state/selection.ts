@@ -1,0 +1,45 @@
+/** What is selected and pointed at, and how it moves. */
+import type { StateCreator } from "zustand";
+
+import type { StageState } from "./index";
+import { type Steps, keepSteps, keptSteps } from "./steps";
+
+export interface SelectionSlice {
+  selected: string[];
+  pointed: string | null;
+  /** A stray press does not lose the selection. */
+  held: boolean;
+  /** The group whose pieces can be picked one by one. */
+  opened: string | null;
+  /** Several pieces keep their arrangement when they are moved. */
+  together: boolean;
+  steps: Steps;
+  seeThrough: boolean;
+  isolated: boolean;
+  select: (keys: string[]) => void;
+  point: (key: string | null) => void;
+  setSteps: (steps: Partial<Steps>) => void;
+}
+
+export const selectionSlice: StateCreator<StageState, [], [], SelectionSlice> = (set, get) => ({
+  selected: [],
+  pointed: null,
+  held: false,
+  opened: null,
+  together: true,
+  steps: keptSteps(),
+  seeThrough: false,
+  isolated: false,
+  select: (keys) => {
+    if (!get().held) set({ selected: keys });
+  },
+  point: (key) => {
+    if (get().pointed !== key) set({ pointed: key });
+  },
+  setSteps: (some) =>
+    set((state) => {
+      const steps = { ...state.steps, ...some };
+      keepSteps(steps);
+      return { steps };
+    }),
+});

@@ -1,0 +1,110 @@
+import type { Move, Piece } from "../../api/client";
+import { inDegrees, inLength, inPercent } from "../../slip/figures";
+import { ChoiceWord, NumberWord } from "../../slip/words";
+import { make } from "../../stage/making";
+import { useParts } from "../../state";
+import { type Movement, STEPS } from "../../state/steps";
+
+function StepWord({ kind }: { kind: Movement }) {
+  const { steps, setSteps } = useParts("steps", "setSteps");
+  return (
+    <ChoiceWord
+      label={`step of ${kind}`}
+      value={String(steps[kind])}
+      onChange={(v) => setSteps({ [kind]: Number(v) })}
+      choices={STEPS[kind].map((s) => ({ value: String(s.size), words: s.words }))}
+    />
+  );
+}
+
+/** Figures for what the puck does by hand, and its steps. */
+export function Movements({ keys, first }: { keys: string[]; first: Piece }) {
+  const { together, set, steps, tryOut } = useParts("together", "set", "steps", "tryOut");
+  const several = keys.length > 1;
+  const bed = first.sink - first.stand_off;
+  /** A figure that is tried on the stage while it is scrubbed, and made when it is let go. */
+  const made = (move: (value: number) => Move) => ({
+    late: true,
+    onChange: (value: number) => void make(move(value)),
+    preview: (value: number | null) => tryOut(value === null ? null : move(value)),
+  });
+  const slide = (x: number, z: number): Move => ({ kind: "slide", pieces: keys, by: [x, 0, z], together });
+  const length = { ...inLength, min: -100, max: 100, step: steps.slide || 0.001 };
+  return (
+    <>
+      <p className="mt-1.5">
+        {several && (
+          <>
+            Moved{" "}
+            <ChoiceWord
+              label="how several pieces move"
+              value={together ? "together" : "each"}
+              onChange={(v) => set({ together: v === "together" })}
+              choices={[
+                { value: "together", words: "together, as they stand" },
+                { value: "each", words: "each seated on its own" },
+              ]}
+            />
+            .{" "}
+          </>
+        )}
+        Slide it <NumberWord label="slide across" value={0} {...length} {...made((v) => slide(v, 0))} />{" "}
+        across, <NumberWord label="slide along" value={0} {...length} {...made((v) => slide(0, v))} /> along;
+        turn it{" "}
+        <NumberWord
+          label="turn by"
+          value={0}
+          step={steps.turn || 1}
+          min={-360}
+          max={360}
+          {...inDegrees}
+          {...made((v) => ({ kind: "turn", pieces: keys, angle_deg: v, together }))}
+        />
+        ; size it{" "}
+        <NumberWord
+          label="size by"
+          value={1}
+          step={steps.size || 0.01}
+          min={0.05}
+          max={20}
+          {...inPercent}
+          {...made((factor) => ({ kind: "size", pieces: keys, factor, together }))}
+        />
+        ; it is meant to{" "}
+        <ChoiceWord
+          label="bedding"
+          value={bed < 0 ? "off" : bed > 0 ? "in" : "touch"}
+          onChange={(way) => {
+            const amount = Math.max(0.005, Math.abs(bed));
+            void make({
+              kind: "bed",
+              pieces: keys,
+              sink: way === "off" ? -amount : way === "in" ? amount : 0,
+            });
+          }}
+          choices={[
+            { value: "touch", words: "touch" },
+            { value: "in", words: "be bedded" },
+            { value: "off", words: "keep off" },
+          ]}
+        />
+        {bed !== 0 && (
+          <>
+            {" "}
+            <NumberWord
+              label={bed < 0 ? "stand-off" : "sink"}
+              value={Math.abs(bed)}
+              {...inLength}
+              {...made((v) => ({ kind: "bed", pieces: keys, sink: bed < 0 ? -v : v }))}
+            />
+          </>
+        )}
+        .
+      </p>
+      <p className="mt-1 text-[13.5px] text-quiet">
+        Steps: <StepWord kind="slide" />, <StepWord kind="turn" />, <StepWord kind="size" />,{" "}
+        <StepWord kind="raise" /> up and down.
+      </p>
+    </>
+  );
+}

@@ -1,0 +1,240 @@
+/** Look over: press on a piece to select it, drag it along what it touches, take hold of the puck, sweep over several. */
+import { toast } from "sonner";
+
+import type { Pointed, Question } from "../../api/live";
+import { inWords } from "../../fit/units";
+import { make } from "../../stage/making";
+import { useStage } from "../../state";
+import { withGroup } from "../../state/families";
+import { type At, type Gesture, type PointerTool, type StageParts, far, rectangle } from "../tool";
+import { PuckDrag } from "./PuckDrag";
+
+const PART_WORDS = { face: "slide", rim: "turn", post: "raise, sink", corner: "size" };
+
+export class LookOverPointer implements PointerTool {
+  constructor(private readonly stage: StageParts) {}
+
+  hover(at: At): void {
+    const { view, beside } = this.stage;
+    const part = view.puckPart(at.x, at.y);
+    view.lightPuck(part);
+    beside.figures(at, part ? PART_WORDS[part] : "");
+    if (part) {
+      view.canvas.style.cursor = "grab";
+      useStage.getState().point(null);
+      return;
+    }
+    const key = view.pick(at.x, at.y)?.key ?? null;
+    const loose = key !== null && useStage.getState().pieces.get(key)?.role === "prop";
+    useStage.getState().point(loose ? key : null);
+    view.canvas.style.cursor = loose ? "pointer" : "default";
+  }
+
+  leave(): void {
+    this.stage.view.lightPuck(null);
+    this.stage.view.canvas.style.cursor = "default";
+  }
+
+  /** Set down what is selected where it is. */
+  inTheMiddle(): void {
+    const { selected, together } = useStage.getState();
+    if (selected.length) void make({ kind: "reseat", pieces: selected, together });
+  }
+
+  press(at: At, event: PointerEvent): Gesture {
+    const { view } = this.stage;
+    const { selected, select, pieces, opened, held, set } = useStage.getState();
+    const part = view.puckPart(at.x, at.y);
+    if (part && selected.length)
+      return new PuckGesture(new PuckDrag(part, movable(selected), at, this.stage), this.stage);
+    const key = view.pick(at.x, at.y)?.key;
+    if (!key || pieces.get(key)?.role !== "prop") return sweeping(this.stage, at, event.shiftKey);
+    const together = withGroup(key, pieces, opened);
+    const before = selected.includes(key);
+    if (event.shiftKey)
+      select(
+        before ? selected.filter((k) => !together.includes(k)) : [...new Set([...selected, ...together])],
+      );
+    else if (!before) select(together);
+    if (held && !before) set({ note: "the selection is held; press H to let it go" });
+    return this.pressing(at, key, before && !event.shiftKey);
+  }
+
+  /** A press on a piece: let go, it is selected; dragged, it moves. `opens`: it was selected before. */
+  private pressing(from: At, key: string, opens: boolean): Gesture {
+    let after: Gesture | null | undefined;
+    return {
+      move: (at) => {
+        if (far(from, at)) after = this.dragging(from, key);
+      },
+      next: () => after,
+      up: () => opens && this.openGroup(key),
+      cancel: () => undefined,
+    };
+  }
+
+  /** The drag that a press goes over into; null where the piece stays. */
+  private dragging(from: At, key: string): Gesture | null {
+    const { pieces, selected, select, set } = useStage.getState();
+    const piece = pieces.get(key);
+    if (!piece) return null;
+    if (piece.spiked) {
+      set({ note: `${piece.name} is spiked; free it first` });
+      return null;
+    }
+    if (selected.includes(key) && selected.length > 1)
+      // One of several is taken hold of: they all go, as with the puck.
+      return new PuckGesture(new PuckDrag("face", movable(selected), from, this.stage), this.stage);
+    select([key]);
+    return new PieceDrag(key, this.stage);
+  }
+
+  /** A second press on one of several picks just that one, or opens its group. */
+  private openGroup(key: string): void {
+    const { pieces, selected, select, set, opened } = useStage.getState();
+    const group = pieces.get(key)?.group;
+    if (group && group !== opened) set({ opened: group });
+    if (selected.length > 1) select([key]);
+  }
+}
+
+/** Selects what lies in a rectangle; a mere press on nothing selects nothing. */
+export function sweeping(stage: StageParts, from: At, more: boolean): Gesture {
+  let moved = false;
+  return {
+    move: (at) => {
+      moved = moved || far(from, at);
+      if (moved) stage.beside.sweep(rectangle(from, at));
+    },
+    up: (at) => {
+      const { pieces, selected, select, set, opened } = useStage.getState();
+      if (!moved) {
+        if (more) return;
+        select([]);
+        set({ opened: null });
+        return;
+      }
+      const loose = [...pieces.values()].filter((p) => p.role === "prop").map((p) => p.key);
+      const { x, y, width, height } = rectangle(from, at);
+      const inside = stage.view.within(loose, x, y, x + width, y + height);
+      const found = inside.flatMap((k) => withGroup(k, pieces, opened));
+      select([...new Set(more ? [...selected, ...found] : found)]);
+    },
+    cancel: () => undefined,
+  };
+}
+
+/** The puck in hand; figures can be typed meanwhile. */
+class PuckGesture implements Gesture {
+  private at: At = { x: 0, y: 0 };
+
+  constructor(
+    private readonly drag: PuckDrag,
+    private readonly stage: StageParts,
+  ) {}
+
+  private over = false;
+
+  private tell(words: string): void {
+    if (!this.over) this.stage.beside.figures(this.at, words);
+  }
+
+  move(at: At, event: PointerEvent): void {
+    this.at = at;
+    void this.drag.to(at.x, at.y, event.altKey).then((f) => this.tell(f.words));
+  }
+
+  up(): void {
+    this.over = true;
+    void this.drag.leave();
+  }
+
+  cancel(): void {
+    this.over = true;
+    this.drag.cancel();
+  }
+
+  /** Figures typed count instead of the pointer; Enter makes them. */
+  key(event: KeyboardEvent): "taken" | "done" | null {
+    if (event.key === "Enter" || event.key === "Escape") {
+      this.stage.beside.nothing();
+      if (event.key === "Enter") this.up();
+      else this.cancel();
+      return "done";
+    }
+    if (!this.drag.type(event.key)) return null;
+    void this.drag.again().then((f) => this.tell(f.words));
+    return "taken";
+  }
+}
+
+/** One piece dragged: it sits where the pointer is, all the way. */
+class PieceDrag implements Gesture {
+  private answer: Pointed | null = null;
+  private over = false;
+
+  constructor(
+    private readonly piece: string,
+    private readonly stage: StageParts,
+  ) {
+    stage.line.hold([piece]);
+    stage.view.puck.hide();
+  }
+
+  private question(at: At): Question {
+    const standing = useStage.getState().pieces.get(this.piece);
+    const slip = { turn: 0, sink: standing?.sink ?? 0, stand_off: standing?.stand_off ?? 0 };
+    return { ray: this.stage.view.ray(at.x, at.y), piece: this.piece, slip };
+  }
+
+  move(at: At): void {
+    if (!useStage.getState().pieces.has(this.piece)) return this.cancel();
+    void this.stage.line.ask(this.question(at)).then((answer) => {
+      if (this.over || !answer) return;
+      this.answer = answer;
+      this.stage.view.pieces.override(this.piece, answer.pose);
+      const clash = answer.clashes[0];
+      const on = useStage.getState().pieces.get(answer.on)?.name;
+      useStage
+        .getState()
+        .set({ note: clash ? `${inWords(clash.depth)} into ${clash.name}` : `touches ${on} at 0.0 mm` });
+    });
+  }
+
+  up(at: At): void {
+    this.over = true;
+    void this.leave(at);
+  }
+
+  private async leave(at: At): Promise<void> {
+    const { view, line } = this.stage;
+    // The last answer may be one move behind; ask once more where the pointer was let go.
+    const asked = await line.askForPress(this.question(at));
+    const away = useStage.getState().line !== "joined";
+    const answer = asked ?? (away ? null : this.answer);
+    if (away) toast.error("The server is away, and nothing was moved.");
+    if (answer && useStage.getState().pieces.has(this.piece))
+      await make({
+        kind: "place",
+        piece: this.piece,
+        pose: answer.pose,
+        direction: answer.direction,
+        reseat: false,
+      });
+    view.pieces.override(this.piece, null);
+    line.hold([]);
+    useStage.getState().set({ note: null });
+  }
+
+  cancel(): void {
+    this.over = true;
+    this.stage.view.pieces.override(this.piece, null);
+    this.stage.line.hold([]);
+  }
+}
+
+/** Those of `keys` that can be moved; spiked ones stay. */
+function movable(keys: string[]): string[] {
+  const { pieces } = useStage.getState();
+  return keys.filter((k) => pieces.get(k)?.role === "prop" && !pieces.get(k)?.spiked);
+}

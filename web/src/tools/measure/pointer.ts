@@ -1,0 +1,38 @@
+/** Measure: press on one point and drag to another; a tape is drawn between them. */
+import { inWords } from "../../fit/units";
+import { useStage } from "../../state";
+import type { At, Gesture, PointerTool, StageParts } from "../tool";
+
+export class MeasurePointer implements PointerTool {
+  constructor(private readonly stage: StageParts) {}
+
+  hover(): void {
+    this.stage.view.canvas.style.cursor = "crosshair";
+  }
+
+  leave(): void {
+    this.stage.view.canvas.style.cursor = "default";
+  }
+
+  press(at: At): Gesture | null {
+    const { view } = this.stage;
+    const from = view.pickPoint(at.x, at.y);
+    if (!from) return null;
+    return {
+      move: (now) => {
+        const to = view.pickPoint(now.x, now.y);
+        if (!to) return;
+        const by = to.clone().sub(from);
+        view.measure(from, to, inWords(by.length()));
+        const parts = [
+          `${inWords(Math.abs(by.x))} across`,
+          `${inWords(Math.abs(by.y))} up`,
+          `${inWords(Math.abs(by.z))} along`,
+        ];
+        useStage.getState().set({ note: `${inWords(by.length())}: ${parts.join(", ")}` });
+      },
+      up: () => undefined,
+      cancel: () => view.measure(null, null, ""),
+    };
+  }
+}

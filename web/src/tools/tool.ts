@@ -1,0 +1,83 @@
+/** What a verb is made of: a word in the list of verbs, a slip, and what the pointer does on the stage. */
+import type { ComponentType } from "react";
+
+import type { LiveLine } from "../api/live";
+import type { Beside } from "../stage/beside";
+import type { StageView } from "../stage/view";
+import type { Verb } from "../state/tools";
+
+/** A place on the canvas, in CSS pixels. */
+export interface At {
+  x: number;
+  y: number;
+}
+
+/** What a tool works with. */
+export interface StageParts {
+  view: StageView;
+  line: LiveLine;
+  /** What is shown beside the pointer. */
+  beside: Beside;
+}
+
+/** What a press has begun. It hears of the pointer until it is let go, and then of nothing more: `up` commits, `cancel` leaves
+ * everything as it was before the press. */
+export interface Gesture {
+  move: (at: At, event: PointerEvent) => void;
+  up: (at: At, event: PointerEvent) => void;
+  cancel: () => void;
+  /** The wheel while pressed. */
+  wheel?: (event: WheelEvent) => void;
+  /** A key while pressed. "taken": nobody else hears it; "done": the gesture is over, too. */
+  key?: (event: KeyboardEvent) => "taken" | "done" | null;
+  /** The gesture goes over into another one, as a press into a drag; null: it is over; undefined: it goes on. */
+  next?: () => Gesture | null | undefined;
+}
+
+/** What the pointer does while a verb is in hand. */
+export interface PointerTool {
+  hover: (at: At) => void;
+  press: (at: At, event: PointerEvent) => Gesture | null;
+  /** The pointer left the stage, or another verb is taken in hand. */
+  leave: () => void;
+  /** The slip or the set changed under a pointer that stays where it is. */
+  again?: (at: At) => void;
+  /** Enter, for those who work by keys: what a press would do, in the middle of the view. */
+  inTheMiddle?: () => void;
+}
+
+export type Group = "one by one" | "many" | "the set";
+
+export interface Tool {
+  verb: Verb;
+  /** The key that takes it in hand. */
+  key: string;
+  /** Where it stands in the list of verbs; null: it is only reached by its key, the finder and the look dial. */
+  group: Group | null;
+  Slip: ComponentType<{ middle: () => [number, number, number] }>;
+  pointer: (stage: StageParts) => PointerTool;
+  /** Enter, where it is not what a press in the middle of the view would do. */
+  enter?: () => void;
+}
+
+export const DRAG_START_PX = 6;
+
+export function far(from: At, to: At): boolean {
+  return Math.hypot(to.x - from.x, to.y - from.y) > DRAG_START_PX;
+}
+
+export interface Rectangle {
+  x: number;
+  y: number;
+  width: number;
+  height: number;
+}
+
+export function rectangle(a: At, b: At): Rectangle {
+  return {
+    x: Math.min(a.x, b.x),
+    y: Math.min(a.y, b.y),
+    width: Math.abs(a.x - b.x),
+    height: Math.abs(a.y - b.y),
+  };
+}

@@ -1,0 +1,23 @@
+/** What happens when a prop is chosen: it is set down next, poured, or takes the place of what is selected. */
+import type { Prop } from "../api/client";
+import { make } from "../stage/making";
+import { useStage } from "../state";
+
+export function choose(prop: Prop): void {
+  const { trolley, pieces, swapping, selected, verb, pour, learn, set, setPour, setSlip, setVerb } =
+    useStage.getState();
+  learn([prop]);
+  const here = trolley.includes(prop.key) || [...pieces.values()].some((p) => p.prop === prop.key);
+  // A set whose trolley was never packed has the whole store on it.
+  if (trolley.length > 0 && !here) void make({ kind: "adjust", trolley_add: [prop.key] });
+  if (swapping) {
+    set({ swapping: false, note: null });
+    void make({ kind: "swap", pieces: selected, prop: prop.key });
+  } else if (verb === "pour") {
+    const { props } = pour;
+    setPour({ props: props.includes(prop.key) ? props.filter((k) => k !== prop.key) : [...props, prop.key] });
+  } else {
+    setSlip({ prop: prop.key });
+    setVerb("set down");
+  }
+}
