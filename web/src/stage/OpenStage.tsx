@@ -77,16 +77,16 @@ export function OpenStage({ data }: { data: SetData }) {
   useEffect(() => {
     const stage = opened.current;
     if (!stage) return;
-    stage.view.show(standing, revision).then(
-      () => {
+    void stage.view
+      .show(standing, revision)
+      .catch((problem: unknown) => toast.error(`${words(problem)}; it is asked for again.`))
+      .then(() => {
         if (opened.current !== stage) return;
         if (!data.look && revision === data.revision && stage.view.drawnRevision < 0)
           stage.view.look("corner");
         mark(stage.view, inWords);
         stage.pointer.again();
-      },
-      (problem: unknown) => toast.error(words(problem)),
-    );
+      });
   }, [standing, revision, data]);
 
   useEffect(() => {

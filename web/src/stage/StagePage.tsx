@@ -3,7 +3,7 @@ import { useEffect, useState } from "react";
 import { Link, useParams } from "react-router";
 
 import { type SetData, client, wanted } from "../api/client";
-import { useParts } from "../state";
+import { useStage } from "../state";
 import { OpenStage } from "./OpenStage";
 
 type Fetched = { key: string; data?: SetData; problem?: string };
@@ -11,7 +11,14 @@ type Fetched = { key: string; data?: SetData; problem?: string };
 export default function StagePage() {
   const { key = "" } = useParams();
   const [fetched, setFetched] = useState<Fetched | null>(null);
-  const { line } = useParts("line");
+  useEffect(
+    () =>
+      useStage.subscribe(({ line }) => {
+        // The stage is taken down with this, and with it its state; what is said of it stays here.
+        if (line === "ended") setFetched({ key, problem: "This set is no longer open to you." });
+      }),
+    [key],
+  );
   useEffect(() => {
     let wantedStill = true;
     wanted<SetData>(client.GET("/api/sets/{key}", { params: { path: { key } } })).then(
@@ -23,12 +30,11 @@ export default function StagePage() {
     };
   }, [key]);
   const now = fetched?.key === key ? fetched : null;
-  const problem = line === "ended" ? "This set is no longer open to you." : now?.problem;
-  if (problem)
+  if (now?.problem)
     return (
       <main className="grid h-full place-items-center">
         <div className="max-w-md text-center">
-          <p className="text-lg">{problem}</p>
+          <p className="text-lg">{now.problem}</p>
           <Link to="/" className="word mt-3 inline-block">
             back to all sets
           </Link>

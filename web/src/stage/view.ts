@@ -300,11 +300,16 @@ export class StageView {
     return { x: ((p.x + 1) / 2) * this.host.clientWidth, y: ((1 - p.y) / 2) * this.host.clientHeight };
   }
 
+  /** Show exactly these pieces. Rejects when a model did not come; the others are shown all the same, and it is asked for again. */
   async show(pieces: ReadonlyMap<string, Piece>, revision: number): Promise<void> {
-    await this.pieces.show(pieces);
-    this.revision = revision;
-    this.lighting.cover(this.pieces.worldBox());
-    this.redraw(true);
+    try {
+      await this.pieces.show(pieces);
+    } finally {
+      // A model that does not come keeps nothing else from being seen.
+      this.revision = revision;
+      this.lighting.cover(this.pieces.worldBox());
+      this.redraw(true);
+    }
   }
 
   /** A prop was made anew: draw its copies by the model that it has now. */
