@@ -37,10 +37,13 @@ class Visitor:
     def cookie(self, name: str) -> str:
         return next((c.value or "" for c in self.cookies if c.name == name), "")
 
-    def ask(self, path: str, body: bytes | None = None, kind: str = "application/json") -> bytes:
+    def ask(
+        self, path: str, body: bytes | None = None, kind: str = "application/json", patience: float = 300.0
+    ) -> bytes:
+        """The answer's body. ``patience``: seconds. Raises OSError."""
         headers = {"X-CSRFToken": self.cookie("csrftoken"), "Referer": self.address, "Content-Type": kind}
         request = urllib.request.Request(self.address + path, body, headers)
-        with self.opener.open(request, timeout=300) as answer:
+        with self.opener.open(request, timeout=patience) as answer:
             return bytes(answer.read())
 
     def open(self, data: bytes, name: str) -> str:

@@ -1,13 +1,16 @@
 """Take the pictures of docs/screenshots anew from the demo data: python tests/browser/shots.py FOLDER."""
 
+import math
 import sys
 import tempfile
 from pathlib import Path
 
 from playwright.sync_api import Page
 from running import chromium, demo_server, on_screen, set_key, wait_drawn
+from test_dressing import post
 
 SETTLE_MS = 3500
+HEAP = ("mug", "fire-brick", "dip-bowl", "round-stone", "floor-tile")
 POURED = (0.6, 0.0, 3.4)
 """An empty place of the kiln yard."""
 
@@ -29,11 +32,13 @@ def main(folder: Path) -> None:
             page.wait_for_timeout(SETTLE_MS)
             page.screenshot(path=folder / f"{name}.png")
 
-        page.goto(address)
-        shot("sets")
         page.goto(f"{address}/sets/{set_key(page, address, 'Workshop')}")
         wait_drawn(page)
         shot("stage")
+        page.keyboard.press("Control+/")
+        page.keyboard.type("jug")
+        shot("finder")
+        page.keyboard.press("Escape")
         choose(page, "cider jug")
         page.mouse.move(*on_screen(page, 1.1, 0.86, -2.78))
         shot("set-down")
@@ -71,9 +76,14 @@ def main(folder: Path) -> None:
         page.keyboard.press("y")
         page.keyboard.press("Escape")
         page.keyboard.press("9")
-        page.mouse.click(*on_screen(page, 0.4, 0.0, -0.6))
-        page.mouse.move(*on_screen(page, -0.6, 0.0, -0.6))
+        page.evaluate("window.brickseat.view.standAt([2.3, 1.9, 3.1], [-0.7, 0.55, -0.9])")
+        page.evaluate("window.brickseat.state().setBuild({turn: 90, across: 1.0})")
+        page.wait_for_timeout(SETTLE_MS)
+        page.mouse.move(*on_screen(page, -1.0, 0.0, 0.35))
         page.keyboard.press("s")
+        page.mouse.click(*on_screen(page, -1.75, 0.0, -0.1))
+        page.wait_for_function("window.brickseat.state().selected.length === 1")
+        page.mouse.move(400, 90)
         shot("build")
         key = set_key(page, address, "Workshop")
         page.goto(f"{address}/store?set={key}")
@@ -87,14 +97,33 @@ def main(folder: Path) -> None:
         page.goto(f"{address}/sets/{set_key(page, address, 'Kiln yard')}")
         wait_drawn(page)
         shot("kiln-yard")
+        # Each set draws its picture when it has been still for a while.
+        page.wait_for_timeout(2 * SETTLE_MS)
+        page.goto(address)
+        shot("sets")
+        page.goto(f"{address}/sets/{set_key(page, address, 'Kiln yard')}")
+        wait_drawn(page)
+        page.wait_for_timeout(SETTLE_MS)
         page.keyboard.press("7")
-        stones = "[...window.brickseat.state().pieces.values()].filter(p => /stone|brick|tile/.test(p.prop))"
-        page.evaluate(f"window.brickseat.state().select({stones}.map(p => p.key))")
-        page.evaluate("window.brickseat.state().setSettle({lift: 0.3, jitter: 0.1, trials: 3})")
+        key = set_key(page, address, "Kiln yard")
+        heap = []
+        for n in range(18):
+            x, y, z = (POURED[0] + 0.16 * math.cos(2.4 * n), 0.3 + 0.07 * n, POURED[2] + 0.16 * math.sin(2.4 * n))
+            pose = {"position": [x, y, z], "orientation": [0, 0, 0, 1], "scale": [1, 1, 1]}
+            move = {"kind": "set_down", "prop": HEAP[n % len(HEAP)], "pose": pose}
+            heap.append(post(page, f"{address}/api/sets/{key}/moves", {"move": move})["deltas"][0]["key"])
+        page.wait_for_function("k => window.brickseat.view.pieces.frame(k)", arg=heap[-1])
+        page.evaluate("window.brickseat.view.standAt([2.6, 1.7, 6.6], [0.4, 0.2, 3.2])")
+        page.evaluate("keys => window.brickseat.state().select(keys)", heap)
+        page.evaluate("window.brickseat.state().setSettle({lift: 0, jitter: 0.1, trials: 3})")
         page.get_by_label("Slip").get_by_role("button", name="Settle").click()
         page.get_by_role("region", name="Trials").get_by_role("img").nth(2).wait_for(timeout=180_000)
+        page.evaluate("window.brickseat.state().select([])")
         shot("trials")
         page.get_by_label("Slip").get_by_role("button", name="Discard").click()
+        page.evaluate("keys => window.brickseat.state().select(keys)", heap)
+        page.keyboard.press("Delete")
+        page.wait_for_function("k => !window.brickseat.state().pieces.has(k)", arg=heap[0])
         page.keyboard.press("8")
         page.evaluate("window.brickseat.state().select([])")
         choose(page, "round stone")

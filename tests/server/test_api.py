@@ -1,12 +1,17 @@
 """The API: who may do what, every change with its history, undo across reloads, and files in and out."""
 
+import base64
+import io
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
 import pytest
+from django.conf import settings
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
+from PIL import Image
 from pytest_django import Settings
 
 from brickseat.accounts.demo_visitor import DRESSER
@@ -229,3 +234,40 @@ def test_the_demo_signs_in_only_a_local_visitor(
 def test_the_schema_is_published(client: Client) -> None:
     paths = client.get("/api/openapi.json").json()["paths"]
     assert "/api/sets/{key}/moves" in paths
+
+
+def test_the_picture_of_a_set_is_kept_shown_on_its_card_and_is_a_small_jpeg_or_nothing(
+    client: Client, dressed: DressedSet, other: User, as_user: Callable[[User], Client]
+) -> None:
+    url = f"/api/sets/{dressed.key}"
+    assert client.get("/api/sets").json()[0]["picture"] is None
+    assert client.get(f"{url}/picture.jpg").status_code == 404
+
+    def put(data: bytes, who: Client = client) -> Any:
+        body = {"picture": base64.b64encode(data).decode()}
+        return who.put(f"{url}/picture", body, content_type="application/json")
+
+    def drawn(kind: str, size: tuple[int, int]) -> bytes:
+        out = io.BytesIO()
+        Image.new("RGB", size, "tan").save(out, kind)
+        return out.getvalue()
+
+    before = dressed.changed
+    assert put(drawn("JPEG", (64, 40))).status_code == 204
+    address = client.get("/api/sets").json()[0]["picture"]
+    shown = client.get(address)
+    assert shown["Content-Type"] == "image/jpeg"
+    assert shown.content == drawn("JPEG", (64, 40))
+    dressed.refresh_from_db()
+    assert (dressed.changed, dressed.revision) == (before, 0), "it is no change of the set"
+    for bad in (b"", b"GIF89a", drawn("PNG", (64, 40)), drawn("JPEG", (2000, 40)), drawn("JPEG", (64, 40))[:200]):
+        answer = put(bad)
+        assert answer.status_code == 422, bad[:8]
+        assert "draw it" in answer.json()["error"]
+    assert put(b"x" * 500_000).status_code == 422
+    text = client.put(f"{url}/picture", {"picture": "*"}, content_type="application/json")
+    assert "base64" in text.json()["error"]
+    assert put(drawn("JPEG", (64, 40)), as_user(other)).status_code == 404
+    assert client.get(address).content == shown.content
+    client.delete(url)
+    assert not list((Path(settings.DATA) / "pictures").glob("*"))

@@ -36,16 +36,16 @@ export function listenToKeys(desk: Desk): () => void {
 export function onKeyDown(event: KeyboardEvent, desk: Desk): void {
   const target = event.target as HTMLElement;
   if (target.closest(OWN_KEYS)) return;
-  // An old step that is looked at cannot be changed: only Escape, which leaves it, counts.
-  if (useStage.getState().preview && event.key !== "Escape") return;
-  const holding = HOLDING.find(([press]) => matchKeyBindingPress(event, press))?.[1];
+  // An old step that is looked at cannot be changed: only what leaves it counts.
+  const old = useStage.getState().preview !== null;
+  const holding = old ? undefined : HOLDING.find(([press]) => matchKeyBindingPress(event, press))?.[1];
   if (holding) {
     if (!useStage.getState().selected.length) return;
     event.preventDefault();
     return desk.held.press(event.code, holding.step(event, desk));
   }
   const command = PLAIN.find(([press]) => matchKeyBindingPress(event, press))?.[1];
-  if (!command || (command.id === "enter" && target.closest(PRESSED))) return;
+  if (!command || (old && !command.leaves) || (command.id === "enter" && target.closest(PRESSED))) return;
   event.preventDefault();
   if (event.repeat && !command.repeats) return;
   desk.held.commit();

@@ -28,6 +28,8 @@ export interface Command {
   run: (desk: Desk) => void;
   /** It is done again while its key is held. */
   repeats?: boolean;
+  /** It leaves an old step that is looked at. */
+  leaves?: boolean;
   /** It is not offered by the finder: it only makes sense as a key. */
   hidden?: boolean;
 }
@@ -146,7 +148,15 @@ export const COMMANDS: Command[] = [
     shown: "Enter",
     run: ({ pointer }) => pointer.enter(),
   },
-  { id: "back out", words: "back out", keys: ["Escape"], shown: "Esc", run: backOut, hidden: true },
+  {
+    id: "back out",
+    words: "back out",
+    keys: ["Escape"],
+    shown: "Esc",
+    run: backOut,
+    hidden: true,
+    leaves: true,
+  },
   {
     id: "what rests on it",
     words: "select what rests on it, too",
@@ -271,7 +281,14 @@ export const COMMANDS: Command[] = [
     shown: "T",
     run: toggle("ledger"),
   },
-  { id: "history", words: "the history: what was done", keys: ["y"], shown: "Y", run: toggle("history") },
+  {
+    id: "history",
+    words: "the history: what was done",
+    keys: ["y"],
+    shown: "Y",
+    run: toggle("history"),
+    leaves: true,
+  },
   {
     id: "take away",
     words: "take away",

@@ -53,7 +53,7 @@ export function FeelerCard() {
   return (
     <figure
       aria-label="Feeler: side view of the contact"
-      className="absolute right-3 bottom-3 rounded-sm border border-rule bg-card shadow-sm"
+      className="absolute right-3 bottom-3 rounded-sm border [@container(max-height:430px)]:right-auto [@container(max-height:430px)]:left-3 border-rule bg-card shadow-sm"
       style={{ width: W + 2 }}
     >
       <svg

@@ -125,7 +125,7 @@ export function OpenStage({ data }: { data: SetData }) {
       </div>
       <SidePanel slip={<Slip middle={middle} />} />
       <main className="grid min-h-0 min-w-0 grid-rows-[minmax(0,1fr)_auto_auto]">
-        <div className="@container relative min-h-0 overflow-hidden">
+        <div className="relative min-h-0 overflow-hidden [container-type:size]">
           <div ref={host} className="absolute inset-0" data-testid="stage" />
           <div ref={over} className="pointer-events-none absolute inset-0 overflow-hidden" />
           {pinned && (
@@ -186,7 +186,7 @@ export function OpenStage({ data }: { data: SetData }) {
             onDim={() => setDim(!dim)}
           />
           {!job && <FeelerCard />}
-          <p className="pointer-events-none absolute bottom-2 left-3 rounded-sm bg-card/80 px-1.5 text-[13px] text-quiet">
+          <p className="pointer-events-none absolute bottom-2 left-3 rounded-sm bg-card/80 px-1.5 text-[13px] text-quiet [@container(max-height:430px)]:hidden">
             right button: walk round · wheel: nearer · <span className="figure">?</span>: keys
           </p>
         </div>
