@@ -12,17 +12,15 @@ from numpy.typing import NDArray
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.mover import Mover, Near
 from brickseat_core.contact.pairs import (
-    APART,
     box_beside,
     box_in_frame,
     mover_triangle,
-    open_pair,
-    pair_room,
+    splits_mover,
     triangle_in_frame,
     unit_normal,
 )
 from brickseat_core.contact.query import query_of
-from brickseat_core.kernels import inner_kernel, kernel, nested_inner_kernel, nested_kernel
+from brickseat_core.kernels import inlined_kernel, inner_kernel, kernel, nested_kernel
 from brickseat_core.meshes.nearest import nearest_on_triangle
 from brickseat_core.meshes.tree import PAIR_STACK_ROOM
 from brickseat_core.scene import Vec
@@ -174,7 +172,7 @@ def more_room(points, normals, gaps, whose, n):  # type: ignore[no-untyped-def]
     return new_points, new_normals, new_gaps, new_whose
 
 
-@nested_inner_kernel
+@inlined_kernel
 def boxes_near(forest, mover, p, lo, hi, margin):  # type: ignore[no-untyped-def]
     """Does the box of the mover's node ``p`` come within ``margin`` metres of the box lo..hi?"""
     apart = 0.0
@@ -184,13 +182,16 @@ def boxes_near(forest, mover, p, lo, hi, margin):  # type: ignore[no-untyped-def
     return apart <= margin * margin
 
 
-@nested_inner_kernel
-def parts_near(t, s, margin, room):  # type: ignore[no-untyped-def]
-    """May two triangles come within ``margin`` metres: by their boxes, and by the parts near each other's plane?"""
+@inlined_kernel
+def parts_near(t, s, flat, margin, room):  # type: ignore[no-untyped-def]
+    """May two triangles come within ``margin`` metres: by their boxes, and by the parts near each other's plane?
+
+    ``flat``: ``s`` has an area, and the first of ``room`` is its unit normal.
+    """
     plane, own, t_lo, t_hi, s_lo, s_hi = room
     if boxes_apart(t, s, margin):
         return False
-    if unit_normal(s, plane) and unit_normal(t, own):
+    if flat and unit_normal(t, own):
         if not slab_box(t, s, plane, margin, t_lo, t_hi) or not slab_box(s, t, own, margin, s_lo, s_hi):
             return False
         return not too_far(t_lo, t_hi, s_lo, s_hi, margin)
@@ -207,8 +208,8 @@ def near_features_kernel(query, margin):  # type: ignore[no-untyped-def]
     whose = np.empty(FIRST_ROOM, np.int64)
     n = np.int64(0)
     stack = np.empty((PAIR_STACK_ROOM, 2), np.int32)
-    room = pair_room()
-    nodes, _, lo, hi, _ = room
+    lo = np.empty(3)
+    hi = np.empty(3)
     slabs = (np.empty(3), np.empty(3), np.empty(3), np.empty(3), np.empty(3), np.empty(3))
     s = np.empty((3, 3))
     t = np.empty((3, 3))
@@ -227,18 +228,21 @@ def near_features_kernel(query, margin):  # type: ignore[no-untyped-def]
             if box_beside(forest, q, query.axes, query.offset, i, mover, p, margin, margin, margin):
                 continue
             if forest.child[mover.node0 + p] >= 0 or forest.child[q] >= 0:
-                open_pair(query, p, q, i, margin, room)
+                # Whether those below come near is seen when their turn comes.
+                opens_mover = splits_mover(forest, mover, p, q, lo, hi)
+                left = forest.child[mover.node0 + p] - mover.node0 if opens_mover else forest.child[q]
                 for side in range(2):
-                    if nodes[side, 0] != APART:
-                        stack[depth, 0], stack[depth, 1] = nodes[side, 0], nodes[side, 1]
-                        depth += 1
+                    stack[depth, 0] = left + side if opens_mover else p
+                    stack[depth, 1] = q if opens_mover else left + side
+                    depth += 1
                 continue
             first = forest.start[mover.node0 + p] - mover.tri0
             for a in range(forest.start[q], forest.start[q] + forest.length[q]):
                 triangle_in_frame(forest, a, query.matrix, query.offset, i, s)
+                flat = unit_normal(s, slabs[0])
                 for b in range(first, first + forest.length[mover.node0 + p]):
                     mover_triangle(mover, b, t)
-                    if not parts_near(t, s, margin, slabs):
+                    if not parts_near(t, s, flat, margin, slabs):
                         continue
                     if n + PER_PAIR > gaps.shape[0] and n < MOST_FEATURES:
                         points, normals, gaps, whose = more_room(points, normals, gaps, whose, n)
