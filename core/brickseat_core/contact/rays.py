@@ -8,7 +8,7 @@ import numpy as np
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.kernels import inner_kernel, kernel
 from brickseat_core.meshes.tree import STACK_ROOM
-from brickseat_core.scene import Vec
+from brickseat_core.scene import Vec, cross
 
 
 @dataclass(frozen=True)
@@ -26,7 +26,7 @@ class Hit:
 def first_hit(index: SceneIndex, origin: Vec, direction: Vec, skip: int = -1) -> Hit | None:
     """First surface met by a ray; both sides of a surface count. None when it meets nothing."""
     direction = np.asarray(direction, dtype=np.float64)
-    direction = direction / np.linalg.norm(direction)
+    direction = direction / math.hypot(*direction)
     row, distance, triangle = first_hit_kernel(
         index.forest, index.placed, len(index.keys), np.asarray(origin, dtype=np.float64), direction, skip
     )
@@ -34,8 +34,8 @@ def first_hit(index: SceneIndex, origin: Vec, direction: Vec, skip: int = -1) ->
         return None
     linear = index.placed.linear[row]
     corners = index.forest.corners[triangle] @ linear.T
-    normal = np.cross(corners[1] - corners[0], corners[2] - corners[0])
-    normal /= np.linalg.norm(normal)
+    normal = cross(corners[1] - corners[0], corners[2] - corners[0])
+    normal /= math.hypot(*normal)
     if normal @ direction > 0:
         normal = -normal
     return Hit(int(row), float(distance), origin + distance * direction, normal, int(triangle))

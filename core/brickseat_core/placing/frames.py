@@ -1,12 +1,13 @@
 """Surface frames: the way up at a point of a surface, and how a prop turns to follow it."""
 
+import math
 from typing import Literal, get_args
 
 import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.rays import Hit, first_hit
-from brickseat_core.scene import Vec, rotation_about
+from brickseat_core.scene import Vec, cross, rotation_about
 
 Follow = Literal["face", "smooth", "ground"]
 FOLLOWS: tuple[Follow, ...] = get_args(Follow)
@@ -23,16 +24,18 @@ SIDE_TURNS: dict[str, tuple[tuple[float, float, float], float]] = {
     "back": ((1.0, 0.0, 0.0), -np.pi / 2),
 }
 """Axis and angle that bring each side of a prop (its front is +Z) to point down."""
+SIDE_ROTATIONS = {side: rotation_about(np.array(axis), angle) for side, (axis, angle) in SIDE_TURNS.items()}
+"""The same as (3, 3) rotations."""
 
 
 def shortest_rotation(a: Vec, b: Vec) -> Vec:
     """(3, 3) least rotation that brings unit vector ``a`` to ``b``."""
-    axis = np.cross(a, b)
-    sine, cosine = float(np.linalg.norm(axis)), float(a @ b)
+    axis = cross(a, b)
+    sine, cosine = math.hypot(*axis), float(a @ b)
     if sine < 1e-12:
         if cosine > 0.0:
             return np.eye(3)
-        other = np.cross(a, np.eye(3)[int(np.argmin(np.abs(a)))])
+        other = cross(a, np.eye(3)[int(np.argmin(np.abs(a)))])
         return rotation_about(other / np.linalg.norm(other), np.pi)
     return rotation_about(axis / sine, float(np.arctan2(sine, cosine)))
 
@@ -42,8 +45,8 @@ def blended_up(normal: Vec, lean: float) -> Vec:
     angle = float(np.arccos(np.clip(PLUMB @ normal, -1.0, 1.0)))
     if angle < 1e-9 or lean <= 0.0:
         return PLUMB.copy()
-    axis = np.cross(PLUMB, normal)
-    length = float(np.linalg.norm(axis))
+    axis = cross(PLUMB, normal)
+    length = math.hypot(*axis)
     axis = axis / length if length > 1e-12 else np.array([1.0, 0.0, 0.0])
     return np.asarray(rotation_about(axis, angle * lean) @ PLUMB)
 

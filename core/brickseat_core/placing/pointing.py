@@ -12,7 +12,7 @@ from brickseat_core.fit.check import Clash, clash_of, triple
 from brickseat_core.fit.set_down import set_down
 from brickseat_core.placing.frames import (
     PLUMB,
-    SIDE_TURNS,
+    SIDE_ROTATIONS,
     Follow,
     TouchSide,
     blended_up,
@@ -74,8 +74,7 @@ def seating_direction(normal: Vec) -> Triple:
 
 def orientation(prop_direction: Triple, normal: Vec, hit: Hit, slip: Slip) -> Vec:
     """(3, 3) rotation of the prop: its touch side, its lean, and its turn or aim."""
-    axis, angle = SIDE_TURNS[slip.side]
-    base = rotation_about(np.array(axis), angle)
+    base = SIDE_ROTATIONS[slip.side]
     fixed_by = -np.asarray(prop_direction)
     if abs(fixed_by[1]) < 0.5:
         # A prop made to grow out of walls: its back goes to the surface whatever it is.

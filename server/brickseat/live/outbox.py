@@ -1,6 +1,7 @@
 """What a stage has not been sent yet: all news in order, and of the frames of a job the newest one."""
 
 import asyncio
+import threading
 from collections import deque
 from collections.abc import Awaitable, Callable
 
@@ -22,6 +23,7 @@ class Outbox:
     def __init__(self, user: int, session: str) -> None:
         self.user, self.session = user, session
         self._loop = asyncio.get_running_loop()
+        self._thread = threading.get_ident()
         self._waiting: deque[str] = deque()
         self._bytes = 0
         self._frame: Frame | None = None
@@ -31,7 +33,9 @@ class Outbox:
 
     def hear(self, news: News) -> None:
         """Send this when its turn comes."""
-        if not self._loop.is_closed():
+        if threading.get_ident() == self._thread:
+            self._put(news)
+        elif not self._loop.is_closed():
             self._loop.call_soon_threadsafe(self._put, news)
 
     def end(self, code: int) -> None:

@@ -1,5 +1,6 @@
 """One question of the pointer, answered: the browser sends a ray, the seated pose goes back."""
 
+import math
 from collections.abc import Mapping
 from typing import Any
 
@@ -30,7 +31,7 @@ def slip_of(asked: PointSlip) -> Slip:
 def answer(live: LiveSet, question: PointQuestion, directions: Mapping[str, Triple]) -> dict[str, Any]:
     """The seated pose under a ray. ``directions``: usual seating direction by prop. Raises NotUnderstood."""
     origin, along = np.array(question.ray.origin), np.array(question.ray.direction)
-    if not float(np.linalg.norm(along)) > 1e-6:
+    if not math.hypot(*question.ray.direction) > 1e-6:
         raise NotUnderstood("ray.direction: it has no length", question.n)
     now = live.snapshot
     standing = now.dressed.pieces.get(question.piece) if question.piece else None
