@@ -15,7 +15,7 @@ import numba
 
 F = TypeVar("F", bound=Callable[..., Any])
 KERNEL_FOLDERS = ("meshes", "contact")
-KERNEL_MARKS = (b"@kernel", b"@inner_kernel", b"@nested", b"@inlined")
+KERNEL_MARKS = (b"@kernel", b"@inner_kernel", b"@nested")
 """What a file of kernels holds. Constants that are compiled into kernels stand in such files or in the tolerances."""
 
 
@@ -51,13 +51,13 @@ def kernel(function: F) -> F:
 
 
 def inner_kernel(function: F) -> F:
-    """As ``kernel``, for what is called in the innermost loops: it may make no array.
+    """As ``kernel``, for what is called in the innermost loops: it may make no array, and is put into each of its callers.
 
     A kernel counts the references to every array it is given, one locked addition each and far more work than a box or
-    a triangle; what makes no array has nothing to count.
+    a triangle; what makes no array has nothing to count. To hand over a query or a tree takes longer than a box test, too.
     """
     # An option of the compiler that its stubs leave out.
-    options: dict[str, Any] = {"_nrt": False}
+    options: dict[str, Any] = {"_nrt": False, "forceinline": True}
     compiled = numba.njit(cache=True, nogil=True, error_model="numpy", **options)(function)
     return cast(F, compiled)
 
@@ -73,15 +73,6 @@ def nested_kernel(function: F) -> F:
 
 def nested_inner_kernel(function: F) -> F:
     """As ``inner_kernel``, without an entry from Python, as ``nested_kernel``."""
-    options: dict[str, Any] = {"no_cpython_wrapper": True, "no_cfunc_wrapper": True, "_nrt": False}
-    compiled = numba.njit(cache=True, nogil=True, error_model="numpy", **options)(function)
-    return cast(F, compiled)
-
-
-def inlined_kernel(function: F) -> F:
-    """As ``nested_inner_kernel``, put into each of its callers: for one that is called for every node of a walk, since
-    handing over a query takes longer than a box test.
-    """
     options: dict[str, Any] = {"no_cpython_wrapper": True, "no_cfunc_wrapper": True, "_nrt": False, "forceinline": True}
     compiled = numba.njit(cache=True, nogil=True, error_model="numpy", **options)(function)
     return cast(F, compiled)

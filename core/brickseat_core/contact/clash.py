@@ -13,7 +13,7 @@ from brickseat_core.contact.first_contact import EMBEDDED_LIFT
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.inside import containers_kernel, holds_point
 from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
-from brickseat_core.contact.mover import Mover, Near, frame_along
+from brickseat_core.contact.mover import Mover, Near
 from brickseat_core.contact.pairs import blocking_pairs, mover_triangle, triangle_in_frame, unit_normal
 from brickseat_core.contact.query import query_of
 from brickseat_core.contact.separation import shortest_separation
@@ -107,7 +107,7 @@ def shrunk(index: SceneIndex, piece: Piece) -> Piece:
 def measured_cut(index: SceneIndex, piece: Piece, row: int, most: int, limit: float) -> Cut:
     mesh = index.mesh_of(piece)
     down = np.asarray(piece.direction)
-    mover = index.mover(mesh, piece.pose, frame_along(down))
+    mover = index.mover_along(mesh, piece.pose, piece.direction)
     near = index.only(mover, piece.pose.origin, [row])
     pairs = blocking_pairs(query_of(index, mover, near), 0.0, 0.0, MOST_PAIRS)
     normals, weight, points = cut_kernel(index.forest, mover, near.matrix, near.offset, pairs)

@@ -20,7 +20,7 @@ from brickseat_core.contact.pairs import (
     unit_normal,
 )
 from brickseat_core.contact.query import query_of
-from brickseat_core.kernels import inlined_kernel, inner_kernel, kernel, nested_kernel
+from brickseat_core.kernels import inner_kernel, kernel, nested_inner_kernel, nested_kernel
 from brickseat_core.meshes.nearest import nearest_on_triangle
 from brickseat_core.meshes.tree import PAIR_STACK_ROOM
 from brickseat_core.scene import Vec
@@ -172,7 +172,7 @@ def more_room(points, normals, gaps, whose, n):  # type: ignore[no-untyped-def]
     return new_points, new_normals, new_gaps, new_whose
 
 
-@inlined_kernel
+@nested_inner_kernel
 def boxes_near(forest, mover, p, lo, hi, margin):  # type: ignore[no-untyped-def]
     """Does the box of the mover's node ``p`` come within ``margin`` metres of the box lo..hi?"""
     apart = 0.0
@@ -182,7 +182,7 @@ def boxes_near(forest, mover, p, lo, hi, margin):  # type: ignore[no-untyped-def
     return apart <= margin * margin
 
 
-@inlined_kernel
+@nested_inner_kernel
 def parts_near(t, s, flat, margin, room):  # type: ignore[no-untyped-def]
     """May two triangles come within ``margin`` metres: by their boxes, and by the parts near each other's plane?
 

@@ -5,7 +5,7 @@ from typing import NamedTuple
 import numpy as np
 
 from brickseat_core.contact.interval import diameter, double_area, gap_span
-from brickseat_core.kernels import inlined_kernel, inner_kernel, kernel, nested_inner_kernel, nested_kernel
+from brickseat_core.kernels import inner_kernel, kernel, nested_inner_kernel, nested_kernel
 from brickseat_core.meshes.tree import PAIR_STACK_ROOM
 from brickseat_core.scene import Vec
 
@@ -288,7 +288,7 @@ APART = np.int64(-1)
 """In the place of a mover's node: the two of a pair miss each other, seen along w."""
 
 
-@inlined_kernel
+@nested_inner_kernel
 def open_pair(query, p, q, i, aside, room):  # type: ignore[no-untyped-def]
     """One step of a walk over two trees: open one node of a pair, and write what is below it into ``room``.
 
