@@ -17,7 +17,7 @@ from brickseat.live.messages import NEWS, PointQuestion
 from brickseat.live.outbox import Outbox
 from brickseat.sets.listening import Frame, listeners
 from brickseat.sets.models import DressedSet
-from brickseat.sets.session import LiveSet
+from brickseat.sets.session import IDLE_KEPT, LiveSet, sessions
 from brickseat.sets.telling import message
 
 pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.asyncio]
@@ -293,3 +293,19 @@ async def test_undo_leaves_alone_what_another_stage_holds(dressed: DressedSet, w
     await heard(holds, 20, "held")
     assert (await post(f"{url}/redo")).status_code == 409
     await holds.disconnect()
+
+
+async def test_a_set_that_somebody_has_open_stays_in_memory_and_idle_ones_are_bounded(
+    dressed: DressedSet, wren: User
+) -> None:
+    socket = await opened(dressed, wren)
+    held = sessions.kept(dressed.key)
+    others = [await DressedSet.objects.acreate(owner=wren, name=f"idle {n}") for n in range(IDLE_KEPT + 5)]
+    for other in others:
+        await sync_to_async(sessions.of)(other)
+    assert sessions.kept(dressed.key) is held
+    assert [sessions.kept(o.key) is not None for o in others] == [False] * 4 + [True] * (IDLE_KEPT + 1)
+    await socket.disconnect()
+    for other in others:
+        await sync_to_async(sessions.of)(other)
+    assert sessions.kept(dressed.key) is None, "nobody has it open any more"
