@@ -79,16 +79,16 @@ def test_an_old_step_that_comes_late_is_not_shown_and_blocks_no_keys(page: Page,
     page.keyboard.press("ArrowRight")
     page.wait_for_function("(window.brickseat.state().canUndo ?? '').startsWith('slid')")
     late: list[Route] = []
-    page.route(re.compile(r"/history/\d+$"), lambda route: late.append(route))
+    step = re.compile(r"/history/\d+$")
+    page.route(step, lambda route: late.append(route))
     page.keyboard.press("y")
     steps = page.get_by_label("History").get_by_role("listitem")
-    steps.last.get_by_role("button").hover()
-    page.wait_for_timeout(400)
-    assert len(late) == 1
+    with page.expect_request(step):
+        steps.last.get_by_role("button").hover()
     page.keyboard.press("y")
     expect(page.get_by_label("History")).to_be_hidden()
-    late[0].continue_()
-    page.wait_for_load_state("networkidle")
+    with page.expect_response(step):
+        late[0].continue_()
     redrawn(page)
     assert page.evaluate("window.brickseat.state().preview") is None
     x = position(page, STOOL)[0]

@@ -51,6 +51,7 @@ def nearest_edge_kernel(polygon, centre):  # type: ignore[no-untyped-def]
 
 @inner_kernel
 def turn(points, a, b, c):  # type: ignore[no-untyped-def]
+    """Twice the area of the triangle of three of ``points`` (n, 2); positive when they turn left."""
     return (points[b, 0] - points[a, 0]) * (points[c, 1] - points[a, 1]) - (points[b, 1] - points[a, 1]) * (
         points[c, 0] - points[a, 0]
     )

@@ -37,6 +37,7 @@ class Bearing:
 
 
 def bearing_of(contacts: Vec, touch: Vec, rows: NDArray[np.int64], margin: float, grip: float = -1.0) -> Bearing | None:
+    """What ``bearing_kernel`` tells, as a ``Bearing``; None without contacts. ``grip``: negative where it does not lean."""
     if not len(contacts):
         return None
     return Bearing(contacts, touch, tuple(rows.tolist()), margin, grip if grip >= 0.0 else None)
@@ -107,6 +108,7 @@ def bearing_kernel(points, rows, centre):  # type: ignore[no-untyped-def]
 def bearing_or_leaning_kernel(  # type: ignore[no-untyped-def]
     forest, placed, count, mover, origin, direction, skip, points, rows, centre, near, far
 ):
+    """As ``bearing_kernel``; a piece out of balance is also asked what it leans on, within ``near`` of a touch within ``far`` metres."""
     contacts, touch, bearers, margin, x, y = bearing_kernel(points, rows, centre)
     if points.shape[0] == 0 or margin >= -BALANCE_TOLERANCE or direction[1] >= -UPWARD:
         return contacts, touch, bearers, margin, -1.0
@@ -135,6 +137,7 @@ def centre_of(moving, linear, origin):  # type: ignore[no-untyped-def]
 def bearing_or_leaning_alone(  # type: ignore[no-untyped-def]
     forest, placed, count, moving, linear, origin, direction, skip, points, rows, near, far
 ):
+    """As ``bearing_or_leaning_kernel``, for a piece that is no mover yet."""
     mover = mover_kernel(forest, moving, linear, frame_kernel(direction))
     centre = centre_of(moving, linear, origin)
     return bearing_or_leaning_kernel(

@@ -105,6 +105,7 @@ def shrunk(index: SceneIndex, piece: Piece) -> Piece:
 
 
 def measured_cut(index: SceneIndex, piece: Piece, row: int, most: int, limit: float) -> Cut:
+    """As ``penetration``, for what cuts: two that only share planes cut nothing."""
     mesh = index.mesh_of(piece)
     down = np.asarray(piece.direction)
     mover = index.mover_along(mesh, piece.pose, piece.direction)
@@ -152,6 +153,7 @@ def column(index: SceneIndex, piece: Piece, skip: int) -> tuple[Mover, Near]:
 
 @inner_kernel
 def note_normal(normals, weight, found, n, sign):  # type: ignore[no-untyped-def]
+    """Count one more cut under a unit normal (3,), times ``sign``; how many different normals there are then."""
     for i in range(found):
         if sign * (normals[i, 0] * n[0] + normals[i, 1] * n[1] + normals[i, 2] * n[2]) > SAME_NORMAL:
             weight[i] += 1

@@ -144,6 +144,7 @@ def in_world(points, frame, origin):  # type: ignore[no-untyped-def]
 def query_contacts_kernel(  # type: ignore[no-untyped-def]
     forest, placed, count, moving, linear, origin, direction, skip, sink, band, near, far
 ):
+    """As ``query_contacts``, with rows as they are in the query."""
     mover = mover_kernel(forest, moving, linear, frame_kernel(direction))
     query = column_query_kernel(forest, placed, count, mover, origin, skip, 0.0)
     others = query.rows

@@ -70,6 +70,7 @@ def nearest_inside_edges(a, b, c, d, on_ab, on_cd):  # type: ignore[no-untyped-d
 
 @inner_kernel
 def boxes_apart(t, s, margin):  # type: ignore[no-untyped-def]
+    """Are the boxes of two triangles (3, 3) farther apart than ``margin`` metres along an axis?"""
     for k in range(3):
         if min(t[0, k], t[1, k], t[2, k]) - max(s[0, k], s[1, k], s[2, k]) > margin:
             return True
@@ -119,6 +120,7 @@ def too_far(lo, hi, other_lo, other_hi, margin):  # type: ignore[no-untyped-def]
 
 @inner_kernel
 def note_feature(points, normals, gaps, n, mine, other, margin):  # type: ignore[no-untyped-def]
+    """Write down one pair of nearest points, unless it is farther than ``margin`` metres or known; how many there are then."""
     if n == points.shape[0]:
         return n
     x, y, z = mine[0] - other[0], mine[1] - other[1], mine[2] - other[2]

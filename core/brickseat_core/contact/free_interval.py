@@ -86,6 +86,7 @@ def buried(forest, placed, rows, probes, along, lift):  # type: ignore[no-untype
 
 @inner_kernel
 def waiting_key(begin, end, lift):  # type: ignore[no-untyped-def]
+    """Where a blocked interval waits in the heap: by its begin above ``lift``, else by its end, the farthest first."""
     return begin if begin > lift else -end
 
 

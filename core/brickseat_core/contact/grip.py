@@ -107,6 +107,7 @@ def few_of(points, normals):  # type: ignore[no-untyped-def]
 
 @inner_kernel
 def cross(a, b, out):  # type: ignore[no-untyped-def]
+    """Write the cross product of two vectors (3,) into ``out``."""
     out[0], out[1], out[2] = a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]
 
 

@@ -83,6 +83,7 @@ def holds(forest, placed, row, x, y, z):  # type: ignore[no-untyped-def]
 
 @kernel
 def holds_point_kernel(forest, placed, row, points):  # type: ignore[no-untyped-def]
+    """Does the piece of ``row`` hold a pair of ``points`` (n, 3), which come two by two?"""
     if placed.sense[row] == 0.0:
         return False
     for i in range(0, points.shape[0], 2):

@@ -18,11 +18,13 @@ ROUNDING = 1e-9
 
 @inner_kernel
 def double_area(t):  # type: ignore[no-untyped-def]
+    """Twice the area of a triangle (3, 3) as it is seen along w; negative when it turns right."""
     return (t[1, 0] - t[0, 0]) * (t[2, 1] - t[0, 1]) - (t[1, 1] - t[0, 1]) * (t[2, 0] - t[0, 0])
 
 
 @inner_kernel
 def diameter(t):  # type: ignore[no-untyped-def]
+    """The longer side, in metres, of the rectangle of (u, v) round a triangle (3, 3)."""
     du = max(t[0, 0], t[1, 0], t[2, 0]) - min(t[0, 0], t[1, 0], t[2, 0])
     dv = max(t[0, 1], t[1, 1], t[2, 1]) - min(t[0, 1], t[1, 1], t[2, 1])
     return max(du, dv)
@@ -73,6 +75,7 @@ def clip_segment(t, area, au, av, bu, bv, flush):  # type: ignore[no-untyped-def
 
 @inner_kernel
 def add_point(out, n, u, v, w, g):  # type: ignore[no-untyped-def]
+    """Write one more corner into ``out`` (m, 4): u, v, w and gap; how many there are then."""
     out[n, 0] = u
     out[n, 1] = v
     out[n, 2] = w

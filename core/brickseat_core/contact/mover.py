@@ -59,6 +59,7 @@ def frame_along(direction: Vec) -> Vec:
 
 @kernel
 def frame_kernel(direction):  # type: ignore[no-untyped-def]
+    """As ``frame_along``."""
     frame = np.empty((3, 3))
     u, v, w = frame[0], frame[1], frame[2]
     length = np.sqrt(direction[0] ** 2 + direction[1] ** 2 + direction[2] ** 2)
@@ -121,6 +122,7 @@ def mover_kernel(forest, moving, linear, frame):  # type: ignore[no-untyped-def]
 
 @kernel
 def turn_kernel(forest, node0, nodes, tri0, triangles, matrix):  # type: ignore[no-untyped-def]
+    """The triangles (n, 3, 3) of a mesh in another frame, and the boxes of its tree's nodes about them."""
     tri = np.empty((triangles, 3, 3))
     for i in range(triangles):
         for k in range(3):
@@ -150,6 +152,7 @@ def turn_kernel(forest, node0, nodes, tri0, triangles, matrix):  # type: ignore[
 
 @kernel
 def near_kernel(placed, rows, frame, origin, lo, hi, skip):  # type: ignore[no-untyped-def]
+    """Rows whose box meets the column of a mover's box, all but row ``skip``."""
     found = np.empty(rows, np.int64)
     n = 0
     for r in range(rows):

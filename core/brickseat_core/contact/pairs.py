@@ -117,6 +117,7 @@ def mover_triangle(mover, t, out):  # type: ignore[no-untyped-def]
 
 @inner_kernel
 def unit_normal(t, out):  # type: ignore[no-untyped-def]
+    """Write the unit normal of a triangle (3, 3) into ``out`` (3,); False when it has no area."""
     ax, ay, az = t[1, 0] - t[0, 0], t[1, 1] - t[0, 1], t[1, 2] - t[0, 2]
     bx, by, bz = t[2, 0] - t[0, 0], t[2, 1] - t[0, 1], t[2, 2] - t[0, 2]
     x, y, z = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
@@ -140,11 +141,13 @@ def apart(p, s):  # type: ignore[no-untyped-def]
 
 @inner_kernel
 def low_w(t):  # type: ignore[no-untyped-def]
+    """The lowest w of a triangle (3, 3), in metres."""
     return min(t[0, 2], t[1, 2], t[2, 2])
 
 
 @inner_kernel
 def high_w(t):  # type: ignore[no-untyped-def]
+    """The highest w of a triangle (3, 3), in metres."""
     return max(t[0, 2], t[1, 2], t[2, 2])
 
 

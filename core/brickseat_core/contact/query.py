@@ -36,6 +36,7 @@ def query_of(index: SceneIndex, mover: Mover, near: Near) -> Query:
 
 @kernel
 def query_kernel(forest, placed, mover, rows, matrix, offset, facing):  # type: ignore[no-untyped-def]
+    """As ``query_of``."""
     axes = axes_kernel(placed, rows, mover, matrix, offset)
     roots = np.empty(rows.shape[0], np.int64)
     for i in range(rows.shape[0]):

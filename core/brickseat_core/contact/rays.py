@@ -122,6 +122,7 @@ def first_on_tree(forest, root, o, d, best):  # type: ignore[no-untyped-def]
 
 @kernel
 def first_hit_kernel(forest, placed, rows, origin, direction, skip):  # type: ignore[no-untyped-def]
+    """The row met first (-1: none), the distance in metres, and the triangle."""
     best = np.inf
     who = -1
     which = -1

@@ -41,8 +41,10 @@ def set_down(index: SceneIndex, piece: Piece, rows: list[int] | None = None) -> 
     raised = piece.at(piece.pose.moved(-piece.sink * direction)) if piece.sink else piece
     free, travel, _ = free_drop(index, raised, row) if rows is None else (False, None, -1)
     if not free:
-        mover, near = column(index, raised, row)
-        if rows is not None:
+        if rows is None:
+            mover, near = column(index, raised, row)
+        else:
+            mover = index.mover_along(index.mesh_of(raised), raised.pose, raised.direction)
             near = index.only(mover, raised.pose.origin, rows)
         travel = travel_to_contact(index, raised, row, mover, near)
     if travel is None:

@@ -38,6 +38,7 @@ class Health:
 
     @property
     def closed(self) -> bool:
+        """Whether every edge is shared by two triangles."""
         return self.open_edges == 0
 
 
@@ -202,6 +203,7 @@ class Mesh:
 
     @lazy
     def health(self) -> Health:
+        """What is to be said of the mesh: flaws counted, and whether it faces inward."""
         welded = self._welded
         degenerate = (welded[:, 0] == welded[:, 1]) | (welded[:, 1] == welded[:, 2]) | (welded[:, 2] == welded[:, 0])
         good = welded[~degenerate]
@@ -242,6 +244,7 @@ def number_rows(rows: NDArray[np.int64]) -> NDArray[np.int64]:
 
 @kernel
 def shells_kernel(faces, vertices):  # type: ignore[no-untyped-def]
+    """How many parts the triangles hang together in (union-find: Tarjan, 1975)."""
     parent = np.arange(vertices)
     for i in range(faces.shape[0]):
         for k in range(1, 3):

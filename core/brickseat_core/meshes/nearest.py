@@ -63,6 +63,7 @@ def box_distance(tree, node, p):  # type: ignore[no-untyped-def]
 
 @kernel
 def distances_kernel(tree, points):  # type: ignore[no-untyped-def]
+    """(n,) metres from points (n, 3) to the nearest triangle of a tree."""
     found = np.empty(points.shape[0])
     stack = np.empty(STACK_ROOM, np.int64)
     out = np.empty(3)

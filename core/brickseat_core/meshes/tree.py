@@ -50,6 +50,7 @@ def build_tree(corners: NDArray[np.float64]) -> Tree:
 
 @inner_kernel
 def half_area(dx: float, dy: float, dz: float) -> float:
+    """Half the surface, in square metres, of a box with these sides."""
     return dx * dy + dy * dz + dz * dx
 
 
@@ -159,6 +160,7 @@ def halve(order, first, last, key):  # type: ignore[no-untyped-def]
 
 @kernel
 def build_tree_kernel(corners):  # type: ignore[no-untyped-def]
+    """The tree over triangles ``corners`` (m, 3, 3): boxes, children, and the triangles in the order of the leaves."""
     m = corners.shape[0]
     tri_lo = np.empty((m, 3))
     tri_hi = np.empty((m, 3))

@@ -18,6 +18,7 @@ LARGEST_UPLOAD = 200 * 1024 * 1024
 
 
 def user_of(request: HttpRequest) -> User:
+    """The visitor, whom the API has seen to be signed in."""
     user = request.user
     assert user.is_authenticated  # the API's auth has seen to it
     return user
@@ -47,6 +48,7 @@ def visible_props(request: HttpRequest, dressed: DressedSet | None = None) -> "Q
 
 
 def visible_prop(request: HttpRequest, key: str) -> StoredProp:
+    """A prop that the visitor may see, also one that only stands, or stood, on a set of theirs. Raises HttpError."""
     found = visible_props(request).filter(key=key).first()
     # On a shared set everybody sees what its owner and its other dressers have put there.
     if found is None:

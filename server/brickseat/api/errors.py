@@ -12,6 +12,8 @@ from brickseat_core.moves import MoveRefused
 
 
 class Problem(Schema):
+    """The shape of every error."""
+
     error: str
 
 
@@ -19,6 +21,7 @@ NOT_FOUND = "there is no such thing here, or it is somebody else's"
 
 
 def csrf_failure(request: HttpRequest, reason: str = "") -> HttpResponse:
+    """For a page whose token is not the one of its cookie."""
     return JsonResponse({"error": "this page has gone stale; load it again"}, status=403)
 
 
@@ -37,6 +40,8 @@ def server_error(request: HttpRequest) -> HttpResponse:
 
 
 def add_handlers(api: NinjaAPI) -> None:
+    """Turn every exception of the core and of the server into the one shape, with its status."""
+
     @api.exception_handler(Exception)
     def unexpected(request: HttpRequest, error: Exception) -> HttpResponse:
         log.error("%s %s failed", request.method, request.path, exc_info=error)

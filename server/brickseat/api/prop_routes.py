@@ -49,6 +49,7 @@ def breaking_fall(prop: StoredProp) -> float | None:
 
 
 def prop_record(prop: StoredProp, user: User) -> dict[str, Any]:
+    """A stored prop as JSON values, as ``user`` sees it."""
     names = (
         "key",
         "name",
@@ -125,6 +126,7 @@ def one_prop(request: HttpRequest, key: str) -> Any:
 
 
 def detail(prop: StoredProp, user: User) -> dict[str, Any]:
+    """Everything the bench shows of a prop, as JSON values."""
     mesh = mesh_of(prop)
     sides = resting_sides(mesh)
     used = mesh.vertices[np.unique(mesh.faces)]
@@ -181,6 +183,7 @@ def change_prop(request: HttpRequest, key: str, given: schemas.PropChanges) -> A
 
 @router.delete("/props/{key}", response={204: None, **PROBLEMS})
 def delete_prop(request: HttpRequest, key: str) -> Any:
+    """Take a prop out of the store; one that the history names is retired. Raises HttpError while copies of it stand."""
     prop = own_prop(request, key)
     if prop.owner_id is None:
         raise HttpError(403, f"“{prop.name}” belongs to everybody and stays in the store")
@@ -215,6 +218,7 @@ def contact_file(request: HttpRequest, key: str, kind: str, digest: str) -> Any:
 
 
 def shape_kind(text: str) -> ShapeKind | None:
+    """The kind of contact shape of an address; None for the best. Raises HttpError."""
     for kind in SHAPE_KINDS:
         if kind == text:
             return kind
@@ -269,6 +273,7 @@ def make_terrain(
 
 
 def shelved_bearer(request: HttpRequest, name: str, mesh: Mesh) -> dict[str, Any]:
+    """A bearer put into the store for the visitor, as JSON values. Raises FileError."""
     document = prop_document(name, [Surface(PLASTER, mesh.vertices, mesh.faces)])
     user = user_of(request)
     made = shelve(new_key(name), name[:200], document, category="bearers", owner=user, role="bearer", listed=False)

@@ -33,6 +33,7 @@ def visitor(request: HttpRequest) -> Any:
 
 @api.post("/sign-in", response={200: schemas.VisitorSchema, **PROBLEMS}, auth=None)
 def sign_in(request: HttpRequest, given: schemas.Credentials) -> Any:
+    """Sign in by name and password. Raises HttpError."""
     user = authenticate(request, username=given.username, password=given.password)
     if user is None:
         raise HttpError(401, "that name and password do not belong together; try again")

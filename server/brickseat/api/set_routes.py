@@ -42,6 +42,7 @@ FEELER_LEAST = 0.01
 
 @router.get("/sets", response={200: list[schemas.SetCard], **PROBLEMS})
 def sets(request: HttpRequest) -> Any:
+    """The cards of all sets that the visitor may dress."""
     user = user_of(request)
     return [card_of(s, user) for s in DressedSet.open_to(user.pk).select_related("owner")]
 
@@ -52,6 +53,7 @@ def stage_of(request: HttpRequest) -> str:
 
 
 def card_of(dressed: DressedSet, user: User) -> dict[str, Any]:
+    """What the home page shows of a set, as JSON values."""
     names = ("key", "name", "counts", "plan", "changed")
     owner = None if dressed.owner_id == user.pk else dressed.owner.get_full_name() or dressed.owner.get_username()
     picture = f"/api/sets/{dressed.key}/picture.jpg?is={dressed.picture}" if dressed.picture else None
@@ -191,11 +193,13 @@ def history_go(request: HttpRequest, key: uuid.UUID, number: int) -> Any:
 
 @router.post("/sets/{uuid:key}/undo", response={200: set_schemas.ChangeSchema, **PROBLEMS})
 def undo_last(request: HttpRequest, key: uuid.UUID) -> Any:
+    """Take back the last change. Raises MoveRefused."""
     return news_record(undo(open_set_of(request, key).key, back=True, stage=stage_of(request)))
 
 
 @router.post("/sets/{uuid:key}/redo", response={200: set_schemas.ChangeSchema, **PROBLEMS})
 def redo_next(request: HttpRequest, key: uuid.UUID) -> Any:
+    """Do again what was taken back last. Raises MoveRefused."""
     return news_record(undo(open_set_of(request, key).key, back=False, stage=stage_of(request)))
 
 
@@ -261,6 +265,7 @@ def set_jobs(request: HttpRequest, key: uuid.UUID) -> Any:
 
 @router.get("/sets/{uuid:key}/jobs/{job}", response={200: job_schemas.JobSchema, **PROBLEMS})
 def one_job(request: HttpRequest, key: uuid.UUID, job: str) -> Any:
+    """How a job goes, or what came of it. Raises HttpError."""
     return settling.job_record(job_of(request, key, job))
 
 
@@ -284,6 +289,7 @@ def adopt(request: HttpRequest, key: uuid.UUID, job: str, asked: job_schemas.Ado
 
 
 def job_of(request: HttpRequest, key: uuid.UUID, job: str) -> Job:
+    """A job of a set that the visitor may dress. Raises HttpError."""
     found = jobs.of(open_set_of(request, key).key, job)
     if found is None:
         raise HttpError(404, "that job is no longer there; begin again")
@@ -334,6 +340,7 @@ def feeler_window(gap: float | None, depth: float, width: float) -> float:
 
 @router.get("/sets/{uuid:key}/hand-over.glb", response={200: None, **PROBLEMS})
 def hand_over_glb(request: HttpRequest, key: uuid.UUID) -> Any:
+    """The whole set as one GLB, to be saved."""
     dressed = open_set_of(request, key)
     name = "".join(c if c.isalnum() or c in " -_" else "_" for c in dressed.name).strip() or "set"
     response = HttpResponse(hand_over(dressed), content_type="model/gltf-binary")
@@ -353,6 +360,7 @@ def open_file(request: HttpRequest, file: File[UploadedFile]) -> Any:
 
 @router.delete("/sets/{uuid:key}", response={204: None, **PROBLEMS})
 def delete_set(request: HttpRequest, key: uuid.UUID) -> Any:
+    """Take a set away for good, with its history, jobs and picture; its open stages are closed. Raises HttpError."""
     dressed = own_set(request, key)
     sessions.drop(dressed.key)
     with transaction.atomic():

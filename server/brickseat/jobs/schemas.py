@@ -53,11 +53,15 @@ class PourAsked(Schema):
 
 
 class PosedSchema(Schema):
+    """Where one piece lies."""
+
     key: str
     pose: PoseSchema
 
 
 class WholeSchema(Schema):
+    """What was struck hard enough to break, by name, and why it did not."""
+
     name: str
     reason: str
 

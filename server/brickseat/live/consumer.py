@@ -52,6 +52,8 @@ log = logging.getLogger(__name__)
 
 
 class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
+    """One open stage: its questions are answered, and it hears of everything that happens to the set."""
+
     async def connect(self) -> None:
         self.newest: Question | None = None
         self.asked = asyncio.Event()

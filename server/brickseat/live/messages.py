@@ -20,6 +20,8 @@ MOST_HELD = 20_000
 
 
 class RaySchema(Schema):
+    """A ray from the eye through the pointer, in the world."""
+
     origin: Vector
     direction: Vector
 
@@ -110,6 +112,8 @@ class ReadyNews(Schema):
 
 
 class PointedClash(Schema):
+    """What it would be inside of there, and how deep in metres."""
+
     other: str
     name: str
     depth: float
@@ -161,6 +165,8 @@ class HeldNews(Schema):
 
 
 class OnlookerSchema(Schema):
+    """Somebody who has the set open, and the pieces that they hold."""
+
     stage: str
     name: str
     holding: list[str]
@@ -175,6 +181,8 @@ class PresenceNews(Schema):
 
 
 class ChangedNews(ChangeSchema):
+    """The set was changed."""
+
     model_config = ConfigDict(extra="forbid")
     kind: Literal["changed"]
 
@@ -188,6 +196,8 @@ class JobNews(Schema):
 
 
 class CastNews(CastSchema):
+    """Who falls in a job: those that join it, or all of them for a stage that opens while it runs."""
+
     model_config = ConfigDict(extra="forbid")
     kind: Literal["cast"]
 

@@ -124,7 +124,10 @@ export interface paths {
         get: operations["brickseat_api_prop_routes_one_prop"];
         put?: never;
         post?: never;
-        /** Delete Prop */
+        /**
+         * Delete Prop
+         * @description Take a prop out of the store; one that the history names is retired. Raises HttpError while copies of it stand.
+         */
         delete: operations["brickseat_api_prop_routes_delete_prop"];
         options?: never;
         head?: never;
@@ -226,7 +229,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Sets */
+        /**
+         * Sets
+         * @description The cards of all sets that the visitor may dress.
+         */
         get: operations["brickseat_api_set_routes_sets"];
         put?: never;
         /**
@@ -274,7 +280,10 @@ export interface paths {
         get: operations["brickseat_api_set_routes_one_set"];
         put?: never;
         post?: never;
-        /** Delete Set */
+        /**
+         * Delete Set
+         * @description Take a set away for good, with its history, jobs and picture; its open stages are closed. Raises HttpError.
+         */
         delete: operations["brickseat_api_set_routes_delete_set"];
         options?: never;
         head?: never;
@@ -352,7 +361,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Hand Over Glb */
+        /**
+         * Hand Over Glb
+         * @description The whole set as one GLB, to be saved.
+         */
         get: operations["brickseat_api_set_routes_hand_over_glb"];
         put?: never;
         post?: never;
@@ -433,7 +445,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** One Job */
+        /**
+         * One Job
+         * @description How a job goes, or what came of it. Raises HttpError.
+         */
         get: operations["brickseat_api_set_routes_one_job"];
         put?: never;
         post?: never;
@@ -576,7 +591,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Redo Next */
+        /**
+         * Redo Next
+         * @description Do again what was taken back last. Raises MoveRefused.
+         */
         post: operations["brickseat_api_set_routes_redo_next"];
         delete?: never;
         options?: never;
@@ -613,7 +631,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Undo Last */
+        /**
+         * Undo Last
+         * @description Take back the last change. Raises MoveRefused.
+         */
         post: operations["brickseat_api_set_routes_undo_last"];
         delete?: never;
         options?: never;
@@ -630,7 +651,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Sign In */
+        /**
+         * Sign In
+         * @description Sign in by name and password. Raises HttpError.
+         */
         post: operations["brickseat_api_routes_sign_in"];
         delete?: never;
         options?: never;
@@ -800,7 +824,10 @@ export interface components {
             /** Pieces */
             pieces: string[];
         };
-        /** CastNews */
+        /**
+         * CastNews
+         * @description Who falls in a job: those that join it, or all of them for a stage that opens while it runs.
+         */
         CastNews: {
             /** Files */
             files: {
@@ -841,7 +868,10 @@ export interface components {
             /** Words */
             words: string;
         };
-        /** ChangedNews */
+        /**
+         * ChangedNews
+         * @description The set was changed.
+         */
         ChangedNews: {
             /** Can Redo */
             can_redo: string | null;
@@ -1275,7 +1305,10 @@ export interface components {
             name: string;
         };
         News: components["schemas"]["ReadyNews"] | components["schemas"]["PointedNews"] | components["schemas"]["PreviewedNews"] | components["schemas"]["RefusedNews"] | components["schemas"]["HeldNews"] | components["schemas"]["PresenceNews"] | components["schemas"]["ChangedNews"] | components["schemas"]["JobNews"] | components["schemas"]["CastNews"] | components["schemas"]["PropNews"];
-        /** OnlookerSchema */
+        /**
+         * OnlookerSchema
+         * @description Somebody who has the set open, and the pieces that they hold.
+         */
         OnlookerSchema: {
             /** Holding */
             holding: string[];
@@ -1483,7 +1516,10 @@ export interface components {
              */
             turn?: number;
         };
-        /** PointedClash */
+        /**
+         * PointedClash
+         * @description What it would be inside of there, and how deep in metres.
+         */
         PointedClash: {
             /** Depth */
             depth: number;
@@ -1631,7 +1667,10 @@ export interface components {
                 number
             ];
         };
-        /** PosedSchema */
+        /**
+         * PosedSchema
+         * @description Where one piece lies.
+         */
         PosedSchema: {
             /** Key */
             key: string;
@@ -1754,7 +1793,10 @@ export interface components {
             /** Words */
             words: string;
         };
-        /** Problem */
+        /**
+         * Problem
+         * @description The shape of every error.
+         */
         Problem: {
             /** Error */
             error: string;
@@ -1981,7 +2023,10 @@ export interface components {
             /** Text */
             text: string;
         };
-        /** RaySchema */
+        /**
+         * RaySchema
+         * @description A ray from the eye through the pointer, in the world.
+         */
         RaySchema: {
             /** Direction */
             direction: [
@@ -2577,7 +2622,10 @@ export interface components {
             /** Name */
             name: string;
         };
-        /** WholeSchema */
+        /**
+         * WholeSchema
+         * @description What was struck hard enough to break, by name, and why it did not.
+         */
         WholeSchema: {
             /** Name */
             name: string;
