@@ -15,7 +15,7 @@ from brickseat_core.contact.inside import containers_kernel, holds_point
 from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
 from brickseat_core.contact.mover import Mover, Near
 from brickseat_core.contact.pairs import blocking_pairs, mover_triangle, triangle_in_frame, unit_normal
-from brickseat_core.contact.query import query_of
+from brickseat_core.contact.query import query_kernel
 from brickseat_core.contact.separation import shortest_separation
 from brickseat_core.kernels import inner_kernel, kernel
 from brickseat_core.scene import Piece, Pose, Vec
@@ -110,8 +110,7 @@ def measured_cut(index: SceneIndex, piece: Piece, row: int, most: int, limit: fl
     down = np.asarray(piece.direction)
     mover = index.mover_along(mesh, piece.pose, piece.direction)
     near = index.only(mover, piece.pose.origin, [row])
-    pairs = blocking_pairs(query_of(index, mover, near), 0.0, 0.0, MOST_PAIRS)
-    normals, weight, points = cut_kernel(index.forest, mover, near.matrix, near.offset, pairs)
+    normals, weight, points = cut_kernel(index.forest, index.placed, mover, *near)
     normals = normals[np.argsort(-weight, kind="stable")[:most]]
     lo, hi = index.box_of(piece)
     centre = 0.5 * (lo + hi)
@@ -196,8 +195,13 @@ def pierces(t, s, n, edge):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def cut_kernel(forest, mover, matrix, offset, pairs):  # type: ignore[no-untyped-def]
-    """Normals where the surfaces cut and how often each was met, and points there, all in the frame."""
+def cut_kernel(forest, placed, mover, rows, matrix, offset, facing):  # type: ignore[no-untyped-def]
+    """Normals where the surfaces cut and how often each was met, and points there, all in the frame.
+
+    The parts of the ``Near`` come one by one, and the pairs are looked for in here: to hand a query to Python and back takes
+    longer than many a search.
+    """
+    pairs = blocking_pairs(query_kernel(forest, placed, mover, rows, matrix, offset, facing), 0.0, 0.0, MOST_PAIRS)
     normals = np.empty((64, 3))
     weight = np.zeros(64, np.int64)
     found = np.int64(0)

@@ -33,8 +33,9 @@ from brickseat_core.contact.pairs import (
     same_side,
     triangle_in_frame,
 )
-from brickseat_core.contact.query import query_of, raised_query_kernel, row_query_kernel
+from brickseat_core.contact.query import column_query_kernel, query_kernel, raised_query_kernel, row_query_kernel
 from brickseat_core.kernels import kernel, nested_inner_kernel, nested_kernel
+from brickseat_core.scene import Vec
 from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH
 
 CLOSE = 0.005
@@ -73,27 +74,36 @@ def first_contact(
         return FirstContact(None, None, ())
     if ignored_width is None:
         ignored_width = np.full(len(near.rows), FLUSH_WIDTH)
-    query = query_of(index, mover, near)
-    best, who, initially_intersecting = whole_contact_kernel(query, index.placed, ignored_width)
+    best, who, initially_intersecting = whole_contact_kernel(index.forest, index.placed, mover, *near, ignored_width)
     cut = tuple(int(r) for r in near.rows[initially_intersecting])
     if who < 0:
         return FirstContact(None, None, cut)
     return FirstContact(float(best), int(near.rows[who]), cut)
 
 
-def rows_cut(index: SceneIndex, mover: Mover, near: Near) -> list[int]:
-    """Which of ``near`` the mover cuts where it is: no travel is looked for, and one cut a row is enough."""
-    ignored_width = np.full(len(near.rows), FLUSH_WIDTH)
-    _, _, initially_intersecting, _ = first_contact_kernel(
-        query_of(index, mover, near), ignored_width, 0.0, bool(ALL_CUTS)
-    )
-    return [int(r) for r in near.rows[initially_intersecting]]
+def rows_cut(index: SceneIndex, mover: Mover, origin: Vec, skip: int) -> list[int]:
+    """Rows that ``mover``, whose pose has this ``origin``, cuts where it is, all but row ``skip``.
+
+    No travel is looked for, and one cut a row is enough.
+    """
+    cut = rows_cut_kernel(index.forest, index.placed, len(index.keys), mover, origin, skip)
+    return [int(row) for row in cut]
 
 
 @kernel
-def whole_contact_kernel(query, placed, ignored_width):  # type: ignore[no-untyped-def]
+def rows_cut_kernel(forest, placed, count, mover, origin, skip):  # type: ignore[no-untyped-def]
+    """As ``rows_cut``."""
+    query = column_query_kernel(forest, placed, count, mover, origin, skip, 0.0)
+    ignored_width = np.full(query.rows.shape[0], FLUSH_WIDTH)
+    _, _, cut, _ = first_contact_kernel(query, ignored_width, 0.0, ALL_CUTS)
+    return query.rows[cut]
+
+
+@kernel
+def whole_contact_kernel(forest, placed, mover, rows, matrix, offset, facing, ignored_width):  # type: ignore[no-untyped-def]
     """Travel to first contact, the place in the query's rows of what is met (-1: nothing), and (n,) what is cut, with
     what no two triangles show: corners and edges just in a surface, and solids that are flush on all sides."""
+    query = query_kernel(forest, placed, mover, rows, matrix, offset, facing)
     best, who, initially_intersecting, within = first_contact_kernel(query, ignored_width, np.inf, ALL_CUTS)
     if who >= 0 and best <= CONTACT_EPSILON:
         embedded_kernel(query, ignored_width, initially_intersecting)
@@ -219,7 +229,7 @@ def meet_leaves(query, p, q, i, width, floors, best, who, within, initially_inte
     return best, who, within
 
 
-@kernel
+@nested_kernel
 def first_contact_kernel(query, ignored_width, limit, floors):  # type: ignore[no-untyped-def]
     """Least travel below ``limit``, the place in the query's rows of what is met there (-1: nothing), what is cut, and
     whether the first is met from within: so are solids that overlap while all their sides are flush.

@@ -291,7 +291,7 @@ def out_of_all(index: SceneIndex, start: Piece, row: int) -> Piece | None:
     piece = start
     for _ in range(PUSHES):
         mover = index.mover_along(index.mesh_of(piece), piece.pose, piece.direction)
-        cut = rows_cut(index, mover, index.near(mover, piece.pose.origin, row))
+        cut = rows_cut(index, mover, piece.pose.origin, row)
         if not cut:
             return piece
         worst = max((penetration(index, piece, r, PUSH_DIRECTIONS, MOST_PUSH) for r in cut), key=lambda c: c.depth)

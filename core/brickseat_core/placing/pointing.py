@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brickseat_core.contact.clash import column, penetration
+from brickseat_core.contact.clash import penetration
 from brickseat_core.contact.first_contact import rows_cut
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.rays import Hit, first_hit
@@ -147,8 +147,8 @@ def point(
 
 def ghost_clashes(index: SceneIndex, piece: Piece, skip: int, on: int, tolerance: float) -> tuple[Clash, ...]:
     """What the piece would interpenetrate where it is, deepest first; its bearer only beyond the wanted sink."""
-    mover, near = column(index, piece, skip)
-    initially_intersecting = [r for r in rows_cut(index, mover, near) if r != on][:MOST_MEASURED]
+    mover = index.mover_along(index.mesh_of(piece), piece.pose, piece.direction)
+    initially_intersecting = [r for r in rows_cut(index, mover, piece.pose.origin, skip) if r != on][:MOST_MEASURED]
     cuts = [
         c for c in (penetration(index, piece, r, GHOST_NORMALS) for r in initially_intersecting) if c.depth > tolerance
     ]

@@ -7,7 +7,7 @@ quaternion x, y, z, w, of each row of its cast.
 from typing import Annotated, Any, Literal, get_args
 
 from ninja import Schema
-from pydantic import ConfigDict, Field, TypeAdapter, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 from pydantic.json_schema import models_json_schema
 
 from brickseat.jobs.schemas import CastSchema, JobSchema
@@ -19,14 +19,14 @@ from brickseat_core.placing.frames import Follow, TouchSide
 MOST_HELD = 20_000
 
 
-class RaySchema(Schema):
+class RaySchema(BaseModel):
     """A ray from the eye through the pointer, in the world."""
 
     origin: Vector
     direction: Vector
 
 
-class PointSlip(Schema):
+class PointSlip(BaseModel):
     """How a prop is set down. ``turn``: radians; ``size``: a factor, or one for each of its own axes; lengths in metres."""
 
     side: TouchSide = "base"
@@ -39,7 +39,7 @@ class PointSlip(Schema):
     aim: Vector | None = None
 
 
-class PointQuestion(Schema):
+class PointQuestion(BaseModel):
     """Where does ``prop``, or the standing ``piece``, sit under this ray? The newest question counts."""
 
     kind: Literal["point"]
@@ -50,7 +50,7 @@ class PointQuestion(Schema):
     piece: Key | None = None
 
 
-class PreviewQuestion(Schema):
+class PreviewQuestion(BaseModel):
     """What would this move do? The newest question counts."""
 
     kind: Literal["preview"]
@@ -58,21 +58,21 @@ class PreviewQuestion(Schema):
     move: AnyMove
 
 
-class HoldMessage(Schema):
+class HoldMessage(BaseModel):
     """Take hold of these pieces, so that nobody else moves them; of none to let go."""
 
     kind: Literal["hold"]
     keys: Annotated[list[Key], Field(max_length=MOST_HELD)]
 
 
-class DrawnMessage(Schema):
+class DrawnMessage(BaseModel):
     """A frame was drawn: the next may be sent."""
 
     kind: Literal["drawn"]
     job: Key
 
 
-class PullMessage(Schema):
+class PullMessage(BaseModel):
     """Pull grabbed pieces to a place while gravity acts; null lets them go."""
 
     kind: Literal["pull"]
@@ -82,7 +82,7 @@ class PullMessage(Schema):
     strength: Strength = "firm"
 
 
-class StreamMessage(Schema):
+class StreamMessage(BaseModel):
     """Where the stream of a pour goes; null pauses it."""
 
     kind: Literal["stream"]
@@ -90,7 +90,7 @@ class StreamMessage(Schema):
     to: Vector | None
 
 
-class EnoughMessage(Schema):
+class EnoughMessage(BaseModel):
     """A job that would go on may come to its end."""
 
     kind: Literal["enough"]
