@@ -278,14 +278,17 @@ def stop_job(request: HttpRequest, key: uuid.UUID, job: str) -> Any:
 
 @router.post("/sets/{uuid:key}/jobs/{job}/adopt", response={200: set_schemas.ChangeSchema, **PROBLEMS})
 def adopt(request: HttpRequest, key: uuid.UUID, job: str, asked: job_schemas.Adoption) -> Any:
-    """Pieces to where they came to lie: all of an outcome, or only some. One step of the history."""
+    """Pieces to where they came to lie: all of an outcome, or only some. One step of the history; the job is done with."""
     dressed = open_set_of(request, key)
     found, keys = job_of(request, key, job), tuple(asked.keys) if asked.keys is not None else None
 
     def build(live: LiveSet) -> AdoptMove:
         return settling.adoption(found, asked.trial, keys, live.snapshot.dressed.pieces, live.prop)
 
-    return news_record(make_move(dressed.key, user_of(request), build, stage=stage_of(request)))
+    news = make_move(dressed.key, user_of(request), build, stage=stage_of(request))
+    # Here and not by one more question of the page, which may be gone by then.
+    jobs.drop(found)
+    return news_record(news)
 
 
 def job_of(request: HttpRequest, key: uuid.UUID, job: str) -> Job:

@@ -473,7 +473,7 @@ export interface paths {
         put?: never;
         /**
          * Adopt
-         * @description Pieces to where they came to lie: all of an outcome, or only some. One step of the history.
+         * @description Pieces to where they came to lie: all of an outcome, or only some. One step of the history; the job is done with.
          */
         post: operations["brickseat_api_set_routes_adopt"];
         delete?: never;

@@ -121,7 +121,6 @@ export async function adopt(job: string, trial: number, keys: string[] | null): 
   );
   if (!change) return;
   forget(job);
-  void client.DELETE("/api/sets/{key}/jobs/{job}", { params: { path } });
 }
 
 /** Mend faults, of these pieces or of all, and keep what moved and how far. */
