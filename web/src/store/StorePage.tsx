@@ -17,7 +17,7 @@ import { type Only, OnThisSet } from "./OnThisSet";
 import { Parcels } from "./Parcels";
 import { type Parcel, parcelsOf, send } from "./importing";
 
-const TAB = "hover:text-clay-deep data-[state=active]:font-semibold";
+const TAB = "whitespace-nowrap hover:text-clay-deep data-[state=active]:font-semibold";
 
 export default function StorePage() {
   const [params, setParams] = useSearchParams();
@@ -100,13 +100,13 @@ export default function StorePage() {
           onValueChange={tab}
           className="flex h-dvh flex-col"
         >
-          <header className="flex items-baseline gap-5 border-b border-rule bg-card px-6 py-3">
+          <header className="flex items-baseline gap-4 border-b border-rule bg-card px-6 py-3">
             <Link to="/" aria-label="All sets" className="self-center">
               <img src="/mark.svg" alt="" width={26} height={26} />
             </Link>
             <h1 className="text-[20px] font-semibold">Store</h1>
             {dressed.data && (
-              <Link to={`/sets/${setKey}`} className="word">
+              <Link to={`/sets/${setKey}`} className="word min-w-0 truncate">
                 back to {dressed.data.name}
               </Link>
             )}
@@ -124,7 +124,7 @@ export default function StorePage() {
               placeholder="find by name, tag, category"
               value={find}
               onChange={(e) => setFind(e.target.value)}
-              className="ml-auto w-64 border-b border-rule bg-transparent px-1 outline-none placeholder:text-quiet focus:border-ink"
+              className="ml-auto w-64 min-w-32 shrink border-b border-rule bg-transparent px-1 outline-none placeholder:text-quiet focus:border-ink"
             />
             <ActionButton onClick={choose}>Bring props</ActionButton>
           </header>

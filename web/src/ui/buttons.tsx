@@ -34,7 +34,7 @@ export function ActionButton(props: Props) {
     <span className="inline-flex flex-wrap items-baseline gap-x-3 gap-y-1">
       <Pressed
         {...props}
-        className="rounded-sm bg-clay px-3 py-1 text-[14px] font-semibold text-card hover:bg-clay-deep aria-disabled:bg-rule aria-disabled:text-ink"
+        className="rounded-sm bg-clay px-3 py-1 text-[14px] font-semibold whitespace-nowrap text-card hover:bg-clay-deep aria-disabled:bg-rule aria-disabled:text-ink"
       />
       {props.disabled && props.why && <span className="text-[13.5px] text-quiet">{props.why}</span>}
     </span>
