@@ -4,11 +4,13 @@ import asyncio
 import os
 import time
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
 from asgiref.sync import sync_to_async
+from django.conf import settings
 from django.contrib.auth.models import User
 from django.test import Client
 from test_live import heard, opened
@@ -149,6 +151,20 @@ def test_what_breaks_is_exchanged_for_its_shards_in_one_step_and_back(
     assert back == {p["key"]: p for p in before}
     client.post(f"{url}/redo")
     assert {p["key"] for p in client.get(url).json()["pieces"]} == set(now)
+    assert not list((Path(settings.DATA) / "jobs").glob("*")), "the models of the job went with it"
+
+
+@pytest.mark.django_db(transaction=True)
+def test_a_set_that_is_deleted_takes_its_jobs_and_their_models_along(client: Client, dressed: DressedSet) -> None:
+    url = f"/api/sets/{dressed.key}"
+    asked = {"keys": ["sits"], "lift": 0.45, "calm": 0.0, "breaks": 0.15}
+    key = client.post(f"{url}/settle", asked, content_type="application/json").json()["key"]
+    assert waited(client, f"{url}/jobs/{key}")["outcomes"][0]["gone"] == ["sits"]
+    folder = Path(settings.DATA) / "jobs" / key
+    assert list(folder.glob("*.glb"))
+    assert client.delete(url).status_code == 204
+    assert not folder.exists()
+    assert KeptJob.objects.count() == 0
 
 
 @pytest.mark.django_db(transaction=True)

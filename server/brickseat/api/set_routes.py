@@ -366,6 +366,8 @@ def delete_set(request: HttpRequest, key: uuid.UUID) -> Any:
     """Take a set away for good, with its history, jobs and picture; its open stages are closed. Raises HttpError."""
     dressed = own_set(request, key)
     sessions.drop(dressed.key)
+    for job in jobs.on(key):
+        jobs.drop(job)
     with transaction.atomic():
         dressed.delete()
         drop_unnamed_props()

@@ -49,12 +49,19 @@ class StoredJobs:
             shutil.rmtree(folder_of(key), ignore_errors=True)
 
     def of(self, dressed: uuid.UUID, key: str) -> Job | None:
-        """The job, as it was when it was done."""
+        """The job, as it was when it was done, with its shards."""
         row = KeptJob.objects.filter(key=key, dressed_id=dressed).first()
-        return job_of(row) if row else None
+        if row is None:
+            return None
+        job = job_of(row)
+        for shard, said in row.shards.items():
+            path = folder_of(row.key) / f"{shard}.glb"
+            if path.exists():
+                job.shards[shard] = Shard(shard, said["name"], said["of"], path.read_bytes())
+        return job
 
     def newest(self, dressed: uuid.UUID) -> list[Job]:
-        """Those of a set, newest first."""
+        """Those of a set, newest first. Their shards are read when one of them is asked for by itself."""
         return [job_of(row) for row in KeptJob.objects.filter(dressed_id=dressed)]
 
     def drop(self, job: Job) -> None:
@@ -64,14 +71,9 @@ class StoredJobs:
 
 
 def job_of(row: KeptJob) -> Job:
-    """A job that is done, from its row."""
+    """A job that is done, from its row, without the models of its shards."""
     kind: JobKind = "pour" if row.kind == "pour" else "settle"
-    job = Job(row.dressed_id, kind, row.key, "done", "finishing", share=1.0, outcomes=row.outcomes)
-    for key, said in row.shards.items():
-        path = folder_of(row.key) / f"{key}.glb"
-        if path.exists():
-            job.shards[key] = Shard(key, said["name"], said["of"], path.read_bytes())
-    return job
+    return Job(row.dressed_id, kind, row.key, "done", "finishing", share=1.0, outcomes=row.outcomes)
 
 
 jobs = Jobs(StoredJobs())

@@ -6,26 +6,12 @@ from typing import Any
 
 import numpy as np
 
-from brickseat.live.messages import NotUnderstood, PointQuestion, PointSlip
+from brickseat.live.messages import NotUnderstood, PointQuestion
 from brickseat.sets.session import LiveSet
 from brickseat.store.models import StoredProp
 from brickseat_core.placing.pointing import Slip, point
 from brickseat_core.scene import DOWN, Triple
 from brickseat_core.scene.encoding import encode_pose
-
-
-def slip_of(asked: PointSlip) -> Slip:
-    """How it is set down, as the core knows it."""
-    return Slip(
-        side=asked.side,
-        lean=asked.lean,
-        follow=asked.follow,
-        turn=asked.turn,
-        size=asked.size,
-        sink=asked.sink,
-        stand_off=asked.stand_off,
-        aim=asked.aim,
-    )
 
 
 def answer(live: LiveSet, question: PointQuestion, directions: Mapping[str, Triple]) -> dict[str, Any]:
@@ -48,7 +34,8 @@ def answer(live: LiveSet, question: PointQuestion, directions: Mapping[str, Trip
         prop,
         origin,
         along,
-        slip_of(question.slip),
+        # The same fields by the same names; the message was checked when it came in.
+        Slip(**dict(question.slip)),
         directions.get(prop.key, DOWN),
         question.piece or "",
         now.dressed.tolerance,

@@ -363,7 +363,7 @@ export async function lookThrough(view: StageView): Promise<void> {
   if (found) view.lookThrough(found.at, found.azimuth, found.half);
 }
 
-export function nextFault(by: 1 | -1): void {
+function nextFault(by: 1 | -1): void {
   const { fits, selected, select, set } = useStage.getState();
   const faulty = [...fits.values()].filter((f) => isFault(f.state)).map((f) => f.key);
   const now = faulty.indexOf(selected[0] ?? "");

@@ -1,7 +1,8 @@
 /** The pointer while there is a job: pieces that fall are grabbed by hand; of an outcome, what is to be adopted is chosen. */
 import type { Outcome, Triple } from "../api/client";
 import { useStage } from "../state";
-import { type At, type Gesture, type PointerTool, type StageParts, far, rectangle } from "../tools/tool";
+import { sweeping } from "../tools/sweeping";
+import type { At, Gesture, PointerTool, StageParts } from "../tools/tool";
 
 export class GravityPointer implements PointerTool {
   constructor(private readonly stage: StageParts) {}
@@ -56,23 +57,14 @@ export class GravityPointer implements PointerTool {
   /** Piece by piece, or by a sweep. */
   private choosing(from: At, outcome: Outcome, more: boolean): Gesture {
     const { view, beside } = this.stage;
-    let moved = false;
-    return {
-      move: (at) => {
-        moved = moved || far(from, at);
-        if (moved) beside.sweep(rectangle(from, at));
-      },
-      up: (at) => {
-        const { selected, select } = useStage.getState();
-        const { x, y, width, height } = rectangle(from, at);
-        const lying = outcome.poses.map((p) => p.key);
-        const hit = moved ? undefined : view.pick(at.x, at.y)?.key;
-        const found = moved
-          ? view.within(lying, x, y, x + width, y + height)
-          : lying.filter((k) => k === hit);
-        select(more ? [...new Set([...selected, ...found])] : found);
-      },
-      cancel: () => undefined,
-    };
+    return sweeping(beside, from, (at, box) => {
+      const { selected, select } = useStage.getState();
+      const lying = outcome.poses.map((p) => p.key);
+      const hit = box ? undefined : view.pick(at.x, at.y)?.key;
+      const found = box
+        ? view.within(lying, box.x, box.y, box.x + box.width, box.y + box.height)
+        : lying.filter((k) => k === hit);
+      select(more ? [...new Set([...selected, ...found])] : found);
+    });
   }
 }

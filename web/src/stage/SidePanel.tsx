@@ -14,7 +14,7 @@ const [LEAST, MOST] = [96, 640];
 const USUAL = 372;
 const KEY_STEP = 24;
 
-export function Verbs() {
+function Verbs() {
   const { verb, setVerb } = useParts("verb", "setVerb");
   return (
     <ToggleGroup.Root

@@ -41,7 +41,7 @@ const NO_SET: Mirror = {
   canRedo: null,
 };
 
-export const NOTHING_OPEN = {
+const NOTHING_OPEN = {
   ...NO_SET,
   key: null,
   props: new Map<string, Prop>(),

@@ -83,7 +83,7 @@ export const PLAIN_SLIP: SetDownSlip = {
   next: "varied",
 };
 
-export const PLAIN_BUILD: BuildSlip = {
+const PLAIN_BUILD: BuildSlip = {
   kind: "shelf",
   across: 1.2,
   along: 0.3,
@@ -94,7 +94,7 @@ export const PLAIN_BUILD: BuildSlip = {
   turn: 0,
 };
 
-export const PLAIN_SETTLE: SettleSlip = {
+const PLAIN_SETTLE: SettleSlip = {
   what: "selected",
   lift: 0,
   jitter: 0,
@@ -105,7 +105,7 @@ export const PLAIN_SETTLE: SettleSlip = {
   breaks: null,
 };
 
-export const PLAIN_POUR: PourSlip = {
+const PLAIN_POUR: PourSlip = {
   props: [],
   rate: 8,
   most: 100,
@@ -120,7 +120,7 @@ export const PLAIN_POUR: PourSlip = {
 };
 
 /** What each kind of bearer starts from. */
-export const BUILD_SIZES: Record<BuildSlip["kind"], Partial<BuildSlip>> = {
+const BUILD_SIZES: Record<BuildSlip["kind"], Partial<BuildSlip>> = {
   floor: { across: 4, along: 4 },
   wall: { across: 3, height: 2.4, thickness: 0.1 },
   shelf: { across: 1.2, along: 0.3, height: 1.5, thickness: 0.02, count: 4 },

@@ -60,7 +60,7 @@ export interface Tool {
   enter?: () => void;
 }
 
-export const DRAG_START_PX = 6;
+const DRAG_START_PX = 6;
 
 export function far(from: At, to: At): boolean {
   return Math.hypot(to.x - from.x, to.y - from.y) > DRAG_START_PX;

@@ -6,7 +6,8 @@ import { inWords } from "../../fit/units";
 import { make } from "../../stage/making";
 import { useStage } from "../../state";
 import { withGroup } from "../../state/families";
-import { type At, type Gesture, type PointerTool, type StageParts, far, rectangle } from "../tool";
+import { sweeping } from "../sweeping";
+import { type At, type Gesture, type PointerTool, type StageParts, far } from "../tool";
 import { PuckDrag } from "./PuckDrag";
 
 const PART_WORDS = { face: "slide", rim: "turn", post: "raise, sink", corner: "size" };
@@ -48,7 +49,7 @@ export class LookOverPointer implements PointerTool {
     if (part && selected.length)
       return new PuckGesture(new PuckDrag(part, movable(selected), at, this.stage), this.stage);
     const key = view.pick(at.x, at.y)?.key;
-    if (!key || pieces.get(key)?.role !== "prop") return sweeping(this.stage, at, event.shiftKey);
+    if (!key || pieces.get(key)?.role !== "prop") return selecting(this.stage, at, event.shiftKey);
     const together = withGroup(key, pieces, opened);
     const before = selected.includes(key);
     if (event.shiftKey)
@@ -99,29 +100,20 @@ export class LookOverPointer implements PointerTool {
 }
 
 /** Selects what lies in a rectangle; a mere press on nothing selects nothing. */
-export function sweeping(stage: StageParts, from: At, more: boolean): Gesture {
-  let moved = false;
-  return {
-    move: (at) => {
-      moved = moved || far(from, at);
-      if (moved) stage.beside.sweep(rectangle(from, at));
-    },
-    up: (at) => {
-      const { pieces, selected, select, set, opened } = useStage.getState();
-      if (!moved) {
-        if (more) return;
-        select([]);
-        set({ opened: null });
-        return;
-      }
-      const loose = [...pieces.values()].filter((p) => p.role === "prop").map((p) => p.key);
-      const { x, y, width, height } = rectangle(from, at);
-      const inside = stage.view.within(loose, x, y, x + width, y + height);
-      const found = inside.flatMap((k) => withGroup(k, pieces, opened));
-      select([...new Set(more ? [...selected, ...found] : found)]);
-    },
-    cancel: () => undefined,
-  };
+function selecting({ view, beside }: StageParts, from: At, more: boolean): Gesture {
+  return sweeping(beside, from, (_at, box) => {
+    const { pieces, selected, select, set, opened } = useStage.getState();
+    if (!box) {
+      if (more) return;
+      select([]);
+      set({ opened: null });
+      return;
+    }
+    const loose = [...pieces.values()].filter((p) => p.role === "prop").map((p) => p.key);
+    const inside = view.within(loose, box.x, box.y, box.x + box.width, box.y + box.height);
+    const found = inside.flatMap((k) => withGroup(k, pieces, opened));
+    select([...new Set(more ? [...selected, ...found] : found)]);
+  });
 }
 
 /** The puck in hand; figures can be typed meanwhile. */
