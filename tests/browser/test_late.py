@@ -203,6 +203,8 @@ def test_sharing_that_is_taken_away_ends_the_open_stage(new_page: Callable[[], P
     ).json()
     page.goto(f"{address}/sets/{made['key']}?quality=low")
     page.wait_for_function("window.brickseat?.state().line === 'joined'")
+    # What the stage still asks for would not be found, which the browser writes to its console.
+    page.wait_for_load_state("networkidle")
     gone = page.request.delete(
         f"{address}/api/sets/{made['key']}", headers={"X-CSRFToken": token, "Referer": f"{address}/sets/{key}"}
     )
