@@ -5,10 +5,12 @@ from collections.abc import Callable
 import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
+from brickseat_core.contact.rays import first_hit
 from brickseat_core.fit.check import check
 from brickseat_core.fit.repair import repair
 from brickseat_core.fit.rest import rest
 from brickseat_core.gravity.shapes import contact_shape
+from brickseat_core.meshes.crossings import intervals_inside
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.placing.pointing import Slip, point
 from brickseat_core.scene import Piece, Pose, Prop, rotation_about
@@ -49,4 +51,6 @@ def warm(on_progress: Callable[[int, int, str], None] = lambda done, total, what
     point(index, prop, np.array([0.1, 5.0, 0.2]), np.array([0.0, -1.0, 0.0]), Slip())
     on_progress(5, steps, "contact shapes")
     contact_shape(prop.mesh, "ball")
+    intervals_inside(prop.mesh.tree, np.array([0.1, 0.2, 0.0]), np.array([0.0, 0.0, 1.0]))
+    first_hit(index, np.array([0.1, 5.0, 0.2]), np.array([0.0, -1.0, 0.0]), only=index.row["floor"])
     on_progress(steps, steps, "ready")

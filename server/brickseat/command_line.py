@@ -5,14 +5,14 @@ import json
 import math
 import os
 import sys
-from collections.abc import Callable, Sequence
-from dataclasses import replace
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from fnmatch import fnmatchcase
 from pathlib import Path
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.all_down import MODES, set_all_down
-from brickseat_core.fit.check import Fit, check
+from brickseat_core.fit.check import check
+from brickseat_core.fit.measuring import Fit
 from brickseat_core.fit.repair import repair
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_document import GltfDocument
@@ -20,7 +20,10 @@ from brickseat_core.formats.gltf_set import GltfSet, read_set
 from brickseat_core.formats.gltf_storing import store_set
 from brickseat_core.formats.report import fit_report, fit_text
 from brickseat_core.meshes.lengths import UNITS, in_words, parse_length
-from brickseat_core.scene import Set
+from brickseat_core.relations.bodies import Joined, change_to, whole_bodies
+from brickseat_core.relations.indexing import index_of
+from brickseat_core.relations.obeying import TiesInTheWay, obeyed
+from brickseat_core.scene import Piece, Pose, Set
 
 DONE, FAULTS, BAD = 0, 1, 2
 REST_TRIES = 4
@@ -182,7 +185,7 @@ def outcome(dressed: Set, fits: dict[str, Fit], strict: bool) -> int:
 
 def run_check(args: argparse.Namespace) -> int:
     found = open_set(args.set, args.bearer, args.tolerance)
-    index = SceneIndex.of(found.dressed)
+    index = index_of(found.dressed)
     fits = check(index, args.tolerance, on_progress=progress("checking"))
     if args.json:
         print(json.dumps(fit_report(found.dressed, fits), ensure_ascii=False))
@@ -193,7 +196,7 @@ def run_check(args: argparse.Namespace) -> int:
 
 def run_seat(args: argparse.Namespace) -> int:
     found = open_set(args.set, args.bearer, args.tolerance)
-    index = SceneIndex.of(found.dressed)
+    index = index_of(found.dressed)
     chosen = [
         p.key
         for p in found.dressed.pieces.values()
@@ -201,14 +204,39 @@ def run_seat(args: argparse.Namespace) -> int:
     ]
     if args.only and not chosen:
         raise FileError(f"{args.set}: no piece that may move is named {' or '.join(args.only)}; see brickseat check")
-    left = set_all_down(index, chosen, args.mode, args.tolerance, REST_TRIES, progress("seating"))
+    joined = whole_bodies(found.dressed, index)
+    wanted = [k for k in dict.fromkeys(map(joined.key_of, chosen)) if joined.dressed.pieces[k].movable]
+    left = set_all_down(joined.index, wanted, args.mode, args.tolerance, REST_TRIES, progress("seating"))
     for key, reason in left.items():
-        sys.stderr.write(f"{index.pieces[key].name}: {reason}\n")
-    store_set(found, replace(found.dressed, pieces=index.pieces))
+        sys.stderr.write(f"{joined.index.pieces[key].name}: {reason}\n")
+    after = store_moved(found, index, joined, joined.index.pieces.values())
     save(found.document, args.output)
     if not args.strict:
         return DONE
-    return outcome(found.dressed, check(index, args.tolerance), args.strict)
+    return outcome(after, check(index_of(after), args.tolerance), args.strict)
+
+
+def member_paths(joined: Joined, paths: Mapping[str, Sequence[Pose]]) -> dict[str, Sequence[Pose]]:
+    """The way of every piece, those of a body carried along with it."""
+    found: dict[str, Sequence[Pose]] = {}
+    for key, path in paths.items():
+        formed = joined.formations.get(key)
+        if formed is None:
+            found[key] = path
+            continue
+        steps = [formed.after(formed.body.at(pose)) for pose in path]
+        found.update({m.key: [step[i].pose for step in steps] for i, m in enumerate(formed.members)})
+    return found
+
+
+def store_moved(found: GltfSet, index: SceneIndex, joined: Joined, pieces: Iterable[Piece]) -> Set:
+    """Bring the document up to these pieces of ``joined``, and to what their ties make of that. Raises FileError."""
+    try:
+        after = obeyed(found.dressed, index, change_to(joined, pieces, "moved")).on(found.dressed)
+    except TiesInTheWay as problem:
+        raise FileError(str(problem)) from None
+    store_set(found, after)
+    return after
 
 
 def run_apply(args: argparse.Namespace) -> int:
@@ -242,7 +270,9 @@ def run_settle(args: argparse.Namespace) -> int:
     from brickseat_core.gravity.world import NotForGravity
 
     found = open_set(args.set, args.bearer, args.tolerance)
-    pieces = tuple(found.dressed.pieces.values())
+    index = index_of(found.dressed)
+    joined = whole_bodies(found.dressed, index)
+    pieces = tuple(joined.dressed.pieces.values())
     chosen = [
         p
         for p in pieces
@@ -255,7 +285,8 @@ def run_settle(args: argparse.Namespace) -> int:
     slip = SettleSlip(args.lift, args.shake, args.seed, motion=args.animation)
     try:
         shapes = shapes_for({p.prop.key: p.prop for p in chosen}, kinds)
-        trial = Trial(pieces, tuple(p.key for p in chosen), slip, shapes, properties, args.tolerance)
+        keys = tuple(p.key for p in chosen)
+        trial = Trial(pieces, keys, slip, shapes, properties, args.tolerance, index.derived)
         if args.trials == 1:
             outcomes = {0: run_trial(trial)}
         else:
@@ -277,28 +308,28 @@ def run_settle(args: argparse.Namespace) -> int:
         )
     best = min(outcomes.values(), key=lambda s: (s.score, s.seed))
     if best.motion is not None:
-        for key in animate(found, best.motion.times, best.motion.poses):
+        for key in animate(found, best.motion.times, member_paths(joined, best.motion.poses)):
             sys.stderr.write(f"{found.dressed.pieces[key].name}: drawn by instancing, so its motion is not kept\n")
-    after = {**found.dressed.pieces, **{p.key: p for p in best.pieces}}
-    store_set(found, replace(found.dressed, pieces=after))
+    store_moved(found, index, joined, best.pieces)
     save(found.document, args.output)
     if args.trials > 1:
         print(f"kept seed {best.seed}")
     for key, reason in sorted(best.named.items()):
-        print(f"{after[key].name}: {reason}")
+        print(f"{joined.dressed.pieces[key].name}: {reason}")
     return FAULTS if args.strict and best.named else DONE
 
 
 def run_repair(args: argparse.Namespace) -> int:
     found = open_set(args.set, args.bearer, args.tolerance)
-    index = SceneIndex.of(found.dressed)
-    result = repair(index, args.tolerance, on_progress=progress("mending"))
-    store_set(found, replace(found.dressed, pieces=index.pieces))
+    index = index_of(found.dressed)
+    joined = whole_bodies(found.dressed, index)
+    result = repair(joined.index, args.tolerance, on_progress=progress("mending"))
+    store_moved(found, index, joined, joined.index.pieces.values())
     save(found.document, args.output)
     for mended in result.mended:
         print(mended.words)
     for left in result.left:
-        print(f"{index.pieces[left.key].name} left: {left.reason}")
+        print(f"{joined.index.pieces[left.key].name} left: {left.reason}")
     return FAULTS if args.strict and result.left else DONE
 
 

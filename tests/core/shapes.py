@@ -8,7 +8,7 @@ import numpy as np
 import trimesh
 
 from brickseat_core.contact.index import SceneIndex, world_box
-from brickseat_core.fit.check import Fit
+from brickseat_core.fit.measuring import Fit
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.moves import Outcome, compute_move, parse
 from brickseat_core.scene import DOWN, Piece, Pose, Prop, Set, Triple, Vec, rotation_matrix

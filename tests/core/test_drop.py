@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 import trimesh
 
-from brickseat_core.fit.check import measure_fit
+from brickseat_core.fit.measuring import measure_fit
 from brickseat_core.fit.set_down import set_down
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece

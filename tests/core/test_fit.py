@@ -8,7 +8,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brickseat_core.contact.balance import balance_margin, offset_to_balance, support_polygon
-from brickseat_core.fit.check import Fit, check, measure_fit, touched_by
+from brickseat_core.fit.check import check, touched_by
+from brickseat_core.fit.measuring import Fit, measure_fit
 from brickseat_core.scene import Piece
 from shapes import FLOOR, ball, bounds, box, inward, piece, revolved, sheet, standing, turned
 

@@ -14,7 +14,6 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from pxr import Gf, Sdf, Usd, UsdGeom
 
-from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.fit.set_down import set_down
 from brickseat_core.formats.errors import FileError
@@ -30,6 +29,7 @@ from brickseat_core.formats.prop_file import read_prop
 from brickseat_core.formats.usd_reading import read_usd
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.meshes.questions import questions
+from brickseat_core.relations.indexing import index_of
 from brickseat_core.scene import Piece, Pose, Prop, Set
 from brickseat_core.warm import cube
 from shapes import bounds
@@ -64,7 +64,7 @@ def test_a_set_comes_back_whole(tmp_path: Path, kind: str) -> None:
     paint = model_of(open_document(tmp_path / f"set.{kind}")).parts[0].surfaces[0].paint
     assert (paint.name, paint.roughness) == (RED.name, pytest.approx(0.3))
     assert paint.colour == pytest.approx(RED.colour)
-    states = [f.state for f in check(SceneIndex.of(after)).values()]
+    states = [f.state for f in check(index_of(after)).values()]
     assert states == ["seated", "seated"]
 
 
@@ -315,11 +315,11 @@ def test_a_jointed_prop_is_seated_as_it_is_bent(tmp_path: Path) -> None:
     lo, hi = bounds(bent)
     assert lo[1] == pytest.approx(0.5 - 1.0, abs=1e-6)
     assert hi[0] == pytest.approx(1.1, abs=1e-6)
-    index = SceneIndex.of(found.dressed)
+    index = index_of(found.dressed)
     index.put(bent.at(set_down(index, bent).pose))
     store_set(found, replace(found.dressed, pieces=index.pieces))
     after = read_set(GltfDocument.parse(document.to_glb()))
-    fits = check(SceneIndex.of(after.dressed))
+    fits = check(index_of(after.dressed))
     assert [f.gap for f in fits.values()] == [pytest.approx(0.0, abs=1e-6)]
     save_document(document, tmp_path / "bent.usda")
     again = read_set(open_document(tmp_path / "bent.usda")).dressed

@@ -13,7 +13,6 @@ import trimesh
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.fit.repair import repair
 from brickseat_core.formats.errors import FileError
@@ -21,6 +20,7 @@ from brickseat_core.formats.gltf_build import Paint, Surface, prop_document, set
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_set import GltfSet, read_set
 from brickseat_core.formats.gltf_storing import store_set
+from brickseat_core.relations.indexing import index_of
 from brickseat_core.scene import Piece, Pose, Prop, Set
 from brickseat_core.warm import cube
 
@@ -49,7 +49,7 @@ def reread(made: GltfDocument) -> GltfDocument:
 
 
 def mend(found: GltfSet) -> GltfSet:
-    index = SceneIndex.of(found.dressed)
+    index = index_of(found.dressed)
     repair(index)
     store_set(found, replace(found.dressed, pieces=index.pieces))
     return read_set(reread(found.document))
@@ -116,9 +116,7 @@ def test_instances_are_bodies_and_only_the_wrong_one_moves() -> None:
     found = read_set(reread(made))
     states = {
         p.name: f.state
-        for p, f in zip(
-            list(found.dressed.pieces.values())[1:], check(SceneIndex.of(found.dressed)).values(), strict=True
-        )
+        for p, f in zip(list(found.dressed.pieces.values())[1:], check(index_of(found.dressed)).values(), strict=True)
     }
     assert states == {"jars 1": "seated", "jars 2": "floating", "jars 3": "seated"}
     after = positions(mend(found))
@@ -155,7 +153,7 @@ def test_everything_else_comes_out_as_it_went_in() -> None:
 def test_huge_coordinates_keep_their_millimetres() -> None:
     root = {"name": "site", "translation": [450_000.0, 120.0, -5_200_000.0], "children": [1, 2]}
     found = mend(read_set(document([root, FLOOR_NODE, {"name": "crate", "mesh": 0, "translation": [1, 0.7321, 1]}])))
-    assert check(SceneIndex.of(found.dressed))["2"].gap == pytest.approx(0.0, abs=1e-8)
+    assert check(index_of(found.dressed))["2"].gap == pytest.approx(0.0, abs=1e-8)
 
 
 def test_a_file_of_another_writer_opens(tmp_path: Path) -> None:
@@ -169,7 +167,7 @@ def test_a_file_of_another_writer_opens(tmp_path: Path) -> None:
     path = tmp_path / "other.glb"
     scene.export(path)
     found = read_set(GltfDocument.open(path), ["floor"])
-    fit = next(iter(check(SceneIndex.of(found.dressed)).values()))
+    fit = next(iter(check(index_of(found.dressed)).values()))
     assert fit.gap == pytest.approx(0.25, abs=1e-6)
 
 

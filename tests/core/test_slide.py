@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.deadline import Deadline, TooLong
-from brickseat_core.fit.check import measure_fit
+from brickseat_core.fit.measuring import measure_fit
 from brickseat_core.moves import MoveRefused
 from brickseat_core.placing import sliding
 from brickseat_core.placing.sliding import Slid, slide, stepped

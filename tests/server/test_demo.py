@@ -10,9 +10,9 @@ from brickseat.props.hollow_hill import PROPS
 from brickseat.sets.models import DressedSet, StoredRecord
 from brickseat.sets.storing import read_set
 from brickseat.store.models import StoredProp
-from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.fit.repair import repair
+from brickseat_core.relations.indexing import index_of
 
 pytestmark = pytest.mark.django_db
 
@@ -27,7 +27,7 @@ def test_hollow_hill_pottery() -> None:
     assert StoredProp.objects.get(key="kiln-yard").triangles >= 20_000
 
     workshop = DressedSet.objects.get(name__startswith="Workshop")
-    index = SceneIndex.of(read_set(workshop)[0])
+    index = index_of(read_set(workshop)[0])
     fits = check(index, workshop.tolerance)
     assert len(fits) >= 60
     wrong = {index.pieces[k].name: f.state for k, f in fits.items() if f.faults}

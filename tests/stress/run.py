@@ -17,7 +17,7 @@ import numpy as np
 from scenes import ground
 
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.fit.check import measure_fit
+from brickseat_core.fit.measuring import measure_fit
 from brickseat_core.fit.rest import rest
 from brickseat_core.fit.set_down import set_down
 from brickseat_core.formats.errors import FileError

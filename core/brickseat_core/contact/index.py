@@ -19,7 +19,7 @@ from brickseat_core.contact.mover import (
     transforms_kernel,
 )
 from brickseat_core.meshes.mesh import Mesh
-from brickseat_core.scene import Piece, Pose, Set, Triple, Vec
+from brickseat_core.scene import Bodies, Piece, Pose, Triple, Vec
 
 SHEET, SOLID, GROUND = 0, 1, 2
 ROOM_MARGIN = 1e-3
@@ -54,12 +54,23 @@ def prebuild_trees(meshes: Iterable[Mesh]) -> None:
 class SceneIndex:
     """Everything that stands in a set, ready to be asked.
 
+    ``bodies``: the joined pieces of each, by key. ``derived``: by key of a piece, the mesh it has instead of its prop's,
+    as a wall that something was cut into. Neither is ever changed in place.
+
     A move is computed on a ``fork``, which may be changed freely: the snapshot it was taken from stays as it is, and
     whoever reads that one needs no lock.
     """
 
-    def __init__(self, pieces: Iterable[Piece] = (), arena: MeshArena | None = None) -> None:
+    def __init__(
+        self,
+        pieces: Iterable[Piece] = (),
+        arena: MeshArena | None = None,
+        bodies: Bodies | None = None,
+        derived: Mapping[str, Mesh] | None = None,
+    ) -> None:
         self.arena = arena if arena is not None else MeshArena()
+        self.bodies: Bodies = bodies or {}
+        self.derived: Mapping[str, Mesh] = derived or {}
         self._movers: tuple[Span, ...] = ()
         self._last: tuple[Span, Pose, Triple, Mover] | None = None
         self._spans: list[Span | None] = []
@@ -77,15 +88,11 @@ class SceneIndex:
         self._place([(self._row_for(piece)[0], piece) for piece in pieces])
         self.judge_senses()
 
-    @classmethod
-    def of(cls, dressed: Set) -> "SceneIndex":
-        """The index of all pieces of a set."""
-        return cls(dressed.pieces.values())
-
     def fork(self) -> "SceneIndex":
         """A snapshot of its own, which costs a copy of the rows; the trees are shared."""
         other = SceneIndex.__new__(SceneIndex)
         other.arena = self.arena
+        other.bodies, other.derived = self.bodies, self.derived
         other._movers, other._last = self._movers, self._last
         other._spans, other._free = list(self._spans), list(self._free)
         other.keys, other.row, other.pieces = list(self.keys), dict(self.row), dict(self.pieces)
@@ -100,7 +107,7 @@ class SceneIndex:
 
     def mesh_of(self, piece: Piece) -> Mesh:
         """The mesh that ``piece`` is drawn, measured and seated by."""
-        return piece.prop.mesh
+        return self.derived.get(piece.key) or piece.prop.mesh
 
     def box_of(self, piece: Piece) -> tuple[Vec, Vec]:
         """Axis-aligned box of a piece in the world, (lo, hi) of (3,) metres, whether it stands here or not."""
@@ -157,7 +164,8 @@ class SceneIndex:
             self.row[piece.key] = row
             self.keys[row] = piece.key
         self.pieces[piece.key] = piece
-        same = old is not None and old.role == piece.role and self.mesh_of(old) is self.mesh_of(piece)
+        held = self._spans[row]
+        same = old is not None and old.role == piece.role and held is not None and held.mesh is self.mesh_of(piece)
         return row, same
 
     def _place(self, standing: list[tuple[int, Piece]]) -> None:
@@ -200,13 +208,28 @@ class SceneIndex:
         self.placed.root[row] = -1
         self._free.append(row)
 
-    def follow(self, pieces: Mapping[str, Piece | None]) -> list[tuple[Vec, Vec]]:
+    def follow(
+        self,
+        pieces: Mapping[str, Piece | None],
+        bodies: Bodies | None = None,
+        derived: Mapping[str, Mesh] | None = None,
+    ) -> list[tuple[Vec, Vec]]:
         """Bring the index up to a change. ``pieces``: what came or moved, by key; None for what went.
+
+        ``bodies``, ``derived``: as they are after it; as they were by default.
 
         Returns the (lo, hi) boxes in which fits may be others now: of all that came, moved or went, as it was and as it
         is, and of what is judged anew because of it, as ground that has become an awning.
         """
+        was = self.derived
+        now = was if derived is None else derived
+        reshaped = {key for key in was.keys() | now.keys() if was.get(key) is not now.get(key)}
+        pieces = {**{key: self.pieces[key] for key in reshaped if key in self.pieces}, **pieces}
         boxes = [self._felt_in(self.pieces[key]) for key in pieces if key in self.pieces]
+        self.derived = now
+        if bodies is not None:
+            boxes += [self.box_of(self.pieces[k]) for k in newly_joined(self.bodies, bodies) if k in self.pieces]
+            self.bodies = bodies
         for key, piece in pieces.items():
             if piece is None and key in self.pieces:
                 self.remove(key)
@@ -294,6 +317,11 @@ class SceneIndex:
         """Just these rows, whether or not they are in the column."""
         chosen = np.array(list(rows), dtype=np.int64)
         return Near(chosen, *transforms_kernel(self.placed, chosen, mover.frame, origin))
+
+
+def newly_joined(before: Bodies, after: Bodies) -> set[str]:
+    """Keys of the pieces that are joined to others than before."""
+    return {key for key in before.keys() | after.keys() if before.get(key) != after.get(key)}
 
 
 def world_box(mesh: Mesh, pose: Pose) -> tuple[Vec, Vec]:

@@ -23,12 +23,15 @@ class Hit:
     triangle: int
 
 
-def first_hit(index: SceneIndex, origin: Vec, direction: Vec, skip: int = -1) -> Hit | None:
-    """First surface met by a ray; both sides of a surface count. None when it meets nothing."""
+def first_hit(index: SceneIndex, origin: Vec, direction: Vec, skip: int = -1, only: int = -1) -> Hit | None:
+    """First surface met by a ray; both sides of a surface count. None when it meets nothing.
+
+    ``skip``: a row that it passes through; ``only``: the one row that it may meet, any by default.
+    """
     direction = np.asarray(direction, dtype=np.float64)
     direction = direction / math.hypot(*direction)
     row, distance, triangle = first_hit_kernel(
-        index.forest, index.placed, len(index.keys), np.asarray(origin, dtype=np.float64), direction, skip
+        index.forest, index.placed, len(index.keys), np.asarray(origin, dtype=np.float64), direction, skip, only
     )
     if row < 0 or not math.isfinite(distance):
         return None
@@ -121,7 +124,7 @@ def first_on_tree(forest, root, o, d, best):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def first_hit_kernel(forest, placed, rows, origin, direction, skip):  # type: ignore[no-untyped-def]
+def first_hit_kernel(forest, placed, rows, origin, direction, skip, only):  # type: ignore[no-untyped-def]
     """The row met first (-1: none), the distance in metres, and the triangle."""
     best = np.inf
     who = -1
@@ -129,7 +132,7 @@ def first_hit_kernel(forest, placed, rows, origin, direction, skip):  # type: ig
     o = np.empty(3)
     d = np.empty(3)
     for r in range(rows):
-        if placed.root[r] < 0 or r == skip:
+        if placed.root[r] < 0 or r == skip or (only >= 0 and r != only):
             continue
         if misses_box(placed.lo[r], placed.hi[r], origin, direction, best):
             continue

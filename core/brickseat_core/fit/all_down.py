@@ -6,7 +6,8 @@ from typing import Literal, get_args
 import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.fit.check import measure_fit, touched_by
+from brickseat_core.fit.check import touched_by
+from brickseat_core.fit.measuring import measure_fit
 from brickseat_core.fit.repair import bottom_up
 from brickseat_core.fit.rest import rest
 from brickseat_core.fit.set_down import set_down

@@ -10,7 +10,8 @@ from brickseat_core.contact.bearing import UPWARD
 from brickseat_core.contact.free_interval import first_free_interval
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.mover import frame_along
-from brickseat_core.fit.check import Fit, check, measure_fit, touched_by
+from brickseat_core.fit.check import check, touched_by
+from brickseat_core.fit.measuring import Fit, measure_fit
 from brickseat_core.fit.set_down import set_down
 from brickseat_core.meshes.lengths import in_words
 from brickseat_core.scene import Change, Piece, Pose, Vec, piece_delta

@@ -16,9 +16,9 @@ from brickseat_core.contact.features import near_features
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.linear_program import best_in_space
 from brickseat_core.contact.mover import frame_along
-from brickseat_core.fit.check import measure_fit
 from brickseat_core.fit.landing import REAL_CONTACT, landed_after, turned_about
 from brickseat_core.fit.lean import tipped
+from brickseat_core.fit.measuring import measure_fit
 from brickseat_core.fit.set_down import set_down
 from brickseat_core.scene import Piece, Pose, Vec, rotation_about
 from brickseat_core.tolerances import CONTACT_BAND_SHARE, SEATED_TOLERANCE

@@ -10,9 +10,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brickseat_core.formats.gltf_document import GltfDocument, Json
+from brickseat_core.formats.gltf_nodes import local_matrix
 from brickseat_core.formats.gltf_relations import relations_of
-from brickseat_core.meshes.mesh import Vec
+from brickseat_core.meshes.mesh import Mesh, Vec
+from brickseat_core.relations.cutting import derived_meshes
 from brickseat_core.scene import DOWN, Piece, Pose, Prop, Set
+from brickseat_core.scene.encoding import encode_seat
 
 GENERATOR = "Brick Seat"
 CREASE_COSINE = 0.78
@@ -265,16 +268,49 @@ def piece_extras(piece: Piece) -> Json:
     return ours
 
 
+def seat_extras(prop: Prop) -> Json:
+    """The seats of a prop as the extras of a node; nothing where it has none."""
+    return {"seats": [encode_seat(seat) for seat in prop.seats]} if prop.seats else {}
+
+
+def cut_mesh_entry(document: GltfDocument, mesh: Mesh, local: Vec, whole: int) -> int:
+    """A mesh that draws what is left of mesh number ``whole``, in the material of its first primitive.
+
+    ``local``: (4, 4) from the coordinates of ``mesh`` into those of the node. Returns its number. Every triangle has
+    corners of its own, so that the rim of the opening is sharp.
+    """
+    corners = mesh.vertices[mesh.faces].reshape(-1, 3) @ local[:3, :3].T + local[:3, 3]
+    normals = np.cross(corners[1::3] - corners[::3], corners[2::3] - corners[::3])
+    normals /= np.maximum(np.linalg.norm(normals, axis=1), 1e-300)[:, None]
+    position = document.append(corners.astype("<f4"), "VEC3")
+    entry = document.json["accessors"][position]
+    entry["min"], entry["max"] = (
+        corners.astype("<f4").min(axis=0).tolist(),
+        corners.astype("<f4").max(axis=0).tolist(),
+    )
+    attributes = {"POSITION": position, "NORMAL": document.append(np.repeat(normals, 3, axis=0).astype("<f4"), "VEC3")}
+    primitive: Json = {"attributes": attributes}
+    drawn = document.item("meshes", whole, "a node")
+    first: Json = next(iter(drawn.get("primitives") or []), {})
+    if "material" in first:
+        primitive["material"] = first["material"]
+    meshes: list[Json] = document.json.setdefault("meshes", [])
+    meshes.append({"name": f"{drawn.get('name') or 'mesh'}, cut", "primitives": [primitive]})
+    return len(meshes) - 1
+
+
 def set_document(dressed: Set, models: Mapping[str, GltfDocument]) -> GltfDocument:
     """A whole set: one node a piece and a region, meshes shared by all copies of a prop. ``models`` by prop key."""
     carrier = Carrier()
     nodes: list[Json] = carrier.document.json.setdefault("nodes", [])
     roots: list[int] = []
-    standing: list[tuple[str, Pose, Prop, Json]] = [
-        (p.name, p.pose, p.prop, piece_extras(p)) for p in dressed.pieces.values()
+    derived = derived_meshes(dressed, {})
+    standing: list[tuple[str, Pose, Prop, Json, Mesh | None]] = [
+        (p.name, p.pose, p.prop, {**piece_extras(p), **seat_extras(p.prop)}, derived.get(p.key))
+        for p in dressed.pieces.values()
     ]
-    standing += [(r.name, r.pose, r.prop, {"role": "region"}) for r in dressed.regions.values()]
-    for name, pose, prop, extras in standing:
+    standing += [(r.name, r.pose, r.prop, {"role": "region"}, None) for r in dressed.regions.values()]
+    for name, pose, prop, extras, cut in standing:
         source = models[prop.key]
         drawn = [n for n in source.items("nodes") if "mesh" in n]
         node: Json = {"name": name, **transform_of(pose), "extras": {"brickseat": extras}}
@@ -283,19 +319,36 @@ def set_document(dressed: Set, models: Mapping[str, GltfDocument]) -> GltfDocume
         roots.append(number)
         if len(drawn) == 1 and not any(k in drawn[0] for k in ("matrix", "translation", "rotation", "scale")):
             node["mesh"] = carrier.mesh(source, drawn[0]["mesh"])
-            continue
-        node["children"] = []
-        for part in drawn:
-            child = {k: v for k, v in part.items() if k in ("name", "matrix", "translation", "rotation", "scale")}
-            child["mesh"] = carrier.mesh(source, part["mesh"])
-            node["children"].append(len(nodes))
-            nodes.append(child)
+            parts = [node]
+        else:
+            node["children"], parts = [], []
+            for part in drawn:
+                child = {k: v for k, v in part.items() if k in ("name", "matrix", "translation", "rotation", "scale")}
+                child["mesh"] = carrier.mesh(source, part["mesh"])
+                node["children"].append(len(nodes))
+                nodes.append(child)
+                parts.append(child)
+        if cut is not None:
+            locals_ = [np.eye(4) if p is node else np.asarray(np.linalg.inv(local_matrix(p, name))) for p in parts]
+            draw_cut(carrier.document, parts, locals_, cut)
     scene: Json = {"nodes": roots}
     if related := relations_of(dressed):
         scene["extras"] = {"brickseat": related}
     carrier.document.json["scenes"] = [scene]
     carrier.document.json["scene"] = 0
     return carrier.document
+
+
+def draw_cut(document: GltfDocument, parts: list[Json], locals_: list[Vec], mesh: Mesh) -> None:
+    """Draw the nodes of a bearer by what is left of it, the first of them all of it, and keep what they were cut from.
+
+    ``locals_``: (4, 4) from the bearer's coordinates into those of each node.
+    """
+    for number, (node, local) in enumerate(zip(parts, locals_, strict=True)):
+        extras = node.setdefault("extras", {}).setdefault("brickseat", {})
+        extras.setdefault("whole", node.pop("mesh", None))
+        if number == 0:
+            node["mesh"] = cut_mesh_entry(document, mesh, local, extras["whole"])
 
 
 def transform_of(pose: Pose) -> Json:

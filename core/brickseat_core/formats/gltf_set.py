@@ -13,7 +13,21 @@ from brickseat_core.formats.gltf_nodes import local_matrix
 from brickseat_core.formats.gltf_relations import with_relations
 from brickseat_core.formats.gltf_skin import skin_joints, skinned
 from brickseat_core.meshes.mesh import Mesh, MeshError
-from brickseat_core.scene import DOWN, Piece, Pose, Prop, Region, Role, Set, Triple, Vec
+from brickseat_core.scene import (
+    DOWN,
+    Piece,
+    Pose,
+    Prop,
+    Region,
+    Role,
+    Seat,
+    Set,
+    Triple,
+    Vec,
+    frame_of,
+    in_world,
+)
+from brickseat_core.scene.encoding import BadRecord, decode_seats
 from brickseat_core.tolerances import SEATED_TOLERANCE
 
 INSTANCING = "EXT_mesh_gpu_instancing"
@@ -224,6 +238,11 @@ def read_set(document: GltfDocument, bearers: Iterable[str] = (), tolerance: flo
 
     def placements(number: int) -> list[Placement]:
         node = nodes[number]
+        whole = our_extras(node).get("whole")
+        if isinstance(whole, int) and not isinstance(whole, bool):
+            # Drawn with what was cut out of it: the piece is what it was cut from.
+            document.item("meshes", whole, f"nodes[{number}].extras.brickseat.whole")
+            return [Placement(number, None, whole, worlds[number])]
         if "mesh" not in node:
             return []
         document.item("meshes", node["mesh"], f"nodes[{number}].mesh")
@@ -365,14 +384,18 @@ def prop_of(
     """The prop that a body draws, shared by all that draw the same. Raises FileError."""
     if abs(float(np.linalg.det(body.lead.world[:3, :3]))) < 1e-30:
         raise FileError(f"{where} is scaled to nothing; give it a size and export it again")
-    inverse = np.linalg.inv(body.lead.world)
+    inverse: Vec = np.asarray(np.linalg.inv(body.lead.world), dtype=np.float64)
     single = len(body.parts) == 1 and body.parts[0].world is body.lead.world
     placed = [
         (p, inverse if p.skinned else np.eye(4) if single or p.world is body.lead.world else inverse @ p.world)
         for p in body.parts
     ]
     # A skinned mesh is as its own joints bend it: it is shared with no other node.
-    recipe = tuple((p.mesh, p.node if p.skinned else None, tuple(np.round(m, 12).ravel())) for p, m in placed)
+    seats = seats_of(document, body, inverse, worlds)
+    recipe = (
+        seats,
+        *((p.mesh, p.node if p.skinned else None, tuple(np.round(m, 12).ravel())) for p, m in placed),
+    )
     if recipe not in meshes:
         vertices, faces, base = [], [], 0
         for part, matrix in placed:
@@ -387,8 +410,37 @@ def prop_of(
         except MeshError as error:
             raise FileError(f"{where}: {error}; mend the model and export it again") from None
         own_name = mesh_name(document, body.parts[0].mesh) if len(body.parts) == 1 else None
-        meshes[recipe] = Prop(f"p{len(meshes)}", own_name or body.name, mesh_object)
+        meshes[recipe] = Prop(f"p{len(meshes)}", own_name or body.name, mesh_object, seats)
     return meshes[recipe]
+
+
+def seats_of(document: GltfDocument, body: Body, inverse: Vec, worlds: Mapping[int, Vec]) -> tuple[Seat, ...]:
+    """The seats that the nodes of a body carry, in the coordinates of its lead. Raises FileError.
+
+    ``inverse``: (4, 4) from the world into those.
+    """
+    found: list[Seat] = []
+    taken: set[str] = set()
+    for node in dict.fromkeys([body.lead.node, *(p.node for p in body.parts)]):
+        listed = our_extras(document.items("nodes")[node]).get("seats")
+        if listed is None:
+            continue
+        where = f"nodes[{node}].extras.brickseat.seats"
+        try:
+            seats = decode_seats(listed)
+        except BadRecord as problem:
+            raise FileError(f"{where}: {problem}; correct its extras") from None
+        instanced = INSTANCING in (document.items("nodes")[node].get("extensions") or {})
+        local = Pose.from_matrix(np.eye(4) if instanced or node == body.lead.node else inverse @ worlds[node])
+        for seat in seats:
+            frame = in_world(seat, local)
+            at = seat if node == body.lead.node else frame_of(frame.point, frame.facing, frame.clock)
+            name, again = seat.name, 2
+            while name in taken:
+                name, again = f"{seat.name} ({again})", again + 1
+            taken.add(name)
+            found.append(Seat(at.point, at.facing, at.clock, name, seat.step_deg, seat.label, seat.many))
+    return tuple(found)
 
 
 def piece_of(

@@ -6,11 +6,12 @@ from typing import Any
 import numpy as np
 
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.gltf_build import piece_extras
+from brickseat_core.formats.gltf_build import draw_cut, piece_extras, seat_extras
 from brickseat_core.formats.gltf_document import Json
 from brickseat_core.formats.gltf_nodes import write_local
 from brickseat_core.formats.gltf_relations import FIELDS, relations_of
 from brickseat_core.formats.gltf_set import INSTANCING, Body, GltfSet, instance_matrices, our_extras, split_matrix
+from brickseat_core.relations.cutting import derived_meshes
 from brickseat_core.scene import Piece, Set, Vec
 
 
@@ -43,6 +44,7 @@ def store_set(found: GltfSet, after: Set) -> None:
         add_body(found, piece, bodies[piece.key])
     if any(after.of_kind(kind) != before.of_kind(kind) for kind in FIELDS):
         store_relations(found, after)
+    store_cuts(found, after)
 
 
 def store_poses(found: GltfSet, pieces: Mapping[str, Piece]) -> None:
@@ -141,7 +143,7 @@ def add_body(found: GltfSet, piece: Piece, body: Body) -> None:
     nodes = found.document.json["nodes"]
     back = np.linalg.inv(body.lead.world)
     lead: Json = {"name": piece.name, "matrix": [float(v) for v in piece.pose.matrix.T.ravel()]}
-    lead["extras"] = {"brickseat": {"role": piece.role, **piece_extras(piece)}}
+    lead["extras"] = {"brickseat": {"role": piece.role, **piece_extras(piece), **seat_extras(piece.prop)}}
     number = len(nodes)
     nodes.append(lead)
     for part in body.parts:
@@ -210,3 +212,26 @@ def store_relations(found: GltfSet, after: Set) -> None:
     scene["extras"] = extras
     ours = {k: v for k, v in (extras.get("brickseat") or {}).items() if k not in FIELDS.values()}
     extras["brickseat"] = {**ours, **relations_of(after)}
+
+
+def store_cuts(found: GltfSet, after: Set) -> None:
+    """Draw every bearer by what is left of it, and those that are whole again by their own mesh."""
+    derived, before = derived_meshes(after, {}), derived_meshes(found.dressed, {})
+    nodes = found.document.json["nodes"]
+    for key, body in found.bodies.items():
+        if key not in after.pieces or any(part.instance is not None for part in body.parts):
+            continue
+        if derived.get(key) is before.get(key) and all("whole" in our_extras(nodes[p.node]) for p in body.parts):
+            continue
+        parts = [nodes[part.node] for part in body.parts]
+        for node, part in zip(parts, body.parts, strict=True):
+            if our_extras(node).pop("whole", None) is not None:
+                node["mesh"] = part.mesh
+        if key in derived:
+            # In the coordinates of each node, which need not be those of its body.
+            draw_cut(
+                found.document,
+                parts,
+                [np.linalg.inv(part.world) @ body.lead.world for part in body.parts],
+                derived[key],
+            )

@@ -12,9 +12,12 @@ from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.formats.errors import FileError
 from brickseat_core.moves import MoveRefused, compute_move, parse
+from brickseat_core.relations.indexing import follow, index_of
 from brickseat_core.scene import Piece, Prop, Set
 
 MOST_MOVES = 100_000
+NAMES_A_PIECE = ("piece", "to", "bearer")
+"""Fields of moves that hold the key of one piece: its name in a file."""
 LARGEST_FILE = 256 * 1024 * 1024
 
 
@@ -49,7 +52,7 @@ def apply_moves(
     dressed: Set, moves: list[Any], on_progress: Callable[[int, int], object] = lambda done, total: None
 ) -> Applied:
     """Make ``moves``, plain JSON values that name pieces by name. Raises FileError with the number of the bad one."""
-    index = SceneIndex.of(dressed)
+    index = index_of(dressed)
     fits = check(index, dressed.tolerance) if any(needs_fits(m) for m in moves) else {}
     numbers = count(1)
     words: list[str] = []
@@ -69,7 +72,7 @@ def apply_moves(
         except MoveRefused as problem:
             raise FileError(f"move {number}: {problem}") from None
         dressed = outcome.change.on(dressed)
-        index.follow(outcome.change.pieces())
+        follow(index, outcome.change, dressed)
         fits = check(index, dressed.tolerance) if fits else {}
         words.append(outcome.change.words)
         left += [(dressed.pieces[entry.key].name, entry.reason) for entry in outcome.left]
@@ -95,8 +98,9 @@ def by_key(dressed: Set, data: Any) -> Any:
     named = dict(data)
     if isinstance(named.get("pieces"), list):
         named["pieces"] = [key_of(name) for name in named["pieces"]]
-    if isinstance(named.get("piece"), str):
-        named["piece"] = key_of(named["piece"])
+    for field in NAMES_A_PIECE:
+        if isinstance(named.get(field), str):
+            named[field] = key_of(named[field])
     return named
 
 

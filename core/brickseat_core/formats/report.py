@@ -5,7 +5,7 @@ from typing import Any
 
 from typing_extensions import TypedDict
 
-from brickseat_core.fit.check import STATES, Fit, State
+from brickseat_core.fit.measuring import STATES, Fit, State
 from brickseat_core.gravity.shapes import ContactShape
 from brickseat_core.meshes.lengths import in_words
 from brickseat_core.meshes.mesh import Mesh

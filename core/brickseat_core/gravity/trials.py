@@ -9,13 +9,14 @@ import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, ProcessPoolExecutor, wait
 from contextlib import contextmanager
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.gravity.settling import Settled, SettleSlip, settle
 from brickseat_core.gravity.shapes import ContactShape
 from brickseat_core.gravity.world import PhysicalProperties
+from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece
 
 LOOK_SECONDS = 0.25
@@ -28,7 +29,7 @@ class NoCluster(RuntimeError):
 
 @dataclass(frozen=True)
 class Trial:
-    """What one process needs to settle: plain data, pickled as it is."""
+    """What one process needs to settle: plain data, pickled as it is. ``derived``: as in ``SceneIndex``."""
 
     pieces: tuple[Piece, ...]
     keys: tuple[str, ...]
@@ -36,6 +37,7 @@ class Trial:
     shapes: Mapping[str, ContactShape]
     properties: Mapping[str, PhysicalProperties]
     tolerance: float
+    derived: Mapping[str, Mesh] = field(default_factory=dict)
 
 
 def run_trial(trial: Trial, stop: str = "") -> Settled:
@@ -44,7 +46,7 @@ def run_trial(trial: Trial, stop: str = "") -> Settled:
     ``stop``: a file that ends the trial as soon as it is there, by raising Stopped. A worker on another machine does not
     see that file and goes on to the end.
     """
-    index = SceneIndex(trial.pieces)
+    index = SceneIndex(trial.pieces, derived=trial.derived)
 
     def wanted(_phase: str, _share: float) -> bool:
         return not (stop and Path(stop).exists())

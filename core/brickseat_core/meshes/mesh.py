@@ -83,8 +83,13 @@ class Mesh:
     @lazy
     def box(self) -> tuple[Vec, Vec]:
         """Axis-aligned box of the triangles: (lo, hi)."""
-        corners = self.vertices[self._used]
+        corners = self.used_vertices
         return corners.min(axis=0), corners.max(axis=0)
+
+    @lazy
+    def used_vertices(self) -> Vec:
+        """(k, 3) the vertices that triangles use."""
+        return self.vertices[self._used]
 
     @lazy
     def _used(self) -> NDArray[np.bool_]:
@@ -140,7 +145,8 @@ class Mesh:
         return np.asarray(np.trace(second) * np.eye(3) - second)
 
     @lazy
-    def _welded(self) -> NDArray[np.int64]:
+    def welded(self) -> NDArray[np.int64]:
+        """(m, 3) corners of each triangle, numbered anew so that those at one place have one number."""
         lo, hi = self.box
         step = max(float((hi - lo).max()), 1e-9) * WELD_SHARE
         keys = np.round((self.vertices - lo) / step).astype(np.int64)
@@ -149,7 +155,7 @@ class Mesh:
     @lazy
     def corner_normals(self) -> Vec:
         """(m, 3, 3) smooth unit normal at each corner: the faces round it, weighted by area."""
-        welded = self._welded
+        welded = self.welded
         corners = self.vertices[self.faces]
         cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
         flat = welded.ravel()
@@ -160,7 +166,7 @@ class Mesh:
     @lazy
     def shell_of(self) -> NDArray[np.int32]:
         """(m,) which connected shell each triangle belongs to, numbered from 0."""
-        welded = self._welded
+        welded = self.welded
         return np.asarray(shells_kernel(welded, int(welded.max()) + 1))
 
     @lazy
@@ -187,14 +193,14 @@ class Mesh:
         The farthest along the 26 directions of a cube's faces, edges and corners, and ``SPREAD_CORNERS`` taken
         evenly in the order of the tree, which is that of space.
         """
-        used = self.vertices[self._used]
+        used = self.used_vertices
         directions = np.array([[x, y, z] for x in (-1, 0, 1) for y in (-1, 0, 1) for z in (-1, 0, 1) if x or y or z])
         spread = self.tree.corners[:: max(1, len(self.faces) // SPREAD_CORNERS), 0]
         return np.concatenate([used[np.unique(np.argmax(used @ directions.T, axis=0))], spread])
 
     @lazy
     def _edges(self) -> Edges:
-        return edges_of(self._welded)
+        return edges_of(self.welded)
 
     @lazy
     def edge_directions(self) -> Vec:
@@ -204,7 +210,7 @@ class Mesh:
     @lazy
     def health(self) -> Health:
         """What is to be said of the mesh: flaws counted, and whether it faces inward."""
-        welded = self._welded
+        welded = self.welded
         degenerate = (welded[:, 0] == welded[:, 1]) | (welded[:, 1] == welded[:, 2]) | (welded[:, 2] == welded[:, 0])
         good = welded[~degenerate]
         opened = self._edges.unmatched()

@@ -29,4 +29,4 @@ def compute(scene: Scene, move: BedMove) -> Outcome:
     return each_in_turn(scene, pieces, wanted, lambda i, p: p.at(set_down(i, p).pose), f"{did} {in_short(pieces)}")
 
 
-REGISTRY.register(BedMove, compute, quick=True)
+REGISTRY.register(BedMove, compute, quick=True, bodily=True)

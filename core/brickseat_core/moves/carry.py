@@ -26,4 +26,4 @@ def compute(scene: Scene, move: CarryMove) -> Outcome:
     return Outcome(Change(f"carried {in_short(pieces)}", deltas))
 
 
-REGISTRY.register(CarryMove, compute, quick=True)
+REGISTRY.register(CarryMove, compute, quick=True, bodily=True)

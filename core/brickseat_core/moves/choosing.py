@@ -5,9 +5,9 @@ from collections.abc import Callable, Iterable
 import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
+from brickseat_core.fit.formation import moved_together
 from brickseat_core.fit.repair import Left, bottom_up
 from brickseat_core.moves.registry import MoveRefused, Outcome, Scene
-from brickseat_core.placing.formation import moved_together
 from brickseat_core.scene import Change, Piece, Triple, Vec, piece_delta
 
 FARTHEST = 100.0
@@ -15,9 +15,9 @@ FARTHEST = 100.0
 
 
 def chosen(scene: Scene, keys: Iterable[str], must_move: bool = True) -> list[Piece]:
-    """The standing pieces of ``keys``. Raises MoveRefused where one is gone, or may not move although it must."""
+    """The standing pieces of ``keys``, those that are joined as the body that stands for them. Raises MoveRefused where one is gone, or may not move although it must."""
     pieces = []
-    for key in dict.fromkeys(keys):
+    for key in dict.fromkeys(scene.joined.key_of(k) for k in keys):
         piece = scene.dressed.pieces.get(key)
         if piece is None:
             raise MoveRefused("that piece is no longer on the set; somebody took it away")
@@ -29,6 +29,11 @@ def chosen(scene: Scene, keys: Iterable[str], must_move: bool = True) -> list[Pi
     if not pieces:
         raise MoveRefused("no piece is selected; press on one first")
     return pieces
+
+
+def is_uneven(factor: float | tuple[float, float, float]) -> bool:
+    """Whether a factor sizes the axes differently."""
+    return not isinstance(factor, float | int) and len(set(factor)) > 1
 
 
 def in_short(pieces: list[Piece]) -> str:

@@ -3,12 +3,14 @@
 from dataclasses import replace
 from typing import Literal
 
+import numpy as np
 from pydantic.dataclasses import dataclass
 
 from brickseat_core.fit.set_down import set_down
 from brickseat_core.moves.choosing import chosen, each_in_turn, in_short
 from brickseat_core.moves.fields import Key, PoseForm, Vector, unit_vector
-from brickseat_core.moves.registry import REGISTRY, Outcome, Scene
+from brickseat_core.moves.registry import REGISTRY, MoveRefused, Outcome, Scene, own_place
+from brickseat_core.relations.obeying import after_motion
 
 
 @dataclass(frozen=True)
@@ -26,7 +28,14 @@ def compute(scene: Scene, move: PlaceMove) -> Outcome:
     """The piece at its new pose, set down from there when that is asked for. Raises MoveRefused."""
     (piece,) = chosen(scene, [move.piece])
     direction = unit_vector(move.direction) if move.direction is not None else piece.direction
-    wanted = replace(piece, pose=move.pose.pose(), direction=direction)
+    own = own_place(scene, move.piece)
+    pose = move.pose.pose()
+    if own.key != piece.key:
+        # A body goes where that piece of it goes.
+        if not np.allclose(np.abs(pose.scale), np.abs(own.pose.scale), rtol=1e-6):
+            raise MoveRefused("joined pieces are sized together; size them, then place them")
+        pose = after_motion(piece.pose, own.pose, pose)
+    wanted = replace(piece, pose=pose, direction=direction)
     return each_in_turn(
         scene,
         [piece],
@@ -36,4 +45,4 @@ def compute(scene: Scene, move: PlaceMove) -> Outcome:
     )
 
 
-REGISTRY.register(PlaceMove, compute, quick=True)
+REGISTRY.register(PlaceMove, compute, quick=True, bodily=True)

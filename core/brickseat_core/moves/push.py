@@ -44,4 +44,4 @@ def compute(scene: Scene, move: PushMove) -> Outcome:
     return Outcome(Change(words(), tuple(piece_delta(p, after[p.key]) for p in pieces if after[p.key] != p)))
 
 
-REGISTRY.register(PushMove, compute, quick=True)
+REGISTRY.register(PushMove, compute, quick=True, bodily=True)

@@ -11,13 +11,26 @@ from pydantic import Field, TypeAdapter, ValidationError
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.deadline import UNLIMITED, Deadline, TooLong
-from brickseat_core.fit.check import Fit
+from brickseat_core.fit.measuring import Fit
 from brickseat_core.fit.repair import Left
-from brickseat_core.scene import Change, Prop, Set
+from brickseat_core.moves.following import (
+    left_apart,
+    seated_in_walls,
+    with_relations,
+    without_own_walls,
+    without_riders,
+)
+from brickseat_core.relations.bodies import Joined, as_bodies
+from brickseat_core.relations.obeying import TiesInTheWay, obeyed
+from brickseat_core.scene import Change, Piece, Prop, Set
 
 
 class MoveRefused(ValueError):
-    """A move that cannot be made: says what, and what to do."""
+    """A move that cannot be made: says what, and what to do. ``ties``: keys of those that are in its way."""
+
+    def __init__(self, text: str, ties: tuple[str, ...] = ()) -> None:
+        super().__init__(text)
+        self.ties = ties
 
 
 @dataclass(frozen=True)
@@ -25,7 +38,8 @@ class Scene:
     """What a move is computed in.
 
     ``index``: a fork that belongs to this computation alone. ``prop``: the prop of a key, raising MoveRefused where
-    there is none. ``fresh_key``: a key that no record has.
+    there is none. ``fresh_key``: a key that no record has. ``joined``: for a move of whole bodies, which of ``dressed``'s
+    pieces stand for several that are joined; ``apart``: the set in which those are pieces of their own.
     """
 
     dressed: Set
@@ -33,6 +47,8 @@ class Scene:
     fits: Mapping[str, Fit]
     prop: Callable[[str], Prop]
     fresh_key: Callable[[], str]
+    joined: Joined
+    apart: Set
     deadline: Deadline = UNLIMITED
 
 
@@ -52,7 +68,8 @@ Compute = Callable[[Scene, Any], Outcome]
 class MoveKind:
     """One kind of move. ``form``: its dataclass. ``quick``: computed within a frame or two, so that it may be previewed.
 
-    ``asked``: whether it can be asked for from outside, or is only made by the server itself.
+    ``asked``: whether it can be asked for from outside, or is only made by the server itself. ``bodily``: it takes joined
+    pieces as the one body that they are.
     """
 
     kind: str
@@ -60,6 +77,7 @@ class MoveKind:
     compute: Compute
     quick: bool
     asked: bool
+    bodily: bool
 
 
 @dataclass
@@ -72,13 +90,19 @@ class Registry:
         return iter(self.kinds.values())
 
     def register(
-        self, form: type[M], compute: Callable[[Scene, M], Outcome], *, quick: bool = False, asked: bool = True
+        self,
+        form: type[M],
+        compute: Callable[[Scene, M], Outcome],
+        *,
+        quick: bool = False,
+        asked: bool = True,
+        bodily: bool = False,
     ) -> None:
         """Add a kind of move under the one value that its field ``kind`` may have. Raises ValueError."""
         (kind,) = get_args(get_type_hints(form)["kind"])
         if kind in self.kinds:
             raise ValueError(f"there is a move of kind {kind} already")
-        self.kinds[kind] = MoveKind(kind, form, compute, quick, asked)
+        self.kinds[kind] = MoveKind(kind, form, compute, quick, asked, bodily)
 
     def any_form(self) -> Any:
         """The type of every move that can be asked for: a union told apart by ``kind``."""
@@ -138,10 +162,29 @@ def compute_move(
 ) -> Outcome:
     """What ``move`` does to a set, computed on a fork: ``dressed``, ``index`` and ``fits`` stay as they are.
 
-    ``seconds``: how long it may take. Raises MoveRefused.
+    What goes takes its relations along, and ties are obeyed. ``seconds``: how long it may take. Raises MoveRefused.
     """
-    scene = Scene(dressed, index.fork(), fits, prop, fresh_key, Deadline(seconds))
+    kind = REGISTRY.of(move)
+    held = (keys_of(move) or index.bodies) if kind.bodily else ()
+    joined = as_bodies(dressed, index, [k for k in held if k in index.bodies])
+    without_riders(dressed, joined, held)
+    walls = without_own_walls(dressed, joined, held) if not hasattr(move, "to") else ()
+    scene = Scene(joined.dressed, joined.index, fits, prop, fresh_key, joined, dressed, Deadline(seconds))
     try:
-        return REGISTRY.of(move).compute(scene, move)
+        outcome = kind.compute(scene, move)
+        change = with_relations(dressed, joined.parted(outcome.change))
+        if walls:
+            change = seated_in_walls(dressed, index, change, walls)
+        return Outcome(obeyed(dressed, index, change), left_apart(joined, outcome.left))
     except TooLong as problem:
         raise MoveRefused(str(problem)) from None
+    except TiesInTheWay as problem:
+        raise MoveRefused(str(problem), problem.ties) from None
+
+
+def own_place(scene: Scene, key: str) -> Piece:
+    """The piece of that key itself, even where a body stands for it."""
+    found = scene.apart.pieces.get(key)
+    if found is None:
+        raise MoveRefused("that piece is no longer on the set; somebody took it away")
+    return found

@@ -34,4 +34,4 @@ def compute(scene: Scene, move: ReseatMove) -> Outcome:
     return each_in_turn(scene, pieces, pieces, landed, words)
 
 
-REGISTRY.register(ReseatMove, compute, quick=True)
+REGISTRY.register(ReseatMove, compute, quick=True, bodily=True)

@@ -45,4 +45,4 @@ def compute(scene: Scene, move: RestMove) -> Outcome:
     return each_in_turn(scene, pieces, pieces, rested_or_left, words)
 
 
-REGISTRY.register(RestMove, compute)
+REGISTRY.register(RestMove, compute, bodily=True)

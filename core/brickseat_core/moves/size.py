@@ -7,7 +7,7 @@ from pydantic.dataclasses import dataclass
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.set_down import set_down
-from brickseat_core.moves.choosing import as_one, chosen, each_in_turn, foot_of, in_short
+from brickseat_core.moves.choosing import as_one, chosen, each_in_turn, foot_of, in_short, is_uneven
 from brickseat_core.moves.fields import Factor, Pieces
 from brickseat_core.moves.registry import REGISTRY, MoveRefused, Outcome, Scene
 from brickseat_core.scene import Piece, Pose
@@ -27,7 +27,9 @@ def compute(scene: Scene, move: SizeMove) -> Outcome:
     """The pieces in their new size, set down anew. Raises MoveRefused when one body is to be sized unevenly."""
     pieces = chosen(scene, move.pieces)
     together = move.together and len(pieces) > 1
-    if together and not isinstance(move.factor, float | int):
+    if is_uneven(move.factor) and any(p.key in scene.joined.formations for p in pieces):
+        raise MoveRefused("joined pieces are sized evenly; pull them apart first for other proportions")
+    if together and is_uneven(move.factor):
         raise MoveRefused("pieces that keep together are sized evenly; size them one by one for other proportions")
 
     def sized(index: SceneIndex, piece: Piece) -> Piece:
@@ -46,4 +48,4 @@ def compute(scene: Scene, move: SizeMove) -> Outcome:
     return each_in_turn(scene, pieces, [sized(scene.index, p) for p in pieces], landed, words)
 
 
-REGISTRY.register(SizeMove, compute, quick=True)
+REGISTRY.register(SizeMove, compute, quick=True, bodily=True)

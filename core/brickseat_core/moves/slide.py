@@ -48,4 +48,4 @@ def compute(scene: Scene, move: SlideMove) -> Outcome:
     return each_in_turn(scene, pieces, wanted, lambda index, p: p.at(set_down(index, p).pose), words())
 
 
-REGISTRY.register(SlideMove, compute, quick=True)
+REGISTRY.register(SlideMove, compute, quick=True, bodily=True)

@@ -8,7 +8,7 @@ from pydantic.dataclasses import dataclass
 from brickseat_core.fit.set_down import set_down
 from brickseat_core.moves.choosing import chosen, each_in_turn, foot_of, in_short
 from brickseat_core.moves.fields import Key, Pieces
-from brickseat_core.moves.registry import REGISTRY, Outcome, Scene
+from brickseat_core.moves.registry import REGISTRY, MoveRefused, Outcome, Scene
 from brickseat_core.scene import Piece
 
 
@@ -24,6 +24,8 @@ class SwapMove:
 def compute(scene: Scene, move: SwapMove) -> Outcome:
     """The pieces of the other prop, each set down anew in turn. Raises MoveRefused."""
     pieces, prop = chosen(scene, move.pieces), scene.prop(move.prop)
+    if joined := next((p for p in pieces if p.key in scene.index.bodies), None):
+        raise MoveRefused(f"{joined.name} is joined to others; pull it apart first, then swap it")
 
     def swapped(piece: Piece) -> Piece:
         other = replace(piece, prop=prop)

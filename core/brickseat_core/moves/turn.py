@@ -42,4 +42,4 @@ def compute(scene: Scene, move: TurnMove) -> Outcome:
     return each_in_turn(scene, pieces, [turned(scene.index, p) for p in pieces], landed, words)
 
 
-REGISTRY.register(TurnMove, compute, quick=True)
+REGISTRY.register(TurnMove, compute, quick=True, bodily=True)

@@ -8,7 +8,7 @@ from brickseat_core.contact.clash import penetration
 from brickseat_core.contact.first_contact import rows_cut
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.rays import Hit, first_hit
-from brickseat_core.fit.check import Clash, clash_of, triple
+from brickseat_core.fit.measuring import Clash, clash_of, triple
 from brickseat_core.fit.set_down import set_down
 from brickseat_core.placing.frames import (
     PLUMB,

@@ -3,6 +3,7 @@
 No computation of contact, no file formats and no rules of placing may come in here.
 """
 
+from brickseat_core.scene.bodies import Bodies, bodies_of
 from brickseat_core.scene.changes import Change, Delta, OutOfStep, Set, merged, piece_delta
 from brickseat_core.scene.pose import (
     DOWN,
@@ -32,6 +33,7 @@ from brickseat_core.scene.records import (
     Settings,
     Tie,
 )
+from brickseat_core.scene.seats import Frame, Seat, WorldFrame, frame_of, in_prop, in_world
 
 __all__ = [
     "DOWN",
@@ -39,9 +41,11 @@ __all__ = [
     "KINDS",
     "SETTINGS_KEY",
     "UP",
+    "Bodies",
     "Change",
     "CutOut",
     "Delta",
+    "Frame",
     "Kind",
     "OutOfStep",
     "Piece",
@@ -53,12 +57,18 @@ __all__ = [
     "Record",
     "Region",
     "Role",
+    "Seat",
     "Set",
     "Settings",
     "Tie",
     "Triple",
     "Vec",
+    "WorldFrame",
+    "bodies_of",
     "cross",
+    "frame_of",
+    "in_prop",
+    "in_world",
     "merged",
     "piece_delta",
     "quaternion_of",

@@ -7,6 +7,8 @@ encoded, bit for bit: a pose is written with its basis, and its orientation and 
 from collections.abc import Callable
 from typing import Any, TypeVar
 
+import numpy as np
+
 from brickseat_core.scene.changes import Change, Delta
 from brickseat_core.scene.pose import Pose, Triple
 from brickseat_core.scene.records import (
@@ -25,6 +27,7 @@ from brickseat_core.scene.records import (
     Settings,
     Tie,
 )
+from brickseat_core.scene.seats import Frame, Seat, frame_of
 
 Json = dict[str, Any]
 V = TypeVar("V")
@@ -135,12 +138,19 @@ def encode_tie(tie: Tie) -> Json:
         "seat": tie.seat,
         "to_seat": tie.to_seat,
         "locked": tie.locked,
+        "frame": encode_frame(tie.frame) if tie.frame is not None else None,
+        "to_frame": encode_frame(tie.to_frame) if tie.to_frame is not None else None,
+        "lean": tie.lean,
+        "smooth": tie.smooth,
     }
 
 
 def decode_tie(data: Json, prop: FindProp) -> Tie:
     """The tie that JSON holds. Raises KeyError, TypeError or BadRecord, which `decode` turns into BadRecord."""
     side = data.get("side")
+    frame, to_frame = (
+        decode_frame(data[name]) if data.get(name) is not None else None for name in ("frame", "to_frame")
+    )
     return Tie(
         str(data["key"]),
         one_of(data["tie"], TIE_KINDS, "tie"),
@@ -153,7 +163,75 @@ def decode_tie(data: Json, prop: FindProp) -> Tie:
         str(data.get("seat", "")),
         str(data.get("to_seat", "")),
         bool(data.get("locked", False)),
+        frame,
+        to_frame,
+        float(data.get("lean", 0.0)),
+        bool(data.get("smooth", False)),
     )
+
+
+def encode_frame(frame: Frame) -> Json:
+    """The JSON of a frame, in metres."""
+    return {"point": list(frame.point), "facing": list(frame.facing), "clock": list(frame.clock)}
+
+
+def decode_frame(data: Json) -> Frame:
+    """The frame that JSON holds, bit for bit where it is unit and square. Raises BadRecord where it faces nowhere."""
+    point, facing, clock = (np.array(triple(data.get(name))) for name in ("point", "facing", "clock"))
+    if not np.isfinite([point, facing, clock]).all() or float(np.linalg.norm(facing)) < 1e-9:
+        raise BadRecord("it faces nowhere; give a facing like [0, 1, 0]")
+    if abs(float(facing @ facing) - 1.0) < 1e-12 and abs(float(clock @ clock) - 1.0) < 1e-12 > abs(facing @ clock):
+        return Frame(triple(point.tolist()), triple(facing.tolist()), triple(clock.tolist()))
+    return frame_of(point, facing, clock)
+
+
+def encode_seat(seat: Seat) -> Json:
+    """The JSON of a seat, as the extras of a glTF node have it."""
+    return {
+        "name": seat.name,
+        **encode_frame(seat),
+        "step_deg": seat.step_deg,
+        "label": seat.label,
+        "many": seat.many,
+    }
+
+
+def decode_seat(data: Any) -> Seat:
+    """The seat that JSON holds; a clock that is missing points up the prop. Raises BadRecord."""
+    if not isinstance(data, dict) or not isinstance(data.get("name"), str) or not data["name"]:
+        raise BadRecord("a seat is an object with a name, a point and a facing")
+    frame = decode_frame({"clock": [0.0, 1.0, 0.0], **data})
+    step = data.get("step_deg", 0.0)
+    if isinstance(step, bool) or not isinstance(step, int | float) or not 0.0 <= step <= 360.0:
+        raise BadRecord(f"step_deg {step!r} is not an angle from 0 to 360")
+    return Seat(
+        frame.point,
+        frame.facing,
+        frame.clock,
+        data["name"][:80],
+        float(step),
+        str(data.get("label", ""))[:80],
+        data.get("many") is True,
+    )
+
+
+MOST_SEATS = 200
+
+
+def decode_seats(data: Any) -> tuple[Seat, ...]:
+    """The seats of a prop out of a JSON list. Raises BadRecord, saying which of them is wrong."""
+    if not isinstance(data, list) or len(data) > MOST_SEATS:
+        raise BadRecord(f"seats are a list of at most {MOST_SEATS}")
+    found: list[Seat] = []
+    for number, one in enumerate(data):
+        try:
+            found.append(decode_seat(one))
+        except BadRecord as problem:
+            raise BadRecord(f"seats[{number}]: {problem}") from None
+    names = [s.name for s in found]
+    if twice := next((n for n in names if names.count(n) > 1), None):
+        raise BadRecord(f"two seats are named {twice!r}; give each a name of its own")
+    return tuple(found)
 
 
 def encode_recipe(recipe: Recipe) -> Json:

@@ -6,6 +6,7 @@ from typing import Any, Literal, get_args
 
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene.pose import DOWN, Pose, Triple
+from brickseat_core.scene.seats import Frame, Seat
 from brickseat_core.tolerances import SEATED_TOLERANCE
 
 Role = Literal["bearer", "prop"]
@@ -20,11 +21,16 @@ Turn = tuple[str, str, float]
 
 @dataclass(frozen=True)
 class Prop:
-    """A model that can be used: its true mesh under a name. Two props of one key are equal."""
+    """A model that can be used: its true mesh under a name, and its seats. Two props of one key are equal."""
 
     key: str
     name: str = field(compare=False)
     mesh: Mesh = field(compare=False)
+    seats: tuple[Seat, ...] = field(default=(), compare=False)
+
+    def seat(self, name: str) -> Seat | None:
+        """The seat of that name."""
+        return next((s for s in self.seats if s.name == name), None)
 
 
 @dataclass(frozen=True)
@@ -68,9 +74,11 @@ class Piece:
 class Tie:
     """A lasting relation between two pieces, named by their keys.
 
-    ``side``: unit world direction of the piece that a gap is measured from. ``distance``: metres that a gap keeps,
-    exactly or ``at_least``. ``angle``: degrees that square and join keep. ``seat``, ``to_seat``: names of the two seats
-    that a join keeps together. ``locked``: it is only loosened by name.
+    ``side``: unit world direction of the piece that a gap is measured from, and in which square looks for its face.
+    ``distance``: metres that a gap keeps, exactly or ``at_least``. ``angle``: degrees that square keeps. ``seat``,
+    ``to_seat``: names of the two seats that a join keeps together, empty where it is no seat. ``frame``, ``to_frame``:
+    where the two are joined, in the coordinates of each. ``lean``: how far a clinging piece follows the slope, 0 plumb to
+    1 square; ``smooth``: the slope is that of the smoothed surface. ``locked``: it is only loosened by name.
     """
 
     key: str
@@ -84,6 +92,10 @@ class Tie:
     seat: str = ""
     to_seat: str = ""
     locked: bool = False
+    frame: Frame | None = None
+    to_frame: Frame | None = None
+    lean: float = 0.0
+    smooth: bool = False
 
 
 @dataclass(frozen=True)

@@ -13,13 +13,13 @@ from brickseat.sets.storing import read_set, settings_of, write_deltas
 from brickseat.sets.summary import summarise
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import documents_of, prop_of, shelve
-from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_build import Carrier, set_document
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_set import Body, GltfSet
 from brickseat_core.formats.gltf_set import read_set as read_file
+from brickseat_core.relations.indexing import index_of
 from brickseat_core.scene import DOWN, Piece, Pose, Region, Set
 
 MOST_PIECES = 20_000
@@ -49,7 +49,7 @@ def open_set(data: bytes, name: str, owner: User) -> DressedSet:
 def save_set(dressed: DressedSet, found: Set) -> None:
     """Write all records of a new set, and what the home page shows of it."""
     write_deltas(dressed, found.deltas_from_nothing())
-    index = SceneIndex.of(found)
+    index = index_of(found)
     summarise(dressed, index, check(index, found.tolerance))
     dressed.save()
 

@@ -16,7 +16,9 @@ from brickseat.sets.storing import read_set
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import prop_of
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.fit.check import Fit, check, touched_by
+from brickseat_core.fit.check import check, touched_by
+from brickseat_core.fit.measuring import Fit
+from brickseat_core.relations.indexing import index_of
 from brickseat_core.scene import Change, Prop, Set
 
 IDLE_KEPT = 12
@@ -60,7 +62,7 @@ class LiveSet:
     def load(cls, dressed: DressedSet) -> "LiveSet":
         """From the database, measured whole."""
         found, props = read_set(dressed)
-        index = SceneIndex.of(found)
+        index = index_of(found)
         snapshot = Snapshot(found, index, check(index, found.tolerance), dressed.revision)
         return cls(dressed.key, snapshot, props)
 

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 
 from brickseat.sets.models import DressedSet
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.fit.check import Fit
+from brickseat_core.fit.measuring import Fit
 from brickseat_core.formats.report import counts
 
 MOST_FOOTPRINTS = 1500

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from brickseat.sets.listening import NO_LONGER_OPEN, SIGNED_OUT, listeners
-from brickseat_core.fit.check import Fit
+from brickseat_core.fit.measuring import Fit
 from brickseat_core.fit.repair import Left
 from brickseat_core.scene import Delta
 from brickseat_core.scene.encoding import encode

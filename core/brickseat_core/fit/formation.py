@@ -11,7 +11,7 @@ import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.meshes.mesh import Mesh
-from brickseat_core.scene import Piece, Pose, Prop
+from brickseat_core.scene import Piece, Pose, Prop, Triple
 
 FORMATION = "formation:"
 """What the keys of bodies begin with that stand for several pieces."""
@@ -33,9 +33,13 @@ class Formation:
         return [m.at(Pose.from_matrix(turn @ m.pose.matrix)) for m in self.members]
 
 
-def formation(index: SceneIndex, pieces: list[Piece]) -> Formation:
-    """All of ``pieces``, at least one, as one body, its origin at the one that is foremost in its direction."""
-    direction = np.asarray(pieces[0].direction)
+def formation(index: SceneIndex, pieces: list[Piece], toward: Triple | None = None) -> Formation:
+    """All of ``pieces``, at least one, as one body, its origin at the one that is foremost in its direction.
+
+    ``toward``: unit direction in which the body is seated, that of the first piece by default.
+    """
+    seated = pieces[0].direction if toward is None else toward
+    direction = np.asarray(seated)
 
     def foremost(piece: Piece) -> tuple[float, str]:
         lo, hi = index.box_of(piece)
@@ -52,9 +56,8 @@ def formation(index: SceneIndex, pieces: list[Piece]) -> Formation:
     mesh = Mesh(np.concatenate(vertices), np.concatenate(faces).astype(np.int32))
     prop = Prop(FORMATION + lead.prop.key, f"{len(pieces)} pieces", mesh)
     pose = Pose(lead.pose.position)
-    body = Piece(
-        FORMATION + lead.key, prop.name, prop, pose, "prop", lead.direction, sink=lead.sink, stand_off=lead.stand_off
-    )
+    sink, stand_off = (lead.sink, lead.stand_off) if lead.direction == seated else (0.0, 0.0)
+    body = Piece(FORMATION + lead.key, prop.name, prop, pose, "prop", seated, sink=sink, stand_off=stand_off)
     return Formation(body, tuple(pieces))
 
 

@@ -1,0 +1,227 @@
+"""The fit of one piece: gap, depth, support and balance, on the true triangles."""
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from threading import Lock
+from typing import Literal, get_args
+
+import numpy as np
+
+from brickseat_core.contact.bearing import UPWARD, Bearing, bearing, bearing_or_leaning
+from brickseat_core.contact.clash import Cut, column, contained_rows, hidden_cut, penetration
+from brickseat_core.contact.contact_query import Contacts, query_contacts
+from brickseat_core.contact.contact_region import contact_region
+from brickseat_core.contact.index import SceneIndex
+from brickseat_core.meshes.lengths import in_words
+from brickseat_core.scene import Piece, Triple, Vec
+from brickseat_core.tolerances import BALANCE_TOLERANCE, CONTACT_BAND_SHARE, CONTACT_EPSILON, SEATED_TOLERANCE
+
+State = Literal["clashing", "sunk", "unborne", "floating", "tippy", "seated", "unchecked"]
+STATES: tuple[State, ...] = get_args(State)
+"""In the order in which one of several faults is shown first."""
+
+
+@dataclass(frozen=True)
+class Clash:
+    """Interpenetration with one neighbour: metres, and a point and parting normal in the world.
+
+    ``upward``: how much the normal points against the piece's direction, 1 for a plain sinking.
+    """
+
+    other: str
+    depth: float
+    point: Triple
+    normal: Triple
+    upward: float
+
+
+@dataclass(frozen=True)
+class Fit:
+    """The measured verdict on one piece. Keys, not names, for ``key``, ``rests_on`` and ``Clash.other``.
+
+    ``grip``: the least friction that holds a piece which leans, None for one that stands without.
+    """
+
+    key: str
+    state: State
+    faults: tuple[State, ...]
+    gap: float | None
+    depth: float
+    rests_on: tuple[str, ...]
+    clashes: tuple[Clash, ...]
+    contacts: tuple[Triple, ...]
+    touch: Triple | None
+    balance_margin: float | None
+    tilt_deg: float
+    reason: str
+    grip: float | None = None
+
+
+def triple(v: Vec) -> Triple:
+    """Three plain floats of a (3,) vector, as records keep them."""
+    return (float(v[0]), float(v[1]), float(v[2]))
+
+
+def clash_of(index: SceneIndex, cut: Cut, direction: Vec) -> Clash:
+    """The clash that a row of the index's cuts is. ``direction``: (3,) unit, in which the piece is seated."""
+    upward = float(cut.normal @ -direction)
+    return Clash(index.keys[cut.row] or "", cut.depth, triple(cut.point), triple(cut.normal), upward)
+
+
+class Depths:
+    """How deep pairs of pieces are in each other: what two props do to each other is measured once, for both of them.
+
+    Good for as long as nothing of the set moves. Threads may share it: who asks for a pair that another one is
+    measuring waits for it.
+    """
+
+    def __init__(self, index: SceneIndex) -> None:
+        self.index = index
+        self._found: dict[tuple[str, str], Cut] = {}
+        self._asked: dict[tuple[str, str], Lock] = {}
+
+    def cut(self, piece: Piece, row: int) -> Cut:
+        """As ``penetration``, of a piece that need not stand where it does in the index."""
+        other = self.index.pieces[self.index.keys[row] or ""]
+        # Always measured from the same side, so that it does not matter which of the two is asked about.
+        one, two = sorted((piece, other), key=lambda p: (len(self.index.mesh_of(p).faces), p.key))
+        alike = piece.role == other.role and piece.direction == other.direction and not piece.sink and not other.sink
+        if not alike or self.index.pieces.get(piece.key) != piece:
+            return penetration(self.index, piece, row)
+        pair = (one.key, two.key)
+        with self._asked.setdefault(pair, Lock()):
+            if pair not in self._found:
+                self._found[pair] = penetration(self.index, one, self.index.row[two.key])
+        cut = self._found[pair]
+        return cut if one is piece else Cut(row, cut.depth, -cut.normal, cut.point)
+
+
+def cuts_of(depths: Depths, piece: Piece, row: int, found: Contacts) -> list[Cut]:
+    """Every piece that ``piece`` interpenetrates: those whose surface it cuts, and those that contain it."""
+    hidden = found.containers + contained_rows(depths.index, row, found.contained)
+    return [depths.cut(piece, r) for r in found.initially_intersecting] + [
+        hidden_cut(depths.index, piece, row, r) for r in hidden
+    ]
+
+
+def measure_fit(
+    index: SceneIndex, piece: Piece, tolerance: float = SEATED_TOLERANCE, depths: Depths | None = None
+) -> Fit:
+    """The fit of one piece that stands in ``index``. ``tolerance`` in metres. ``depths``: those measured already."""
+    row = index.row.get(piece.key, -1)
+    direction = np.asarray(piece.direction)
+    raised = piece.at(piece.pose.moved(-piece.sink * direction)) if piece.sink else piece
+    band = CONTACT_BAND_SHARE * tolerance
+    leaning = None if piece.stand_off else (band, tolerance)
+    found = query_contacts(index, raised, row, piece.sink, band, leaning)
+    borne = found.bearing
+    cuts: list[Cut] = []
+    if found.initially_intersecting or found.containers or found.contained:
+        cuts = cuts_of(depths or Depths(index), raised, row, found)
+        borne = borne_among_cuts(index, raised, row, found, cuts, piece.sink, band, leaning)
+
+    bearing_cuts = [c for c in cuts if float(c.normal @ -direction) > UPWARD]
+    beside = [c for c in cuts if float(c.normal @ -direction) <= UPWARD and c.depth > tolerance]
+    sunk = [c for c in bearing_cuts if c.depth > tolerance]
+    gap = 0.0 if bearing_cuts else None if found.travel is None else max(0.0, found.travel - piece.sink)
+
+    touching = gap is not None and gap <= tolerance
+    margin = borne.margin if borne is not None and abs(direction[1]) > UPWARD else None
+    grip = borne.grip if borne is not None else None
+
+    faults: list[State] = []
+    if beside:
+        faults.append("clashing")
+    if sunk:
+        faults.append("sunk")
+    if gap is None:
+        faults.append("unborne")
+    elif gap > tolerance + piece.stand_off:
+        faults.append("floating")
+    if touching and margin is not None and margin < -BALANCE_TOLERANCE and grip is None and not piece.stand_off:
+        faults.append("tippy")
+
+    rests_on = tuple(index.keys[r] or "" for r in borne.rows) if borne is not None else ()
+    clashes = tuple(clash_of(index, c, direction) for c in sorted([*beside, *sunk], key=lambda c: -c.depth))
+    up = piece.pose.linear[:, 1]
+    fit = Fit(
+        key=piece.key,
+        state=faults[0] if faults else "seated",
+        faults=tuple(faults),
+        gap=gap,
+        depth=max((c.depth for c in cuts), default=0.0),
+        rests_on=rests_on,
+        clashes=clashes,
+        contacts=tuple((x, y, z) for x, y, z in borne.contacts.tolist()) if touching and borne is not None else (),
+        touch=triple(borne.touch) if borne is not None else None,
+        balance_margin=margin,
+        tilt_deg=math.degrees(math.acos(min(1.0, max(-1.0, up[1] / math.hypot(*up))))),
+        reason="",
+        grip=grip,
+    )
+    return replace(fit, reason=reason_of(fit, piece, index.pieces))
+
+
+def borne_among_cuts(
+    index: SceneIndex,
+    raised: Piece,
+    row: int,
+    found: Contacts,
+    cuts: list[Cut],
+    sink: float,
+    band: float,
+    leaning: tuple[float, float] | None,
+) -> Bearing | None:
+    """What bears a piece that interpenetrates others: what it sinks into, else what it lies on."""
+    direction = np.asarray(raised.direction)
+    mover, near = column(index, raised, row)
+    sunk = [c for c in cuts if float(c.normal @ -direction) > UPWARD]
+    touching = bool(sunk)
+    if sunk:
+        chosen = [c.row for c in sunk]
+        low, high = -max(c.depth for c in sunk) - CONTACT_EPSILON, sink + band
+    elif found.travel is None:
+        return None
+    else:
+        # A grazed neighbour bears nothing, unless it is also what is touched first.
+        grazed = {c.row for c in cuts}
+        chosen = [r for r in near.rows.tolist() if r not in grazed or r == found.first]
+        low, high = found.travel - CONTACT_EPSILON, max(found.travel, sink) + band
+        touching = leaning is not None and found.travel - sink <= leaning[1]
+    region = contact_region(index, mover, index.only(mover, raised.pose.origin, chosen), low, high)
+    points = region.points @ mover.frame + raised.pose.origin
+    if leaning is None or not touching:
+        return bearing(points, region.rows, index.centre_of_mass(raised))
+    return bearing_or_leaning(index, raised, row, points, region.rows, *leaning)
+
+
+def reason_of(fit: Fit, piece: Piece, pieces: Mapping[str, Piece]) -> str:
+    """The verdict in words, every fault of it."""
+    on = " and ".join(pieces[k].name for k in fit.rests_on[:2])
+    if fit.faults:
+        return "; ".join(fault_words(fault, fit, piece, on, pieces) for fault in fit.faults)
+    if piece.sink:
+        return f"bedded {in_words(piece.sink)} in {on}"
+    if piece.stand_off:
+        return f"kept {in_words(piece.stand_off)} off {on}"
+    if fit.grip is not None:
+        return f"leans on {on}, held by a grip of {fit.grip:.2f} or more"
+    return f"sits on {on}"
+
+
+def fault_words(fault: State, fit: Fit, piece: Piece, on: str, pieces: Mapping[str, Piece]) -> str:
+    """One fault in words for people. ``on``: the name of what the piece should rest on."""
+    gap = fit.gap or 0.0
+    if fault == "unborne":
+        return "nothing in its direction to rest on"
+    if fault == "floating" and piece.stand_off:
+        return f"{in_words(gap)} off {on}, {in_words(piece.stand_off)} wanted"
+    if fault == "floating":
+        return f"{in_words(gap)} above {on}"
+    if fault == "tippy":
+        outside = in_words(-(fit.balance_margin or 0.0))
+        return f"touches {on}, but its weight is {outside} outside what bears it"
+    sinks = [c for c in fit.clashes if (c.upward > UPWARD) == (fault == "sunk")]
+    worst = (sinks or fit.clashes)[0]
+    return f"{'sunk ' if fault == 'sunk' else ''}{in_words(worst.depth)} into {pieces[worst.other].name}"

@@ -1,0 +1,82 @@
+"""What follows from any move: relations go with the pieces that they name, and openings go with what cut them."""
+
+from collections.abc import Iterable
+
+import numpy as np
+
+from brickseat_core.contact.index import SceneIndex
+from brickseat_core.fit.repair import Left
+from brickseat_core.fit.set_down import set_down
+from brickseat_core.relations.bodies import Joined
+from brickseat_core.relations.indexing import follow
+from brickseat_core.scene import Change, CutOut, Delta, Set, Tie, merged, piece_delta
+
+
+def with_relations(dressed: Set, change: Change) -> Change:
+    """``change`` with the ties and cut-outs that go with the pieces that it takes away."""
+    gone = {key for key, piece in change.pieces().items() if piece is None}
+    if not gone:
+        return change
+    named = {(d.kind, d.key) for d in change.deltas}
+    related: list[tuple[Tie | CutOut, tuple[str, str]]] = [(t, (t.piece, t.to)) for t in dressed.ties.values()]
+    related += [(c, (c.piece, c.bearer)) for c in dressed.cut_outs.values()]
+    going = [
+        Delta("tie" if isinstance(record, Tie) else "cut_out", record.key, record, None)
+        for record, keys in related
+        if gone & set(keys)
+    ]
+    return Change(change.words, (*(d for d in going if (d.kind, d.key) not in named), *change.deltas))
+
+
+def left_apart(joined: Joined, left: tuple[Left, ...]) -> tuple[Left, ...]:
+    """What was left, a body by the first of its pieces."""
+    return tuple(
+        Left(joined.formations[entry.key].members[0].key, entry.reason) if entry.key in joined.formations else entry
+        for entry in left
+    )
+
+
+def without_riders(dressed: Set, joined: Joined, held: Iterable[str]) -> None:
+    """Take what clings to the pieces of ``held`` out of the index of ``joined``: it comes along, and is in nobody's way."""
+    moving = set(held)
+    clings = [t for t in dressed.ties.values() if t.tie == "cling"]
+    riders: set[str] = set()
+    for _ in clings:
+        more = {t.piece for t in clings if t.to in moving | riders} - moving - riders
+        if not more:
+            break
+        riders |= more
+    for key in {joined.key_of(k) for k in riders}:
+        if key in joined.index.pieces and key not in joined.formations:
+            joined.index.remove(key)
+
+
+def without_own_walls(dressed: Set, joined: Joined, held: Iterable[str]) -> tuple[str, ...]:
+    """Take the walls that the pieces of ``held`` cut out of the index of ``joined``: the opening goes with the piece, and
+    does not hold it. Returns the keys of those pieces."""
+    keys = set(held)
+    cuts = [c for c in dressed.cut_outs.values() if c.piece in keys]
+    for bearer in {joined.key_of(c.bearer) for c in cuts}:
+        if bearer in joined.index.pieces and bearer not in joined.formations:
+            joined.index.remove(bearer)
+    return tuple({c.piece for c in cuts})
+
+
+def seated_in_walls(dressed: Set, index: SceneIndex, change: Change, cutters: Iterable[str]) -> Change:
+    """``change`` with the pieces that cut walls as deep in them as they were, then set down on the walls as cut anew."""
+    deltas: list[Delta] = []
+    for key in cutters:
+        before, moved = dressed.pieces[key], change.pieces().get(key)
+        if moved is None:
+            continue
+        direction = np.asarray(moved.direction)
+        back = direction * float((before.pose.origin - moved.pose.origin) @ direction)
+        level = moved.at(moved.pose.moved(back))
+        first = merged(change.words, [change, Change(change.words, (piece_delta(moved, level),))])
+        here = index.fork()
+        follow(here, first, first.on(dressed))
+        found = set_down(here, level)
+        lo, hi = here.box_of(level)
+        near = found.travel is not None and abs(found.travel) <= float(np.abs(direction) @ (hi - lo))
+        deltas.append(piece_delta(moved, level.at(found.pose) if near else level))
+    return merged(change.words, [change, Change(change.words, tuple(deltas))])

@@ -1,0 +1,335 @@
+"""Cut-outs: the hole that a piece makes in a bearer, as wide as its silhouette and as deep as that wall.
+
+The bearer's own mesh stays whole. The cut one is derived from both poses and kept for as long as it is in use, so that
+moving the piece moves the hole, and taking it away leaves no trace. Booleans: Manifold (a library for solids).
+"""
+
+import threading
+from collections import OrderedDict
+from collections.abc import Hashable, Mapping
+
+import manifold3d
+import numpy as np
+
+from brickseat_core.meshes.crossings import intervals_inside
+from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.meshes.tree import Tree
+from brickseat_core.scene import CutOut, Piece, Set, Vec
+
+MESHES_KEPT = 64
+"""Cut meshes and silhouettes kept for when the same is asked for again: undo, a preview and then the move itself."""
+SAMPLES = 5
+"""Lines across and along the silhouette on which the depth of the wall is measured."""
+INSET = 1e-4
+"""Share of its size by which measured lines stand within the silhouette."""
+MARGIN_SHARE = 0.05
+LEAST_MARGIN = 1e-4
+"""Share of its thickness, and metres at least, by which the hole reaches beyond the wall on both sides."""
+MITER_LIMIT = 4.0
+MOST_NORMALS = 8
+"""Directions that the wall may be cut in, tried one after the other."""
+
+
+class CannotCut(ValueError):
+    """A hole that cannot be cut; says why, and what to do."""
+
+
+class Kept:
+    """What was computed last, by content. Threads may share it."""
+
+    def __init__(self, most: int) -> None:
+        self._most = most
+        self._found: OrderedDict[Hashable, object] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def get(self, key: Hashable) -> object | None:
+        """What is kept under ``key``."""
+        with self._lock:
+            if key in self._found:
+                self._found.move_to_end(key)
+            return self._found.get(key)
+
+    def put(self, key: Hashable, value: object) -> None:
+        """Keep a value; the one that was not asked for longest goes."""
+        with self._lock:
+            self._found[key] = value
+            while len(self._found) > self._most:
+                self._found.popitem(last=False)
+
+
+_meshes, _silhouettes, _shells = Kept(MESHES_KEPT), Kept(MESHES_KEPT), Kept(MESHES_KEPT)
+
+
+def derived_meshes(dressed: Set, before: Mapping[str, Mesh]) -> dict[str, Mesh]:
+    """By key, the mesh of every bearer that something is cut into. ``before``: those of the set before this one.
+
+    A cut that is impossible where the piece stands now leaves the bearer as it is without it.
+    """
+    by_bearer: dict[str, list[CutOut]] = {}
+    for cut in dressed.cut_outs.values():
+        if cut.bearer in dressed.pieces and cut.piece in dressed.pieces:
+            by_bearer.setdefault(cut.bearer, []).append(cut)
+    found: dict[str, Mesh] = {}
+    for key, cuts in by_bearer.items():
+        bearer = dressed.pieces[key]
+        mesh = cut_mesh(bearer, [(dressed.pieces[c.piece], c.clearance) for c in cuts])
+        if mesh is not bearer.prop.mesh:
+            found[key] = mesh
+    return found
+
+
+def cut_mesh(bearer: Piece, cutters: list[tuple[Piece, float]]) -> Mesh:
+    """The mesh of ``bearer`` with a hole for each piece, wider than it by so many metres; its own where none can be cut."""
+    whole = bearer.prop.mesh
+    # Where each stands in the bearer's own coordinates is all that the outcome depends on.
+    back = np.linalg.inv(bearer.pose.matrix)
+    parts = sorted(
+        (p.prop.mesh.digest, tuple(np.round(back @ p.pose.matrix, 12).ravel().tolist()), p.direction, clearance, p.key)
+        for p, clearance in cutters
+    )
+    key = (whole.digest, tuple(np.round(bearer.pose.linear, 12).ravel().tolist()), tuple(parts))
+    kept = _meshes.get(key)
+    if isinstance(kept, Mesh):
+        return kept
+    made = whole
+    prisms = []
+    for piece, clearance in sorted(cutters, key=lambda c: c[0].key):
+        try:
+            prisms.append(prism_for(bearer, piece, clearance))
+        except CannotCut:
+            continue
+    if prisms:
+        made = without_prisms(whole, prisms) or whole
+    _meshes.put(key, made)
+    return made
+
+
+def prism_for(bearer: Piece, piece: Piece, clearance: float) -> manifold3d.Manifold:
+    """The volume that ``piece`` takes out of ``bearer``, in the bearer's own coordinates. Raises CannotCut."""
+    solid = solid_of(bearer.prop.mesh)
+    if solid is None:
+        flaws = bearer.prop.mesh.health.open_edges
+        why = f"{flaws} open edges" if flaws else "its faces look inward"
+        raise CannotCut(f"{bearer.name} is no closed solid ({why}); mend the model, then cut")
+    tree = bearer.prop.mesh.tree
+    back: Vec = np.asarray(np.linalg.inv(bearer.pose.linear), dtype=np.float64)
+    normals = wall_normals(bearer, piece)
+    thinnest: tuple[float, Vec, Vec, float, float] | None = None
+    for normal in normals:
+        frame = frame_with(normal)
+        outline = silhouette(piece, frame, clearance)
+        depth = depth_of(tree, bearer, piece, frame, outline, back)
+        if depth is None:
+            continue
+        low, high, start, end = depth
+        # The wall is cut the short way; a piece that is seated into it says which way that is.
+        seated = (
+            1e6 if abs(float(normal @ np.asarray(piece.direction))) < 0.7 and abs(piece.direction[1]) < 0.7 else 0.0
+        )
+        if thinnest is None or high - low + seated < thinnest[0]:
+            thinnest = (high - low + seated, frame, outline, start, end)
+    if thinnest is None:
+        raise CannotCut(f"{piece.name} does not reach {bearer.name}; move it against the wall, then cut")
+    _, frame, outline, start, end = thinnest
+    prism = manifold3d.CrossSection([outline]).extrude(end - start)
+    to_world = np.eye(4)
+    # Its own x, y and z are the frame's two axes across and the way through the wall.
+    to_world[:3, :3] = frame.T
+    to_world[:3, 3] = frame.T @ np.array([0.0, 0.0, start]) + piece.pose.origin
+    local = np.linalg.inv(bearer.pose.matrix) @ to_world
+    return prism.transform(local[:3])
+
+
+def frame_with(normal: Vec) -> Vec:
+    """(3, 3) rows: two directions square to ``normal`` (3,) unit, and ``normal``; right-handed."""
+    least = np.zeros(3)
+    least[int(np.argmin(np.abs(normal)))] = 1.0
+    u = np.cross(least, normal)
+    u /= np.linalg.norm(u)
+    return np.stack([u, np.cross(normal, u), normal])
+
+
+def wall_normals(bearer: Piece, piece: Piece) -> list[Vec]:
+    """Unit normals (3,) of the largest faces of ``bearer`` near ``piece``, one of each pair of opposite ones."""
+    mesh = bearer.prop.mesh
+    corners = bearer.pose.apply(mesh.vertices[mesh.faces])
+    lo, hi = piece_box(piece)
+    reach = 0.5 * float((hi - lo).max())
+    near = ((corners.min(axis=1) <= hi + reach) & (corners.max(axis=1) >= lo - reach)).all(axis=1)
+    if not near.any():
+        return []
+    corners = corners[near]
+    cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    area = np.linalg.norm(cross, axis=1)
+    unit = cross[area > 0.0] / area[area > 0.0, None]
+    area = area[area > 0.0]
+    found: list[Vec] = []
+    while len(area) and len(found) < MOST_NORMALS:
+        largest = int(np.argmax(area))
+        normal = unit[largest]
+        found.append(normal)
+        others = np.abs(unit @ normal) < 0.985
+        unit, area = unit[others], area[others]
+    return found
+
+
+def piece_box(piece: Piece) -> tuple[Vec, Vec]:
+    """Axis-aligned box (lo, hi) of the vertices of a piece in the world."""
+    points = piece.pose.apply(piece.prop.mesh.vertices)
+    return points.min(axis=0), points.max(axis=0)
+
+
+def silhouette(piece: Piece, frame: Vec, clearance: float) -> Vec:
+    """(n, 2) the largest outline of a piece seen along the third row of ``frame``, grown by ``clearance`` metres.
+
+    Relative to the piece's origin, so that it is the same wherever the piece is carried. Raises CannotCut.
+    """
+    basis = frame @ piece.pose.linear
+    key = (piece.prop.mesh.digest, tuple(np.round(basis, 12).ravel().tolist()), clearance)
+    kept = _silhouettes.get(key)
+    if isinstance(kept, np.ndarray):
+        return kept
+    mesh = piece.prop.mesh
+    flat = (mesh.vertices @ basis.T)[:, :2]
+    corners = flat[mesh.faces]
+    a, b = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+    area = a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]
+    turned = np.where((area < 0.0)[:, None, None], corners[:, ::-1], corners)
+    drawn = turned[np.abs(area) > 1e-14]
+    section = manifold3d.CrossSection(list(drawn), manifold3d.FillRule.NonZero)
+    if clearance > 0.0:
+        section = section.offset(clearance, manifold3d.JoinType.Miter, MITER_LIMIT)
+    outlines = [np.asarray(p, dtype=np.float64) for p in section.to_polygons()]
+    if not outlines:
+        raise CannotCut(f"{piece.name} has no outline seen from there; give it a thickness")
+    # What is hollow in the piece is cut as well: a ring takes out a disc.
+    found = max(outlines, key=polygon_area)
+    _silhouettes.put(key, found)
+    return found
+
+
+def polygon_area(outline: Vec) -> float:
+    """Signed area of a closed outline (n, 2), positive when it runs anticlockwise."""
+    x, y = outline[:, 0], outline[:, 1]
+    return 0.5 * float(x @ np.roll(y, -1) - y @ np.roll(x, -1))
+
+
+def inside_outline(outline: Vec, points: Vec) -> Vec:
+    """(k,) whether points (k, 2) are inside an outline (n, 2), by parity of crossings."""
+    a, b = outline, np.roll(outline, -1, axis=0)
+    above = (a[None, :, 1] > points[:, None, 1]) != (b[None, :, 1] > points[:, None, 1])
+    rise = np.where(a[:, 1] == b[:, 1], 1.0, b[:, 1] - a[:, 1])
+    x = a[None, :, 0] + (points[:, None, 1] - a[None, :, 1]) * ((b[:, 0] - a[:, 0]) / rise)[None, :]
+    return np.asarray((above & (points[:, None, 0] < x)).sum(axis=1) % 2 == 1)
+
+
+def sample_points(outline: Vec) -> Vec:
+    """(k, 2) points inside an outline: a grid over it, and its corners drawn in a little."""
+    lo, hi = outline.min(axis=0), outline.max(axis=0)
+    steps = (np.arange(SAMPLES) + 0.5) / SAMPLES
+    # Not exactly in the middle, where meshes have their edges.
+    grid = np.array([lo + (hi - lo) * np.array([s + 0.0037, t - 0.0029]) for s in steps for t in steps])
+    grid = grid[inside_outline(outline, grid)]
+    few = outline[:: max(1, len(outline) // 32)]
+    centre = grid.mean(axis=0) if len(grid) else few.mean(axis=0)
+    return np.concatenate([grid, few + (centre - few) * INSET])
+
+
+def depth_of(
+    tree: Tree, bearer: Piece, piece: Piece, frame: Vec, outline: Vec, back: Vec
+) -> tuple[float, float, float, float] | None:
+    """Where the wall that ``piece`` is at begins and ends along the third row of ``frame``, in metres from the piece's
+    origin, and where the hole is to begin and end. None where no wall is there.
+
+    ``back``: (3, 3) from the world into the bearer's own coordinates.
+    """
+    mesh = piece.prop.mesh
+    own = (mesh.vertices @ (frame[2] @ piece.pose.linear)).min(), (mesh.vertices @ (frame[2] @ piece.pose.linear)).max()
+    low, high, before, beyond = np.inf, -np.inf, -np.inf, np.inf
+    way = back @ frame[2]
+    for across in sample_points(outline):
+        start = piece.pose.origin + across @ frame[:2]
+        stretches = intervals_inside(tree, back @ (start - bearer.pose.origin), way)
+        if not len(stretches):
+            continue
+        # This wall is the one the piece is in, or else the nearest.
+        apart = np.maximum(0.0, np.maximum(stretches[:, 0] - own[1], own[0] - stretches[:, 1]))
+        mine = int(np.argmin(apart))
+        if apart[mine] > own[1] - own[0]:
+            continue
+        low, high = min(low, stretches[mine, 0]), max(high, stretches[mine, 1])
+        if mine > 0:
+            before = max(before, stretches[mine - 1, 1])
+        if mine + 1 < len(stretches):
+            beyond = min(beyond, stretches[mine + 1, 0])
+    if high <= low:
+        return None
+    margin = max(LEAST_MARGIN, MARGIN_SHARE * (high - low))
+    low, high = with_corners_between(bearer, piece, frame, outline, low - margin, high + margin, low, high)
+    start = low - margin if before >= low else low - min(margin, 0.5 * (low - before))
+    end = high + margin if beyond <= high else high + min(margin, 0.5 * (beyond - high))
+    return low, high, start, end
+
+
+def with_corners_between(
+    bearer: Piece, piece: Piece, frame: Vec, outline: Vec, least: float, most: float, low: float, high: float
+) -> tuple[float, float]:
+    """``low`` and ``high`` so that they hold the corners of the wall within the outline that lie between ``least`` and
+    ``most``: what is uneven between two measured lines."""
+    points = (bearer.pose.apply(bearer.prop.mesh.vertices) - piece.pose.origin) @ frame.T
+    near = (points[:, 2] >= least) & (points[:, 2] <= most)
+    near &= ((points[:, :2] >= outline.min(axis=0)) & (points[:, :2] <= outline.max(axis=0))).all(axis=1)
+    if not near.any():
+        return low, high
+    return min(low, float(points[near, 2].min())), max(high, float(points[near, 2].max()))
+
+
+def solid_of(mesh: Mesh) -> list[tuple[manifold3d.Manifold | None, Vec]] | None:
+    """The shells of a closed mesh as solids, each with its triangles (m, 3, 3); None where the mesh is open.
+
+    A shell that is no solid by itself is None.
+    """
+    if not mesh.health.closed or mesh.health.inward:
+        return None
+    kept = _shells.get(mesh.digest)
+    if isinstance(kept, list):
+        return kept
+    shells = []
+    corners = mesh.vertices[mesh.faces]
+    welded = mesh.welded
+    for shell in range(int(mesh.shell_of.max()) + 1):
+        mine = np.flatnonzero(mesh.shell_of == shell)
+        numbers, faces = np.unique(welded[mine].ravel(), return_inverse=True)
+        points = np.empty((len(numbers), 3))
+        points[faces] = corners[mine].reshape(-1, 3)
+        triangles = faces.reshape(-1, 3)
+        distinct = (triangles != np.roll(triangles, 1, axis=1)).all(axis=1)
+        solid = manifold3d.Manifold(
+            manifold3d.Mesh64(np.ascontiguousarray(points), np.ascontiguousarray(triangles[distinct].astype(np.uint64)))
+        )
+        shells.append((solid if solid.status() == manifold3d.Error.NoError else None, corners[mine]))
+    _shells.put(mesh.digest, shells)
+    return shells
+
+
+def without_prisms(mesh: Mesh, prisms: list[manifold3d.Manifold]) -> Mesh | None:
+    """``mesh`` without these volumes; None where nothing is left, or a shell in the way is no solid."""
+    shells = solid_of(mesh)
+    assert shells is not None
+    prism = manifold3d.Manifold.batch_boolean(prisms, manifold3d.OpType.Add) if len(prisms) > 1 else prisms[0]
+    box = np.array(prism.bounding_box()).reshape(2, 3)
+    vertices, faces, count = [], [], 0
+    for solid, corners in shells:
+        apart = (corners.min(axis=(0, 1)) > box[1]).any() or (corners.max(axis=(0, 1)) < box[0]).any()
+        if apart or solid is None:
+            points, triangles = corners.reshape(-1, 3), np.arange(3 * len(corners)).reshape(-1, 3)
+        else:
+            cut = (solid - prism).to_mesh64()
+            points, triangles = np.asarray(cut.vert_properties)[:, :3], np.asarray(cut.tri_verts)
+        vertices.append(points)
+        faces.append(triangles.astype(np.int64) + count)
+        count += len(points)
+    triangles = np.concatenate(faces)
+    if not len(triangles):
+        return None
+    return Mesh(np.ascontiguousarray(np.concatenate(vertices)), triangles.astype(np.int32))
