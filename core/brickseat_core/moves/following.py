@@ -1,13 +1,16 @@
 """What follows from any move: relations go with the pieces that they name, and openings go with what cut them."""
 
 from collections.abc import Iterable
+from dataclasses import replace
 
 import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.repair import Left
 from brickseat_core.fit.set_down import set_down
+from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.relations.bodies import Joined
+from brickseat_core.relations.cutting import CannotCut, derived_meshes, part_before_wall
 from brickseat_core.relations.indexing import follow
 from brickseat_core.scene import Change, CutOut, Delta, Set, Tie, merged, piece_delta
 
@@ -52,14 +55,26 @@ def without_riders(dressed: Set, joined: Joined, held: Iterable[str]) -> None:
 
 
 def without_own_walls(dressed: Set, joined: Joined, held: Iterable[str]) -> tuple[str, ...]:
-    """Take the walls that the pieces of ``held`` cut out of the index of ``joined``: the opening goes with the piece, and
-    does not hold it. Returns the keys of those pieces."""
+    """Make the walls that the pieces of ``held`` cut whole in the index of ``joined``, and those pieces end before them:
+    an opening goes with its piece, and does not hold it. Returns the keys of those pieces."""
     keys = set(held)
-    cuts = [c for c in dressed.cut_outs.values() if c.piece in keys]
-    for bearer in {joined.key_of(c.bearer) for c in cuts}:
-        if bearer in joined.index.pieces and bearer not in joined.formations:
-            joined.index.remove(bearer)
-    return tuple({c.piece for c in cuts})
+    own = [c for c in dressed.cut_outs.values() if c.piece in keys]
+    if not own:
+        return ()
+    others = derived_meshes(replace(dressed, cut_outs={k: c for k, c in dressed.cut_outs.items() if c not in own}), {})
+    before: dict[str, Mesh] = {}
+    for cut in own:
+        bearer = dressed.pieces[cut.bearer]
+        try:
+            part = part_before_wall(bearer, dressed.pieces[cut.piece], cut.clearance)
+        except CannotCut:
+            continue
+        if part is not None:
+            before[cut.piece] = part
+        elif joined.key_of(bearer.key) in joined.index.pieces and bearer.key not in keys:
+            joined.index.remove(joined.key_of(bearer.key))
+    joined.index.follow({}, derived={**others, **before})
+    return tuple({c.piece for c in own})
 
 
 def seated_in_walls(dressed: Set, index: SceneIndex, change: Change, cutters: Iterable[str]) -> Change:

@@ -32,7 +32,7 @@ class TieMove:
 
 
 def compute(scene: Scene, move: TieMove) -> Outcome:
-    """The tie, in the place of the same one there was. Raises MoveRefused where nothing is met that could be kept."""
+    """The tie, in the place of the same one there was. Raises MoveRefused where it can keep nothing."""
     (piece,) = chosen(scene, [move.piece], must_move=False)
     to = own_place(scene, move.to)
     if to.key == piece.key:
@@ -44,10 +44,8 @@ def compute(scene: Scene, move: TieMove) -> Outcome:
     if move.tie in ("gap", "square"):
         side = side or nearest_side(scene.index, piece, to)
     if move.tie == "gap" and side is not None:
-        gap = gap_to(scene.index, piece, to, side)
-        if gap is None:
-            raise MoveRefused(f"nothing of {to.name} is met from {piece.name} along that side; choose another side")
-        distance = max(0.0, gap.distance) if move.distance_m is None else move.distance_m
+        now = gap_to(scene.index, piece, to, side).distance
+        distance = max(0.0, now) if move.distance_m is None else move.distance_m
     before = next((t for t in scene.dressed.ties.values() if same_tie(t, move, side)), None)
     tie = Tie(
         before.key if before is not None else scene.fresh_key(),

@@ -7,6 +7,7 @@ moving the piece moves the hole, and taking it away leaves no trace. Booleans: M
 import threading
 from collections import OrderedDict
 from collections.abc import Hashable, Mapping
+from typing import NamedTuple
 
 import manifold3d
 import numpy as np
@@ -26,6 +27,12 @@ MARGIN_SHARE = 0.05
 LEAST_MARGIN = 1e-4
 """Share of its thickness, and metres at least, by which the hole reaches beyond the wall on both sides."""
 MITER_LIMIT = 4.0
+INTO_WALL = 0.7
+"""Part of a piece's seating direction that must lead through a wall for the piece to be seated into it."""
+COVER = 1e-3
+"""Metres that the cover over an opening is thick."""
+FLUSH = 1e-5
+"""Metres from which something goes into a wall: what is nearer to its face only lies on it."""
 MOST_NORMALS = 8
 """Directions that the wall may be cut in, tried one after the other."""
 
@@ -104,8 +111,21 @@ def cut_mesh(bearer: Piece, cutters: list[tuple[Piece, float]]) -> Mesh:
     return made
 
 
-def prism_for(bearer: Piece, piece: Piece, clearance: float) -> manifold3d.Manifold:
-    """The volume that ``piece`` takes out of ``bearer``, in the bearer's own coordinates. Raises CannotCut."""
+class Opening(NamedTuple):
+    """``frame`` (3, 3): rows across the wall twice, and through it. ``outline`` (n, 2) along the first two, relative to the
+    piece's origin. ``low``, ``high``: where the wall begins and ends along the third, in metres from that origin;
+    ``start``, ``end``: where the hole does."""
+
+    frame: Vec
+    outline: Vec
+    low: float
+    high: float
+    start: float
+    end: float
+
+
+def opening_for(bearer: Piece, piece: Piece, clearance: float) -> Opening:
+    """The hole that ``piece`` makes in ``bearer``. Raises CannotCut."""
     solid = solid_of(bearer.prop.mesh)
     if solid is None:
         flaws = bearer.prop.mesh.health.open_edges
@@ -114,30 +134,77 @@ def prism_for(bearer: Piece, piece: Piece, clearance: float) -> manifold3d.Manif
     tree = bearer.prop.mesh.tree
     back: Vec = np.asarray(np.linalg.inv(bearer.pose.linear), dtype=np.float64)
     normals = wall_normals(bearer, piece)
-    thinnest: tuple[float, Vec, Vec, float, float] | None = None
+    thinnest: tuple[float, Vec, Vec, tuple[float, float, float, float]] | None = None
     for normal in normals:
         frame = frame_with(normal)
         outline = silhouette(piece, frame, clearance)
         depth = depth_of(tree, bearer, piece, frame, outline, back)
         if depth is None:
             continue
-        low, high, start, end = depth
+        thickness = depth[1] - depth[0]
         # The wall is cut the short way; a piece that is seated into it says which way that is.
         seated = (
-            1e6 if abs(float(normal @ np.asarray(piece.direction))) < 0.7 and abs(piece.direction[1]) < 0.7 else 0.0
+            1e6
+            if abs(float(normal @ np.asarray(piece.direction))) < INTO_WALL and abs(piece.direction[1]) < INTO_WALL
+            else 0.0
         )
-        if thinnest is None or high - low + seated < thinnest[0]:
-            thinnest = (high - low + seated, frame, outline, start, end)
+        if thinnest is None or thickness + seated < thinnest[0]:
+            thinnest = (thickness + seated, frame, outline, depth)
     if thinnest is None:
         raise CannotCut(f"{piece.name} does not reach {bearer.name}; move it against the wall, then cut")
-    _, frame, outline, start, end = thinnest
-    prism = manifold3d.CrossSection([outline]).extrude(end - start)
+    _, frame, outline, depth = thinnest
+    # A frame that lies on the wall is not sunk into it: where something goes into the wall, only that is cut.
+    inner = silhouette_within(piece, frame, clearance, depth[0], depth[1])
+    if inner is not None:
+        outline = inner
+        depth = depth_of(tree, bearer, piece, frame, outline, back) or depth
+    return Opening(frame, outline, *depth)
+
+
+def prism_for(bearer: Piece, piece: Piece, clearance: float) -> manifold3d.Manifold:
+    """The volume that ``piece`` takes out of ``bearer``, in the bearer's own coordinates. Raises CannotCut."""
+    opening = opening_for(bearer, piece, clearance)
+    frame = opening.frame
+    prism = manifold3d.CrossSection([opening.outline]).extrude(opening.end - opening.start)
     to_world = np.eye(4)
     # Its own x, y and z are the frame's two axes across and the way through the wall.
     to_world[:3, :3] = frame.T
-    to_world[:3, 3] = frame.T @ np.array([0.0, 0.0, start]) + piece.pose.origin
+    to_world[:3, 3] = frame.T @ np.array([0.0, 0.0, opening.start]) + piece.pose.origin
     local = np.linalg.inv(bearer.pose.matrix) @ to_world
     return prism.transform(local[:3])
+
+
+def part_before_wall(bearer: Piece, piece: Piece, clearance: float) -> Mesh | None:
+    """What of ``piece`` stands before the wall that it is cut into, in its own coordinates, with a thin cover over the
+    opening where nothing does: it can be moved along the whole wall.
+
+    None where the piece is not seated into that wall. Raises CannotCut.
+    """
+    opening = opening_for(bearer, piece, clearance)
+    way = float(opening.frame[2] @ np.asarray(piece.direction))
+    shells = solid_of(piece.prop.mesh)
+    if abs(way) < INTO_WALL or shells is None:
+        return None
+    # From the side that it was seated from: its direction leads into the wall.
+    entry = opening.low if way > 0.0 else -opening.high
+    normal = opening.frame[2] * np.sign(way)
+    local = piece.pose.linear.T @ normal
+    length = float(np.linalg.norm(local))
+    outside = manifold3d.Manifold()
+    for solid, _ in shells:
+        if solid is not None:
+            outside += solid.trim_by_plane(tuple(-local / length), -(entry + FLUSH) / length)
+    if outside.volume() <= 0.0:
+        cover = manifold3d.CrossSection([opening.outline]).extrude(COVER)
+        to_world = np.eye(4)
+        to_world[:3, :3] = opening.frame.T
+        low = opening.low - COVER if way > 0.0 else opening.high
+        to_world[:3, 3] = opening.frame.T @ np.array([0.0, 0.0, low])
+        back = np.eye(4)
+        back[:3, :3] = np.linalg.inv(piece.pose.linear)
+        outside = cover.transform((back @ to_world)[:3])
+    cut = outside.to_mesh64()
+    return Mesh(np.array(np.asarray(cut.vert_properties)[:, :3]), np.asarray(cut.tri_verts).astype(np.int32))
 
 
 def frame_with(normal: Vec) -> Vec:
@@ -196,15 +263,47 @@ def silhouette(piece: Piece, frame: Vec, clearance: float) -> Vec:
     area = a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]
     turned = np.where((area < 0.0)[:, None, None], corners[:, ::-1], corners)
     drawn = turned[np.abs(area) > 1e-14]
-    section = manifold3d.CrossSection(list(drawn), manifold3d.FillRule.NonZero)
+    found = largest_outline(manifold3d.CrossSection(list(drawn), manifold3d.FillRule.NonZero), clearance)
+    if found is None:
+        raise CannotCut(f"{piece.name} has no outline seen from there; give it a thickness")
+    _silhouettes.put(key, found)
+    return found
+
+
+def largest_outline(section: manifold3d.CrossSection, clearance: float) -> Vec | None:
+    """(n, 2) the largest outline of a section grown by ``clearance`` metres; None where there is none.
+
+    What is hollow in it is filled: a ring takes out a disc.
+    """
     if clearance > 0.0:
         section = section.offset(clearance, manifold3d.JoinType.Miter, MITER_LIMIT)
     outlines = [np.asarray(p, dtype=np.float64) for p in section.to_polygons()]
-    if not outlines:
-        raise CannotCut(f"{piece.name} has no outline seen from there; give it a thickness")
-    # What is hollow in the piece is cut as well: a ring takes out a disc.
-    found = max(outlines, key=polygon_area)
-    _silhouettes.put(key, found)
+    return max(outlines, key=polygon_area) if outlines else None
+
+
+def silhouette_within(piece: Piece, frame: Vec, clearance: float, low: float, high: float) -> Vec | None:
+    """As ``silhouette``, of what of a piece lies between ``low`` and ``high`` metres along the third row of ``frame``.
+
+    None where nothing of it does, or its mesh is not closed.
+    """
+    basis = frame @ piece.pose.linear
+    where = (tuple(np.round(basis, 12).ravel().tolist()), clearance, round(low, 7), round(high, 7))
+    key = (piece.prop.mesh.digest, *where)
+    kept = _silhouettes.get(key)
+    if isinstance(kept, np.ndarray):
+        return kept
+    shells = solid_of(piece.prop.mesh)
+    if shells is None:
+        return None
+    matrix = np.concatenate([basis, np.zeros((3, 1))], axis=1)
+    inner = manifold3d.CrossSection()
+    for solid, _ in shells:
+        if solid is not None:
+            slab = solid.transform(matrix).trim_by_plane((0.0, 0.0, 1.0), low + FLUSH)
+            inner += slab.trim_by_plane((0.0, 0.0, -1.0), FLUSH - high).project()
+    found = largest_outline(inner, clearance)
+    if found is not None:
+        _silhouettes.put(key, found)
     return found
 
 

@@ -58,11 +58,12 @@ def face_met(index: SceneIndex, to: Piece, points: Vec, side: Vec) -> list[Hit]:
     return [h for p in points if (h := first_hit(index, p - back * side, side, only=row)) is not None]
 
 
-def gap_to(index: SceneIndex, piece: Piece, to: Piece, side: Triple) -> Gap | None:
+def gap_to(index: SceneIndex, piece: Piece, to: Piece, side: Triple) -> Gap:
     """How far ``piece`` is from the face of ``to`` that is met from its farthest points along ``side``.
 
     Square to that face: the nearest of all the piece's vertices. Where the face is not flat, as far as the piece goes
-    until it touches. None where nothing is met.
+    until it touches. Where nothing is met, because the two are not opposite each other, along ``side`` to what of ``to``
+    lies nearest in it.
     """
     way = np.asarray(side)
     points = world_vertices(index, piece)
@@ -73,7 +74,8 @@ def gap_to(index: SceneIndex, piece: Piece, to: Piece, side: Triple) -> Gap | No
     ends = foremost[across[[0, -1]]] if len(foremost) > 1 else foremost
     hits = face_met(index, to, np.concatenate([foremost.mean(axis=0)[None], ends]), way)
     if not hits:
-        return None
+        distance = float((world_vertices(index, to) @ way).min() - along.max())
+        return Gap(distance, -way, foremost[0], foremost[0] + distance * way)
     first = hits[0]
     flat = all(
         abs(float((h.point - first.point) @ first.normal)) <= SAME_PLANE

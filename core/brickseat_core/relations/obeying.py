@@ -328,8 +328,6 @@ def step_to_hold(
     above: list[float] = []
     for tie in gaps:
         gap = gap_of(joined, index, piece, tie)
-        if gap is None:
-            return None
         row = ways @ gap.normal
         missing = tie.distance - gap.distance
         if float(np.linalg.norm(row)) < LEAST_LEVEL:
@@ -343,7 +341,7 @@ def step_to_hold(
     return None if found is None else np.asarray((found - offset) @ ways)
 
 
-def gap_of(joined: Joined, index: SceneIndex, body: Piece, tie: Tie) -> Gap | None:
+def gap_of(joined: Joined, index: SceneIndex, body: Piece, tie: Tie) -> Gap:
     """The gap that a tie keeps, when the body of its piece is at ``body``."""
     mine, to = joined.member(body, tie.piece), joined.standing(tie.to)
     return gap_to(index, mine, to, tie.side if tie.side is not None else nearest_side(index, mine, to))
@@ -380,8 +378,6 @@ def measure_tie(joined: Joined, tie: Tie) -> Measure:
         return Measure(off, off <= HOLDS, triple(frames[0].point), triple(frames[1].point))
     if tie.tie == "gap":
         gap = gap_of(joined, index, body, tie)
-        if gap is None:
-            return Measure(None, False, triple(here), triple(there))
         short = tie.distance - gap.distance
         holds = short <= HOLDS if tie.at_least else abs(short) <= HOLDS
         return Measure(gap.distance, holds, triple(gap.mine), triple(gap.theirs))
