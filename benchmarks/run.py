@@ -137,7 +137,7 @@ def demo_props() -> dict[str, Prop]:
 def bench_rest() -> None:
     """Every prop of the demo, three times each, from 1 m above the yard and tilted by up to 20°."""
     props = demo_props()
-    index = SceneIndex(yard(props))
+    index = SceneIndex(yard("yard", props).pieces.values())
     rng = np.random.default_rng(3)
     seconds, stands = [], 0
     for k in range(3 * len(PROPS)):
@@ -172,7 +172,7 @@ FALLING = (
 def bench_settle() -> None:
     """Columns of mixed props dropped on the yard: eased apart, settled, relaxed, finished exactly."""
     props = demo_props()
-    fixed = [p for p in yard(props) if p.role == "bearer"]
+    fixed = [p for p in yard("yard", props).pieces.values() if p.role == "bearer"]
     print(
         "\nSettling mixed props on the yard, whole chain, one process (to reach: 6 s for 100, 20 s for 300)", flush=True
     )
@@ -270,7 +270,7 @@ def bench_engines() -> None:
     floor = Piece(
         "floor", "floor", Prop("floor", "floor", mesh_of(trimesh.creation.box((20, 1, 20)))), Pose((0, -0.5, 0))
     )
-    fixed = [p for p in yard(props) if p.role == "bearer"]
+    fixed = [p for p in yard("yard", props).pieces.values() if p.role == "bearer"]
     print("\nFalling columns in our world and in others, same hulls; others in their usual steps (to reach: a tenth)")
     for words, kinds in (("hulls", PLAIN), ("mixed", FALLING)):
         shapes = {k: shape.falling for k, shape in shapes_for({key: props[key] for key in kinds}).items()}
@@ -296,7 +296,7 @@ def bench_engines() -> None:
 def bench_shove() -> None:
     """A hand stirs a heap that lies on the yard: how long a frame of a sixtieth takes."""
     props = demo_props()
-    fixed = [p for p in yard(props) if p.role == "bearer"]
+    fixed = [p for p in yard("yard", props).pieces.values() if p.role == "bearer"]
     print("\nA hand in a heap on the yard (to reach: 16.7 ms a frame)")
     for words, kinds, count in (("plain", PLAIN, 300), ("mixed", FALLING, 150)):
         pieces = [p.at(p.pose.moved(np.array([0.0, 0.6, 4.0]))) for p in columns(props, kinds, count)]
@@ -316,7 +316,7 @@ def bench_shove() -> None:
 
 
 def bench_workshop() -> None:
-    index = SceneIndex(workshop(demo_props()))
+    index = SceneIndex(workshop("workshop", demo_props()).pieces.values())
     ball = trimesh.creation.icosphere(4, 0.08)
     prop = Prop("ball", "ball of 5,120 triangles", mesh_of(ball))
     rng = np.random.default_rng(2)

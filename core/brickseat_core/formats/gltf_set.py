@@ -24,8 +24,8 @@ from brickseat_core.scene import (
     Set,
     Triple,
     Vec,
-    frame_of,
-    in_world,
+    carried,
+    named_apart,
 )
 from brickseat_core.scene.encoding import BadRecord, decode_seats
 from brickseat_core.tolerances import SEATED_TOLERANCE
@@ -420,27 +420,19 @@ def seats_of(document: GltfDocument, body: Body, inverse: Vec, worlds: Mapping[i
     ``inverse``: (4, 4) from the world into those.
     """
     found: list[Seat] = []
-    taken: set[str] = set()
     for node in dict.fromkeys([body.lead.node, *(p.node for p in body.parts)]):
         listed = our_extras(document.items("nodes")[node]).get("seats")
         if listed is None:
             continue
-        where = f"nodes[{node}].extras.brickseat.seats"
         try:
             seats = decode_seats(listed)
         except BadRecord as problem:
-            raise FileError(f"{where}: {problem}; correct its extras") from None
+            raise FileError(f"nodes[{node}].extras.brickseat.seats: {problem}; correct its extras") from None
         instanced = INSTANCING in (document.items("nodes")[node].get("extensions") or {})
-        local = Pose.from_matrix(np.eye(4) if instanced or node == body.lead.node else inverse @ worlds[node])
-        for seat in seats:
-            frame = in_world(seat, local)
-            at = seat if node == body.lead.node else frame_of(frame.point, frame.facing, frame.clock)
-            name, again = seat.name, 2
-            while name in taken:
-                name, again = f"{seat.name} ({again})", again + 1
-            taken.add(name)
-            found.append(Seat(at.point, at.facing, at.clock, name, seat.step_deg, seat.label, seat.many))
-    return tuple(found)
+        own = instanced or node == body.lead.node
+        local = Pose((0.0, 0.0, 0.0)) if own else Pose.from_matrix(inverse @ worlds[node])
+        found += [carried(seat, local) for seat in seats]
+    return named_apart(found)
 
 
 def piece_of(

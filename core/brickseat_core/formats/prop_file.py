@@ -12,7 +12,7 @@ from brickseat_core.formats.opening import known, open_document, upright
 from brickseat_core.formats.plain import PLAIN, read_plain
 from brickseat_core.meshes.lengths import Unit
 from brickseat_core.meshes.mesh import Mesh, MeshError
-from brickseat_core.scene import Vec
+from brickseat_core.scene import Seat, Vec, carried, named_apart
 
 
 def read_prop(path: Path, unit: Unit | None = None, up: UpAxis | None = None) -> Mesh:
@@ -35,16 +35,23 @@ def read_prop(path: Path, unit: Unit | None = None, up: UpAxis | None = None) ->
 
 def whole_mesh(document: GltfDocument, where: str) -> Mesh:
     """All that a glTF document draws, as one mesh in world coordinates. Raises FileError."""
+    return whole_prop(document, where)[0]
+
+
+def whole_prop(document: GltfDocument, where: str) -> tuple[Mesh, tuple[Seat, ...]]:
+    """All that a glTF document draws, as one mesh in world coordinates, and the seats on it. Raises FileError."""
     try:
         found = read_set(document)
     except FileError as error:
         raise FileError(f"{where}: {error}") from None
+    pieces = found.dressed.pieces.values()
+    seats = named_apart(carried(seat, piece.pose) for piece in pieces for seat in piece.prop.seats)
     vertices: list[Vec] = []
     faces = []
     base = 0
-    for piece in found.dressed.pieces.values():
+    for piece in pieces:
         mesh = piece.prop.mesh
         vertices.append(piece.pose.apply(mesh.vertices))
         faces.append((mesh.faces[:, ::-1] if np.linalg.det(piece.pose.linear) < 0 else mesh.faces) + base)
         base += len(mesh.vertices)
-    return Mesh(np.concatenate(vertices), np.concatenate(faces).astype(np.int32))
+    return Mesh(np.concatenate(vertices), np.concatenate(faces).astype(np.int32)), seats

@@ -8,7 +8,9 @@ from numpy.typing import NDArray
 
 from brickseat_core.kernels import kernel
 from brickseat_core.meshes.edges import Edges, edges_of, grouped, sharp_directions
+from brickseat_core.meshes.flat_regions import FlatRegion, flat_regions
 from brickseat_core.meshes.lazy import lazy
+from brickseat_core.meshes.sharp_lines import SharpLines, sharp_lines
 from brickseat_core.meshes.tree import Tree, build_tree
 
 Vec = NDArray[np.float64]
@@ -17,6 +19,8 @@ SPREAD_CORNERS = 64
 PROBE_AXIS = np.array([0.83, 0.71, 0.47])
 ROW_HASH = np.array([0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9], dtype=np.uint64)
 """Odd multipliers that spread small integers over 64 bits."""
+LEAST_FLAT = 1e-4
+"""Share of the surface from which a flat region is looked at."""
 WELD_SHARE = 1e-7
 """Corners nearer than this share of the mesh's size are one vertex when topology is judged."""
 
@@ -206,6 +210,16 @@ class Mesh:
     def edge_directions(self) -> Vec:
         """(k, 3) unit directions that its sharp edges run, three at most."""
         return sharp_directions(self.vertices, self.faces, self._edges)
+
+    @lazy
+    def sharp_lines(self) -> SharpLines:
+        """Where its faces meet at an angle, and the corners of that."""
+        return sharp_lines(self.vertices[self.faces], self.welded, self._edges)
+
+    @lazy
+    def flat_regions(self) -> list[FlatRegion]:
+        """Its flat regions of at least a hundredth of a percent of its surface, the largest first."""
+        return flat_regions(self.vertices[self.faces], self.welded, self._edges, LEAST_FLAT * self.area)
 
     @lazy
     def health(self) -> Health:

@@ -33,7 +33,7 @@ from brickseat_core.scene.records import (
     Settings,
     Tie,
 )
-from brickseat_core.scene.seats import Frame, Seat, WorldFrame, frame_of, in_prop, in_world
+from brickseat_core.scene.seats import Frame, Seat, WorldFrame, carried, frame_of, in_prop, in_world, named_apart
 
 __all__ = [
     "DOWN",
@@ -65,11 +65,13 @@ __all__ = [
     "Vec",
     "WorldFrame",
     "bodies_of",
+    "carried",
     "cross",
     "frame_of",
     "in_prop",
     "in_world",
     "merged",
+    "named_apart",
     "piece_delta",
     "quaternion_of",
     "rotation_about",

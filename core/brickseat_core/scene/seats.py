@@ -1,6 +1,7 @@
 """Seats: frames on a prop where another one fits. Lengths in metres, in the prop's own coordinates."""
 
-from dataclasses import dataclass
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 import numpy as np
@@ -79,3 +80,25 @@ def in_prop(point: Vec, facing: Vec, clock: Vec, pose: Pose) -> Frame:
     """The frame of a prop at ``pose`` that stands in the world as given: what ``in_world`` leads back to."""
     inverse = np.linalg.inv(pose.linear)
     return frame_of(inverse @ (point - pose.origin), pose.linear.T @ facing, inverse @ clock)
+
+
+def carried(seat: Seat, pose: Pose) -> Seat:
+    """The same seat in the coordinates that ``pose`` leads to from its own."""
+    if pose == Pose((0.0, 0.0, 0.0)):
+        return seat
+    world = in_world(seat, pose)
+    at = frame_of(world.point, world.facing, world.clock)
+    return replace(seat, point=at.point, facing=at.facing, clock=at.clock)
+
+
+def named_apart(seats: Iterable[Seat]) -> tuple[Seat, ...]:
+    """The same seats, the second and third of one name with a number behind it."""
+    taken: set[str] = set()
+    found: list[Seat] = []
+    for seat in seats:
+        name, again = seat.name, 2
+        while name in taken:
+            name, again = f"{seat.name} ({again})", again + 1
+        taken.add(name)
+        found.append(seat if name == seat.name else replace(seat, name=name))
+    return tuple(found)

@@ -5,6 +5,7 @@ import logging
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from ninja import NinjaAPI, Schema
 from ninja.errors import AuthenticationError, HttpError, ValidationError
+from pydantic import Field
 
 from brickseat.jobs.running import Failed
 from brickseat_core.formats.errors import FileError
@@ -12,9 +13,10 @@ from brickseat_core.moves import MoveRefused
 
 
 class Problem(Schema):
-    """The shape of every error."""
+    """The shape of every error. ``ties``: keys of those that are in the way of a move."""
 
     error: str
+    ties: list[str] = Field(default_factory=list)
 
 
 NOT_FOUND = "there is no such thing here, or it is somebody else's"
@@ -56,7 +58,7 @@ def add_handlers(api: NinjaAPI) -> None:
 
     @api.exception_handler(MoveRefused)
     def refused(request: HttpRequest, error: MoveRefused) -> HttpResponse:
-        return answer(409, str(error))
+        return JsonResponse({"error": str(error), "ties": list(error.ties)}, status=409)
 
     @api.exception_handler(Failed)
     def failed(request: HttpRequest, error: Failed) -> HttpResponse:

@@ -16,6 +16,7 @@ from PIL import Image, UnidentifiedImageError
 from brickseat.api import schemas
 from brickseat.api.access import LARGEST_UPLOAD, PROBLEMS, own_prop, user_of, visible_prop, visible_props
 from brickseat.api.errors import NOT_FOUND
+from brickseat.sets import schemas as set_schemas
 from brickseat.sets.refreshing import refresh_prop
 from brickseat.store import prop_house
 from brickseat.store.contact import contact_document, contact_of
@@ -32,7 +33,9 @@ from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.meshes.questions import questions, size_question
 from brickseat_core.meshes.sides import resting_sides
 from brickseat_core.placing.frames import shortest_rotation
+from brickseat_core.relations.suggesting import suggested_seats
 from brickseat_core.scene import quaternion_of
+from brickseat_core.scene.encoding import BadRecord, decode_seats, encode_seat
 
 router = Router()
 MOST_SIDES = 8
@@ -66,6 +69,7 @@ def prop_record(prop: StoredProp, user: User) -> dict[str, Any]:
         "size",
         "material",
         "contact",
+        "seats",
     )
     material = MATERIALS[prop.material]
     doubt = None if prop.unit else size_question(max(prop.width, prop.height, prop.depth), prop.name)
@@ -159,6 +163,12 @@ def detail(prop: StoredProp, user: User) -> dict[str, Any]:
     }
 
 
+@router.get("/props/{key}/seats", response={200: list[set_schemas.SeatSchema], **PROBLEMS})
+def suggest_seats(request: HttpRequest, key: str) -> Any:
+    """Seats that the prop is likely to want, the likeliest first; the prop stays as it is."""
+    return [encode_seat(seat) for seat in suggested_seats(mesh_of(visible_prop(request, key)))]
+
+
 @router.patch("/props/{key}", response={200: schemas.PropDetail, **PROBLEMS})
 def change_prop(request: HttpRequest, key: str, given: schemas.PropChanges) -> Any:
     """Its name, tags, material and weight; or the unit and up axis its file is taken for. Raises HttpError."""
@@ -168,14 +178,20 @@ def change_prop(request: HttpRequest, key: str, given: schemas.PropChanges) -> A
         raise HttpError(422, f"the material is one of {', '.join(MATERIALS)}")
     remade = {n: changes.pop(n) or "" for n in ("unit", "up") if n in changes}
     for name, value in changes.items():
-        if value is not None or name in ("mass", "grip", "bounce", "fall"):
+        if name != "seats" and (value is not None or name in ("mass", "grip", "bounce", "fall")):
             setattr(prop, name, value)
+    seats = changes.get("seats")
+    if seats is not None:
+        try:
+            prop.seats = [encode_seat(seat) for seat in decode_seats(seats)]
+        except BadRecord as problem:
+            raise HttpError(422, f"{problem}; correct it on the bench") from None
     write = remake(prop, remade.get("unit", prop.unit), remade.get("up", prop.up)) if remade else None
     with transaction.atomic():
         prop.save()
         if write is not None:
             write()
-    if write is not None:
+    if write is not None or seats is not None:
         prop.refresh_from_db()
         refresh_prop(prop)
     return detail(prop, user_of(request))

@@ -11,10 +11,12 @@ from pydantic import Field
 from brickseat.sets.schemas import (
     CutOutSchema,
     FitSchema,
+    MeasureSchema,
     PieceSchema,
     PropChangeSchema,
     RecipeSchema,
     RegionSchema,
+    SeatSchema,
     TieSchema,
 )
 from brickseat_core.moves.fields import Number
@@ -47,6 +49,7 @@ class PropSchema(Schema):
     bounce: float
     fall: float | None
     contact: str
+    seats: list[SeatSchema]
     mine: bool
     posed_from: str | None
     doubt: QuestionSchema | None
@@ -118,6 +121,7 @@ class PropChanges(Schema):
     bounce: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)] | None = None
     fall: Annotated[float, Field(ge=0, le=5, allow_inf_nan=False)] | None = None
     contact: Literal["", "ball", "box", "capsule", "hull", "parts"] | None = None
+    seats: Annotated[list[SeatSchema], Field(max_length=200)] | None = None
     unit: Literal["", "mm", "cm", "m", "in", "ft"] | None = None
     up: Literal["", "y", "z"] | None = None
 
@@ -187,6 +191,8 @@ class SetCard(Schema):
 
 
 class SetSchema(Schema):
+    """A whole set. ``shapes``: by piece, the model it is drawn by instead of its prop's."""
+
     key: uuid.UUID
     name: str
     tolerance: float
@@ -202,6 +208,8 @@ class SetSchema(Schema):
     cut_outs: list[CutOutSchema]
     prop_changes: list[PropChangeSchema]
     fits: list[FitSchema]
+    measures: list[MeasureSchema]
+    shapes: dict[str, str]
     props: list[PropSchema]
     can_undo: str | None
     can_redo: str | None

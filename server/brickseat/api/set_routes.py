@@ -12,7 +12,8 @@ from ninja.errors import HttpError
 
 from brickseat.api import schemas
 from brickseat.api.access import LARGEST_UPLOAD, PROBLEMS, open_set_of, own_set, user_of, visible_prop, visible_props
-from brickseat.api.prop_routes import prop_record
+from brickseat.api.errors import NOT_FOUND
+from brickseat.api.prop_routes import FOREVER, prop_record
 from brickseat.jobs import schemas as job_schemas
 from brickseat.jobs import settling
 from brickseat.jobs.keeping import jobs
@@ -23,8 +24,9 @@ from brickseat.sets.models import DressedSet
 from brickseat.sets.opening import hand_over, open_set
 from brickseat.sets.picture import keep_picture, path_of
 from brickseat.sets.session import LiveSet, sessions
+from brickseat.sets.shapes import shape_data
 from brickseat.sets.storing import drop_unnamed_props
-from brickseat.sets.telling import end_for, end_of_set, fit_record, news_record
+from brickseat.sets.telling import end_for, end_of_set, fit_record, measure_records, news_record, shape_files
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import prop_of
 from brickseat_core.contact.section import section
@@ -143,10 +145,22 @@ def one_set(request: HttpRequest, key: uuid.UUID) -> Any:
         "cut_outs": [encode(c) for c in found.cut_outs.values()],
         "prop_changes": [encode(c) for c in found.props.values()],
         "fits": [fit_record(f) for f in now.fits.values()],
+        "measures": measure_records(now),
+        "shapes": shape_files(dressed.key, now),
         "props": [prop_record(p, user_of(request)) for p in StoredProp.objects.filter(key__in=used)],
         "can_undo": back,
         "can_redo": again,
     }
+
+
+@router.get("/sets/{uuid:key}/shapes/{piece}/{digest}.glb", response={200: None, **PROBLEMS})
+def shape_file(request: HttpRequest, key: uuid.UUID, piece: str, digest: str) -> Any:
+    """The model of a piece that something is cut into, as it is now or as a preview just showed it. Raises HttpError."""
+    live = sessions.of(open_set_of(request, key))
+    data = shape_data(live, piece, digest)
+    if data is None:
+        raise HttpError(404, NOT_FOUND)
+    return HttpResponse(data, content_type="model/gltf-binary", headers={"Cache-Control": FOREVER})
 
 
 @router.get("/sets/{uuid:key}/history", response={200: list[schemas.HistorySchema], **PROBLEMS})

@@ -7,7 +7,7 @@ import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.set_down import set_down
-from brickseat_core.scene import DOWN, Piece, Pose, Prop, Triple, rotation_about
+from brickseat_core.scene import DOWN, Piece, Pose, Prop, Set, Triple, rotation_about
 
 BEARER_PLACES: dict[str, tuple[Triple, float]] = {
     "workshop-floor": ((0.0, 0.0, 0.0), 0.0),
@@ -87,7 +87,7 @@ class Dressing:
         return out
 
 
-def workshop(props: Mapping[str, Prop]) -> list[Piece]:
+def workshop(name: str, props: Mapping[str, Prop]) -> Set:
     """The workshop, mostly dressed."""
     d = Dressing(props)
     table, shelf_x, shelf_z = 0.86, -1.55, -4.4
@@ -172,10 +172,10 @@ def workshop(props: Mapping[str, Prop]) -> list[Piece]:
     jar = d.put("squat-jar", ax + 0.1, az + 0.14, 0.76)
     d.shift(jar, (-0.012, 0.0, -0.03))
     d.wrong("dinner-plate", (tx + 1.125, table, tz + 0.3))
-    return list(d.index.pieces.values())
+    return Set.of(name, d.index.pieces.values())
 
 
-def yard(props: Mapping[str, Prop]) -> list[Piece]:
+def yard(name: str, props: Mapping[str, Prop]) -> Set:
     """The kiln yard in the morning, nearly bare."""
     d = Dressing(props)
     for x, z, turn, key, sink in (
@@ -192,4 +192,4 @@ def yard(props: Mapping[str, Prop]) -> list[Piece]:
     d.stack(["fire-brick", "fire-brick"], -2.936, 2.394, -0.2, -20.0)
     d.wrong("log-basket", (0.35, -0.22, 1.5))
     d.wrong("round-stone", (3.0, -0.2, 4.2), turn=30.0)
-    return list(d.index.pieces.values())
+    return Set.of(name, d.index.pieces.values())

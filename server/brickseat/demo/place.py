@@ -4,8 +4,9 @@ import math
 
 import numpy as np
 
-from brickseat.props.hollow_hill import ASH, BRICK, DARK_CLAY, IRON, OAK, WALNUT, DemoProp, paint
+from brickseat.props.hollow_hill import DemoProp
 from brickseat.props.modelling import bar, block, ripple, soft, turned
+from brickseat.props.paints import ASH, BRICK, DARK_CLAY, IRON, OAK, WALNUT, paint
 from brickseat_core.formats.gltf_build import Surface
 from brickseat_core.scene import Vec
 
@@ -182,6 +183,70 @@ def kiln() -> list[Surface]:
     return [*plinth, *dome, *door]
 
 
+SHED_WIDTH, SHED_DEPTH, SHED_HEIGHT, SHED_WALL = 5.2, 4.2, 2.5, 0.35
+
+
+def shed_floor() -> list[Surface]:
+    """The floor of the kiln shed, its upper side at y = 0."""
+    return [block(FLAGS, (SHED_WIDTH + 0.8, 0.12, SHED_DEPTH + 0.8), (0.0, -0.12, 0.0), 0.012)]
+
+
+def shed_back_wall() -> list[Surface]:
+    """A thick plastered wall; its front is at z = 0."""
+    return [block(PLASTER, (SHED_WIDTH, SHED_HEIGHT, SHED_WALL), (0.0, 0.0, -SHED_WALL / 2))]
+
+
+def shed_side_wall() -> list[Surface]:
+    """The same beside it; its inner face is at x = 0."""
+    return [block(PLASTER, (SHED_WALL, SHED_HEIGHT, SHED_DEPTH), (-SHED_WALL / 2, 0.0, 0.0))]
+
+
+def shed_beam() -> list[Surface]:
+    """A beam across the shed; its under side is at y = 0."""
+    return [block(WALNUT, (SHED_WIDTH, 0.18, 0.16), (0.0, 0.0, 0.0), 0.006)]
+
+
+ROOF_SLOPE = math.radians(24.0)
+
+
+def wood_store() -> list[Surface]:
+    """A low store for wood under a slanted roof that is to be slated; the roof falls towards the front."""
+    w, d, low, high = 1.5, 0.9, 0.78, 0.78 + 0.9 * math.tan(ROOF_SLOPE)
+    over = 0.06 * math.tan(ROOF_SLOPE)
+    posts = [
+        block(OAK, (0.07, low if z > 0 else high - 0.03, 0.07), (sx * (w / 2 - 0.05), 0, z * (d / 2 - 0.05)), 0.004)
+        for sx in (-1, 1)
+        for z in (-1, 1)
+    ]
+    corners = [
+        (x, y + up, z)
+        for x in (-w / 2 - 0.06, w / 2 + 0.06)
+        for y, z in ((high + over, -d / 2 - 0.06), (low - over, d / 2 + 0.06))
+        for up in (0.0, 0.03)
+    ]
+    v = np.array(corners)
+    # Corners by across, along, and up: 0-3 on the left, 4-7 on the right.
+    faces = [
+        (1, 3, 5),
+        (3, 7, 5),
+        (0, 4, 2),
+        (2, 4, 6),
+        (0, 2, 1),
+        (1, 2, 3),
+        (4, 5, 6),
+        (5, 7, 6),
+        (0, 1, 4),
+        (1, 5, 4),
+        (2, 6, 3),
+        (3, 6, 7),
+    ]
+    f = np.array(faces, dtype=np.int32)
+    spans = v[f]
+    if float(np.einsum("ij,ij->", spans[:, 0], np.cross(spans[:, 1], spans[:, 2]))) < 0:
+        f = np.ascontiguousarray(f[:, ::-1])
+    return [Surface(OAK, v, f), *posts]
+
+
 BEARERS: tuple[DemoProp, ...] = (
     DemoProp("workshop-floor", "workshop floor", "place", floor),
     DemoProp("workshop-walls", "workshop walls", "place", walls),
@@ -192,4 +257,9 @@ BEARERS: tuple[DemoProp, ...] = (
     DemoProp("kiln-yard", "kiln yard", "place", yard),
     DemoProp("door-step", "door step", "place", doorstep),
     DemoProp("beehive-kiln", "beehive kiln", "place", kiln),
+    DemoProp("shed-floor", "shed floor", "place", shed_floor),
+    DemoProp("shed-back-wall", "back wall", "place", shed_back_wall),
+    DemoProp("shed-side-wall", "side wall", "place", shed_side_wall),
+    DemoProp("shed-beam", "shed beam", "place", shed_beam),
+    DemoProp("wood-store", "wood store", "place", wood_store),
 )

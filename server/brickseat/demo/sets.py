@@ -1,4 +1,4 @@
-"""Put the demo into the database: its dresser, its props, and the two sets."""
+"""Put the demo into the database: its dresser, its props, and the three sets."""
 
 from collections.abc import Callable
 
@@ -7,6 +7,7 @@ from django.db import transaction
 
 from brickseat.accounts.demo_visitor import DRESSER
 from brickseat.demo.dressing import workshop, yard
+from brickseat.demo.loading import kiln_loading
 from brickseat.demo.place import BEARERS
 from brickseat.props.hollow_hill import PROPS
 from brickseat.sets.models import DressedSet
@@ -15,7 +16,7 @@ from brickseat.store.models import StoredProp
 from brickseat.store.shelving import prop_of, shelve
 from brickseat_core.formats.gltf_build import prop_document
 from brickseat_core.gravity.materials import USUAL_MATERIAL
-from brickseat_core.scene import Prop, Set
+from brickseat_core.scene import Prop
 
 MATERIALS = {
     "pots": "glazed",
@@ -28,10 +29,13 @@ MATERIALS = {
     "stones": "stone",
     "lights": "iron",
     "scale": "paper",
+    "kiln": "brick",
+    "openings": "wood",
 }
 SETS = (
     ("Workshop, throwing day", workshop, {"eye": (2.9, 2.5, 2.6), "target": (-0.15, 0.75, -2.4)}),
     ("Kiln yard, morning", yard, {"eye": (3.6, 2.6, 8.6), "target": (-0.4, 0.0, 2.2)}),
+    ("Kiln loading, evening", kiln_loading, {"eye": (3.1, 2.3, 4.3), "target": (-0.3, 0.75, -0.7)}),
 )
 
 
@@ -55,10 +59,10 @@ def ensure_demo(on_progress: Callable[[str], None] = lambda text: None) -> None:
                 direction=made.direction,
                 listed=made not in BEARERS,
                 material=MATERIALS.get(made.category, USUAL_MATERIAL),
+                seats=made.seats,
             )
         props: dict[str, Prop] = {key: prop_of(row) for key, row in stored.items()}
         for name, dress, look in SETS:
             on_progress(f"dressing “{name}”")
-            pieces = dress(props)
             dressed = DressedSet.objects.create(owner=user, name=name, look=look)
-            save_set(dressed, Set.of(name, pieces))
+            save_set(dressed, dress(name, props))

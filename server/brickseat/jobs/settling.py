@@ -3,7 +3,7 @@
 import time
 import uuid
 from collections.abc import Callable, Container, Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -25,11 +25,12 @@ from brickseat_core.gravity import finish as gravity
 from brickseat_core.gravity.breaking import HARDER
 from brickseat_core.gravity.hand import Pull
 from brickseat_core.gravity.pouring import PourSlip, Stream
-from brickseat_core.gravity.settling import Run, Settled, SettleSlip, stepping
+from brickseat_core.gravity.settling import Run, Settled, SettleSlip, shapes_for, stepping
 from brickseat_core.gravity.shapes import SHAPE_KINDS, ContactShape, NoShape
 from brickseat_core.gravity.trials import NoCluster, Trial, run_all, trials_of
 from brickseat_core.gravity.world import NotForGravity
 from brickseat_core.moves.adopt import AdoptMove
+from brickseat_core.relations.bodies import Joined, whole_bodies
 from brickseat_core.scene import Piece, Prop, Triple, Vec
 from brickseat_core.scene.encoding import decode_piece, decode_pose, encode, encode_pose
 
@@ -59,8 +60,10 @@ class PourTo:
 
 def start(live: LiveSet, asked: Asked) -> Job:
     """Begin; raises Failed when nothing can be settled."""
-    now, wanted = live.snapshot, set(asked.keys)
-    pieces = tuple(now.dressed.pieces.values())
+    now = live.snapshot
+    joined = whole_bodies(now.dressed, now.index)
+    wanted = {joined.key_of(key) for key in asked.keys}
+    pieces = tuple(joined.dressed.pieces.values())
     chosen = [p for p in pieces if p.key in wanted and p.movable]
     if not chosen and asked.pour is None:
         raise Failed("nothing that may move is selected; select loose pieces first")
@@ -71,12 +74,24 @@ def start(live: LiveSet, asked: Asked) -> Job:
 
     def run(job: Job) -> list[Record]:
         try:
-            shapes = shapes_of([*(p.prop.key for p in chosen), *poured], asked.boxed, stored, job)
-            trial = Trial(pieces, tuple(p.key for p in chosen), asked.slip, shapes, properties, now.dressed.tolerance)
-            found = side_by_side(trial, asked.trials, job) if asked.trials > 1 else [watched(trial, asked, job)]
+            alone = [p.prop.key for p in chosen if p.key not in joined.formations]
+            shapes = shapes_of([*alone, *poured], asked.boxed, stored, job)
+            bodies = {p.prop.key: p.prop for p in chosen if p.key in joined.formations}
+            shapes.update(shapes_for(bodies, {}))
+            trial = Trial(
+                pieces,
+                tuple(p.key for p in chosen),
+                asked.slip,
+                shapes,
+                properties,
+                now.dressed.tolerance,
+                now.index.derived,
+            )
+            several = asked.trials > 1
+            found = side_by_side(trial, asked.trials, job) if several else [watched(trial, asked, job, joined)]
             for settled in found:
                 keep_shards(job, settled.pieces, settled.shards)
-            return [outcome_record(job, settled) for settled in found]
+            return [outcome_record(job, members_apart(settled, joined)) for settled in found]
         except (NotForGravity, NoCluster) as problem:
             raise Failed(str(problem)) from None
         except gravity.Stopped:
@@ -153,15 +168,58 @@ def shapes_of(
     return found
 
 
-def watched(trial: Trial, asked: Asked, job: Job) -> Settled:
+def members_apart(settled: Settled, joined: Joined) -> Settled:
+    """An outcome in terms of the pieces that bodies are made of."""
+    pieces: list[Piece] = []
+    named = dict(settled.named)
+    for piece in settled.pieces:
+        formed = joined.formations.get(piece.key)
+        pieces += [piece] if formed is None else formed.after(piece)
+        if formed is not None and piece.key in named:
+            reason = named.pop(piece.key)
+            named.update({m.key: reason for m in formed.members})
+    return replace(settled, pieces=tuple(pieces), named=named)
+
+
+class Rows:
+    """The rows of a job's frames: one for every piece that falls, those of a body each with a row of its own."""
+
+    def __init__(self, joined: Joined) -> None:
+        self.joined = joined
+        self._arms: list[tuple[int, Vec]] = []
+
+    def of(self, loose: Iterable[Piece]) -> list[tuple[str, Record]]:
+        """The rows for more pieces that fall, as a cast tells them."""
+        found: list[tuple[str, Record]] = []
+        for number, piece in enumerate(loose, len({n for n, _ in self._arms})):
+            formed = self.joined.formations.get(piece.key)
+            for member in (piece,) if formed is None else formed.after(piece):
+                found.append((member.key, encode_pose(member.pose)))
+                self._arms.append((number, member.pose.origin - piece.pose.origin))
+        return found
+
+    def spread(self, poses: Vec) -> Vec:
+        """(m, 7) poses of the rows, from (n, 7) poses of what falls: position, and turn since the start."""
+        numbers = np.array([n for n, _ in self._arms if n < len(poses)], dtype=np.int64)
+        arms = np.array([arm for n, arm in self._arms if n < len(poses)]).reshape(-1, 3)
+        found = poses[numbers].copy()
+        axis, w = found[:, 3:6], found[:, 6:7]
+        # A vector turned by a unit quaternion, without its matrix.
+        twice = 2.0 * np.cross(axis, arms)
+        found[:, :3] += arms + w * twice + np.cross(axis, twice)
+        return found
+
+
+def watched(trial: Trial, asked: Asked, job: Job, joined: Joined) -> Settled:
     """One run, every frame of it sent to the open stages as it comes. Raises Stopped."""
-    index = SceneIndex(trial.pieces)
+    index = SceneIndex(trial.pieces, derived=trial.derived)
+    rows = Rows(joined)
     stream = None
     if asked.pour is not None:
         stream = Stream(index, asked.pour, job.key)
         stream.to = np.array(asked.at) if asked.at is not None else None
     run = Run(index, list(trial.keys), trial.slip, trial.shapes, trial.properties, stream)
-    cast_joins(job, [(p.key, encode_pose(p.pose)) for p in run.loose])
+    cast_joins(job, rows.of(run.loose))
     job.tell("easing apart", 0.0)
     run.ease()
     began = time.monotonic()
@@ -171,7 +229,8 @@ def watched(trial: Trial, asked: Asked, job: Job) -> Settled:
         while not job.commands.empty():
             asked_now = job.commands.get()
             if isinstance(asked_now, Pull):
-                run.hand.pull(asked_now)
+                keys = tuple(dict.fromkeys(map(joined.key_of, asked_now.keys)))
+                run.hand.pull(replace(asked_now, keys=keys))
             elif stream is not None:
                 stream.to = asked_now.to
         if job.enough.is_set():
@@ -189,12 +248,12 @@ def watched(trial: Trial, asked: Asked, job: Job) -> Settled:
             told, missed = len(run.loose), len(run.world.gone)
             cast_joins(
                 job,
-                [(p.key, encode_pose(p.pose)) for p in fresh],
+                rows.of(fresh),
                 [encode(p) for p in fresh],
                 {p.prop.key: shard_file(job, p.prop.key) for p in fresh if p.prop.key in job.shards},
                 list(run.world.gone),
             )
-        listeners.tell(job.dressed, Frame(job.key, head + poses.astype("<f4").tobytes()))
+        listeners.tell(job.dressed, Frame(job.key, head + rows.spread(poses).astype("<f4").tobytes()))
         ahead = run.simulated / PACE - (time.monotonic() - began)
         if ahead > 0.0:
             time.sleep(ahead)

@@ -19,6 +19,7 @@ from brickseat.jobs.keeping import jobs
 from brickseat.jobs.settling import PourTo, cast_record, command
 from brickseat.live.messages import (
     Asked,
+    CatchQuestion,
     DrawnMessage,
     EnoughMessage,
     HoldMessage,
@@ -31,7 +32,7 @@ from brickseat.live.messages import (
     understood,
 )
 from brickseat.live.outbox import Outbox
-from brickseat.live.pointing import answer
+from brickseat.live.pointing import answer, caught
 from brickseat.live.previewing import preview
 from brickseat.sets.listening import NO_LONGER_OPEN, listeners
 from brickseat.sets.models import DressedSet
@@ -123,7 +124,7 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         except NotUnderstood as problem:
             self._refuse(problem.n, str(problem))
             return
-        if isinstance(asked, PointQuestion | PreviewQuestion):
+        if isinstance(asked, PointQuestion | PreviewQuestion | CatchQuestion):
             self.newest = asked
             self.asked.set()
         else:
@@ -150,8 +151,8 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         if self.outbox is not None:
             self.outbox.hear(text)
 
-    def _refuse(self, n: int | None, error: str) -> None:
-        self._hear(message("refused", {"n": n, "error": error}))
+    def _refuse(self, n: int | None, error: str, ties: tuple[str, ...] = ()) -> None:
+        self._hear(message("refused", {"n": n, "error": error, "ties": list(ties)}))
 
     def _tell_presence(self) -> None:
         listeners.tell(self.key, message("presence", {"here": presence.records(self.key)}))
@@ -166,7 +167,7 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
             try:
                 self._hear(await self._answer(question))
             except NotUnderstood as problem:
-                self._refuse(question.n, str(problem))
+                self._refuse(question.n, str(problem), problem.ties)
             except Exception:
                 log.exception("a question failed")
                 self._refuse(question.n, "the server could not work that out; try once more")
@@ -176,8 +177,14 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         live = sessions.kept(self.key) or await self._away(self._session)
         loop = asyncio.get_running_loop()
         if isinstance(question, PreviewQuestion):
+            named = getattr(question.move, "prop", None)
+            if isinstance(named, str) and named not in live.props:
+                await self._away(self._warm_prop, named)
             record = await loop.run_in_executor(previewing_threads, preview, live, question)
             return message("previewed", {"n": question.n, **record})
+        if isinstance(question, CatchQuestion):
+            record = await loop.run_in_executor(pointing_threads, caught, live, question)
+            return message("caught", {"n": question.n, **record})
         prop = question.prop
         if prop and prop not in live.props and question.piece not in live.snapshot.dressed.pieces:
             await self._away(self._warm_prop, prop)

@@ -58,6 +58,18 @@ class PreviewQuestion(BaseModel):
     move: AnyMove
 
 
+class CatchQuestion(BaseModel):
+    """Which corner, edge, middle or centre is near this ray? ``pixel``: radians between two pixels. ``skip``: a piece that
+    is looked through, ``only``: the one that is looked at, past its outline too. The newest question counts."""
+
+    kind: Literal["catch"]
+    n: int
+    ray: RaySchema
+    pixel: Annotated[float, Field(gt=0, le=0.1)]
+    skip: Key | None = None
+    only: Key | None = None
+
+
 class HoldMessage(BaseModel):
     """Take hold of these pieces, so that nobody else moves them; of none to let go."""
 
@@ -97,7 +109,7 @@ class EnoughMessage(BaseModel):
     job: Key
 
 
-Question = PointQuestion | PreviewQuestion
+Question = PointQuestion | PreviewQuestion | CatchQuestion
 Asked = Question | HoldMessage | DrawnMessage | PullMessage | StreamMessage | EnoughMessage
 ASKED: TypeAdapter[Asked] = TypeAdapter(Annotated[Asked, Field(discriminator="kind")])
 
@@ -135,8 +147,24 @@ class PointedNews(Schema):
     problem: str | None = None
 
 
+class CaughtNews(Schema):
+    """What the pointer is near; nothing where ``what`` is null. ``ends``: of the edge it lies on. ``clock``: 12 o'clock of
+    a seat there, as ``facing`` would be its facing."""
+
+    model_config = ConfigDict(extra="forbid")
+    kind: Literal["caught"]
+    n: int
+    revision: int
+    what: Literal["corner", "edge", "middle", "centre", "face"] | None
+    on: str | None = None
+    point: Vector | None = None
+    facing: Vector | None = None
+    clock: Vector | None = None
+    ends: tuple[Vector, Vector] | None = None
+
+
 class PreviewedNews(Schema):
-    """The records as the move would leave them."""
+    """The records as the move would leave them. ``shapes``: by piece, the models that would be other ones."""
 
     model_config = ConfigDict(extra="forbid")
     kind: Literal["previewed"]
@@ -144,6 +172,7 @@ class PreviewedNews(Schema):
     revision: int
     words: str
     deltas: list[DeltaSchema]
+    shapes: dict[str, str]
 
 
 class RefusedNews(Schema):
@@ -153,6 +182,7 @@ class RefusedNews(Schema):
     kind: Literal["refused"]
     n: int | None
     error: str
+    ties: list[str]
 
 
 class HeldNews(Schema):
@@ -214,6 +244,7 @@ News = (
     ReadyNews
     | PointedNews
     | PreviewedNews
+    | CaughtNews
     | RefusedNews
     | HeldNews
     | PresenceNews
@@ -226,11 +257,15 @@ NEWS: TypeAdapter[News] = TypeAdapter(Annotated[News, Field(discriminator="kind"
 
 
 class NotUnderstood(ValueError):
-    """A message that is none of ours; says which part. ``n``: of the question, if it had one."""
+    """A message that is none of ours, or a question that has no answer; says why. ``n``: of the question, if it had one.
 
-    def __init__(self, words: str, n: int | None = None) -> None:
+    ``ties``: keys of those that are in the way of the move that was asked about.
+    """
+
+    def __init__(self, words: str, n: int | None = None, ties: tuple[str, ...] = ()) -> None:
         super().__init__(words)
         self.n = n
+        self.ties = ties
 
 
 def understood(text: str) -> Asked:

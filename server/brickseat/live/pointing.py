@@ -6,9 +6,11 @@ from typing import Any
 
 import numpy as np
 
-from brickseat.live.messages import NotUnderstood, PointQuestion
+from brickseat.live.messages import CatchQuestion, NotUnderstood, PointQuestion
 from brickseat.sets.session import LiveSet
 from brickseat.store.models import StoredProp
+from brickseat_core.fit.measuring import triple
+from brickseat_core.placing.catching import catch, clock_along
 from brickseat_core.placing.pointing import Slip, point
 from brickseat_core.scene import DOWN, Triple
 from brickseat_core.scene.encoding import encode_pose
@@ -53,4 +55,24 @@ def answer(live: LiveSet, question: PointQuestion, directions: Mapping[str, Trip
         "on": found.on,
         "clashes": [{"other": c.other, "name": names[c.other].name, "depth": c.depth} for c in found.clashes],
         "problem": found.problem,
+    }
+
+
+def caught(live: LiveSet, question: CatchQuestion) -> dict[str, Any]:
+    """What is near a ray: a corner, an edge, a middle, a centre, or just a face. Raises NotUnderstood."""
+    if not math.hypot(*question.ray.direction) > 1e-6:
+        raise NotUnderstood("ray.direction: it has no length", question.n)
+    now = live.snapshot
+    origin, along = np.array(question.ray.origin), np.array(question.ray.direction)
+    found = catch(now.index, origin, along, question.pixel, question.skip or "", question.only or "")
+    if found is None:
+        return {"revision": now.revision, "what": None}
+    return {
+        "revision": now.revision,
+        "what": found.what,
+        "on": found.on,
+        "point": triple(found.point),
+        "facing": triple(found.normal),
+        "clock": triple(clock_along(found)),
+        "ends": [triple(end) for end in found.ends] if found.ends is not None else None,
     }

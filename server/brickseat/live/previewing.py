@@ -4,7 +4,9 @@ from typing import Any
 
 from brickseat.live.messages import NotUnderstood, PreviewQuestion
 from brickseat.sets.session import LiveSet
+from brickseat.sets.shapes import note_previewed
 from brickseat_core.moves import REGISTRY, MoveRefused, compute_move
+from brickseat_core.relations.cutting import derived_meshes
 from brickseat_core.scene import Prop
 from brickseat_core.scene.encoding import encode
 
@@ -15,20 +17,31 @@ PREVIEW_SECONDS = 1.5
 def preview(live: LiveSet, question: PreviewQuestion) -> dict[str, Any]:
     """The records as the move would leave them. Nothing is changed, and nothing is waited for. Raises NotUnderstood."""
 
-    def no_prop(key: str) -> Prop:
-        raise MoveRefused("a new prop cannot be previewed")
+    def known_prop(key: str) -> Prop:
+        # What is new to the set was brought into memory before, where the database may be asked.
+        if key not in live.props:
+            raise MoveRefused("there is no such prop in the store")
+        return live.props[key]
 
     now, move = live.snapshot, question.move
     if not REGISTRY.of(move).quick:
         quick = ", ".join(sorted(k.kind for k in REGISTRY if k.quick))
         raise NotUnderstood(f"only {quick} can be previewed", question.n)
     try:
-        outcome = compute_move(now.dressed, now.index, now.fits, move, no_prop, lambda: "preview", PREVIEW_SECONDS)
+        outcome = compute_move(now.dressed, now.index, now.fits, move, known_prop, lambda: "preview", PREVIEW_SECONDS)
     except MoveRefused as error:
-        raise NotUnderstood(str(error), question.n) from None
+        raise NotUnderstood(str(error), question.n, error.ties) from None
+    shapes = {}
+    if now.dressed.cut_outs:
+        derived = derived_meshes(outcome.change.on(now.dressed), now.index.derived)
+        for piece, mesh in derived.items():
+            if now.index.derived.get(piece) is not mesh:
+                note_previewed(piece, mesh)
+                shapes[piece] = f"/api/sets/{live.key}/shapes/{piece}/{mesh.digest}.glb"
     return {
         "revision": now.revision,
         "words": outcome.change.words,
+        "shapes": shapes,
         "deltas": [
             {"kind": d.kind, "key": d.key, "after": encode(d.after) if d.after else None} for d in outcome.change.deltas
         ],

@@ -7,42 +7,34 @@ from itertools import pairwise
 
 import numpy as np
 
+from brickseat.props import kiln_furniture
 from brickseat.props.modelling import bar, block, curve, lump, moved, post, rope, soft, turned
+from brickseat.props.paints import (
+    ASH,
+    BRASS,
+    BRICK,
+    CARD,
+    CELADON,
+    CLAY,
+    COBALT,
+    CREAM,
+    DARK_CLAY,
+    EARTH,
+    HONEY,
+    IRON,
+    JUTE,
+    LEAF,
+    LINEN,
+    OAK,
+    SAGE,
+    SLATE,
+    STONE,
+    WALNUT,
+    WICKER,
+    ZINC,
+)
 from brickseat_core.formats.gltf_build import Paint, Surface
-from brickseat_core.scene import Triple, Vec
-
-
-def paint(name: str, hexcode: str, roughness: float = 0.9, metallic: float = 0.0) -> Paint:
-    def linear(value: int) -> float:
-        c = value / 255
-        return c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4
-
-    r, g, b = (linear(int(hexcode[i : i + 2], 16)) for i in (0, 2, 4))
-    return Paint(name, (r, g, b), roughness, metallic)
-
-
-CLAY = paint("bare clay", "b57f63", 0.95)
-DARK_CLAY = paint("dark clay", "8f5d49", 0.95)
-CREAM = paint("cream glaze", "e8dcc0", 0.35)
-CELADON = paint("celadon glaze", "93b2a0", 0.3)
-COBALT = paint("cobalt slip", "47658a", 0.4)
-HONEY = paint("honey glaze", "c09353", 0.32)
-OAK = paint("oak", "b3946f", 0.8)
-ASH = paint("scrubbed ash", "cfbd9f", 0.85)
-WALNUT = paint("walnut", "76604d", 0.75)
-JUTE = paint("jute", "c4aa7c", 1.0)
-LINEN = paint("linen", "d8cdb6", 1.0)
-WICKER = paint("wicker", "ab8350", 0.95)
-IRON = paint("iron", "50545a", 0.55, 0.6)
-ZINC = paint("zinc", "9ba3a6", 0.45, 0.7)
-STONE = paint("hill stone", "9a948a", 1.0)
-SLATE = paint("slate", "6f767b", 0.9)
-LEAF = paint("herb leaf", "6f8f50", 0.9)
-SAGE = paint("sage leaf", "93a487", 0.95)
-EARTH = paint("potting earth", "57432f", 1.0)
-BRASS = paint("brass", "b8964f", 0.4, 0.8)
-CARD = paint("card", "b9a98c", 1.0)
-BRICK = paint("fire brick", "c08a63", 1.0)
+from brickseat_core.scene import Seat, Triple, Vec
 
 
 def vessel(
@@ -493,13 +485,15 @@ def standee() -> list[Surface]:
 
 @dataclass(frozen=True)
 class DemoProp:
-    """How one prop is made and what the store says of it. ``direction``: along which it is usually seated."""
+    """How one prop is made and what the store says of it. ``direction``: along which it is usually seated; ``seats``:
+    where others fit."""
 
     key: str
     name: str
     category: str
     make: Callable[[], list[Surface]]
     direction: Triple = (0.0, -1.0, 0.0)
+    seats: tuple[Seat, ...] = ()
 
 
 UPWARDS = (0.0, 1.0, 0.0)
@@ -544,4 +538,17 @@ PROPS: tuple[DemoProp, ...] = (
     DemoProp("wall-peg", "wall peg", "tools", wall_peg, (-1.0, 0.0, 0.0)),
     DemoProp("crate", "slatted crate", "furniture", crate),
     DemoProp("standee", "standee", "scale", standee),
+    DemoProp("kiln-shelf", "kiln shelf", "kiln", kiln_furniture.shelf, seats=kiln_furniture.shelf_seats()),
+    DemoProp("kiln-post", "kiln post", "kiln", kiln_furniture.post, seats=kiln_furniture.POST_SEATS),
+    DemoProp("kiln-stand", "three-armed stand", "kiln", kiln_furniture.stand, seats=kiln_furniture.STAND_SEATS),
+    DemoProp("saggar", "saggar", "kiln", kiln_furniture.saggar),
+    DemoProp("kiln-trolley", "kiln trolley", "kiln", kiln_furniture.trolley),
+    DemoProp("kiln-bar", "wrapped bar", "kiln", kiln_furniture.wrapped_bar),
+    DemoProp("drying-box", "drying box", "furniture", kiln_furniture.module, seats=kiln_furniture.MODULE_SEATS),
+    DemoProp("low-bench", "low bench", "furniture", kiln_furniture.bench, seats=kiln_furniture.BENCH_SEATS),
+    DemoProp("iron-hook", "iron hook", "lights", kiln_furniture.hook, UPWARDS, kiln_furniture.HOOK_SEATS),
+    DemoProp("lantern", "lantern", "lights", kiln_furniture.lantern, UPWARDS, kiln_furniture.LANTERN_SEATS),
+    DemoProp("wall-hatch", "wall hatch", "openings", kiln_furniture.hatch, kiln_furniture.BACK),
+    DemoProp("wall-vent", "wall vent", "openings", kiln_furniture.vent, kiln_furniture.BACK),
+    DemoProp("roof-slate", "roof slate", "tiles", kiln_furniture.slate),
 )

@@ -148,7 +148,7 @@ def carry_out(
     """
     if not change.deltas and not stepped:
         dressed = DressedSet.objects.get(key=live.key)
-        return ChangeNews(dressed.revision, change.words, (), {}, left, *undo_words(dressed))
+        return ChangeNews(live.key, dressed.revision, change.words, (), {}, live.snapshot, left, *undo_words(dressed))
     now = live.snapshot
     try:
         after, fits = now.after(change, now.revision + 1)
@@ -166,8 +166,10 @@ def carry_out(
             dressed.revision = after.revision
             summarise(dressed, after.index, after.fits)
             dressed.save()
-            news = ChangeNews(dressed.revision, change.words, change.deltas, fits, left, *undo_words(dressed))
-            transaction.on_commit(lambda: tell(live.key, news))
+            news = ChangeNews(
+                live.key, dressed.revision, change.words, change.deltas, fits, after, left, *undo_words(dressed)
+            )
+            transaction.on_commit(lambda: tell(news))
             live.snapshot = after
     except BaseException:
         live.snapshot = now

@@ -20,7 +20,7 @@ from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_set import Body, GltfSet
 from brickseat_core.formats.gltf_set import read_set as read_file
 from brickseat_core.relations.indexing import index_of
-from brickseat_core.scene import DOWN, Piece, Pose, Region, Set
+from brickseat_core.scene import DOWN, Piece, Pose, Region, Seat, Set, carried
 
 MOST_PIECES = 20_000
 
@@ -92,6 +92,14 @@ def prop_slot(piece: Piece | Region) -> str:
     return f"{piece.prop.key} {piece.key}" if sheared(piece) else piece.prop.key
 
 
+def seats_in(copy: Piece | Region, own: Pose) -> list[Seat]:
+    """The seats of what is opened, in the coordinates of the prop that is made of it."""
+    if own == copy.pose:
+        return list(copy.prop.seats)
+    local = Pose.from_matrix(np.linalg.inv(own.matrix) @ copy.pose.matrix)
+    return [carried(seat, local) for seat in copy.prop.seats]
+
+
 def shelve_props(found: GltfSet, dressed: DressedSet, owner: User) -> dict[str, StoredProp]:
     """One stored prop for every mesh that pieces and regions share, with the materials it is drawn with."""
     out: dict[str, StoredProp] = {}
@@ -121,5 +129,6 @@ def shelve_props(found: GltfSet, dressed: DressedSet, owner: User) -> dict[str, 
             role=copy.role if isinstance(copy, Piece) else "prop",
             direction=copy.direction if isinstance(copy, Piece) else DOWN,
             listed=isinstance(copy, Piece) and copy.role == "prop",
+            seats=seats_in(copy, own),
         )
     return out

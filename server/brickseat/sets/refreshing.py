@@ -31,6 +31,8 @@ def refresh(key: uuid.UUID) -> None:
             summarise(dressed, live.snapshot.index, live.snapshot.fits)
         dressed.revision += 2
         dressed.save(update_fields=["revision", "counts", "plan", "changed"])
-        news = ChangeNews(dressed.revision, "a prop was made anew", (), {}, (), *undo_words(dressed))
-        transaction.on_commit(lambda: tell(key, news))
+        news = ChangeNews(
+            key, dressed.revision, "a prop was made anew", (), {}, live.snapshot, (), *undo_words(dressed)
+        )
+        transaction.on_commit(lambda: tell(news))
     sessions.drop(key)

@@ -34,6 +34,23 @@ class PieceSchema(Schema):
     number: int | None
 
 
+class FrameSchema(Schema):
+    """A point in metres, the unit direction it faces, and 12 o'clock, in the coordinates of what it is on."""
+
+    point: Triple
+    facing: Triple
+    clock: Triple
+
+
+class SeatSchema(FrameSchema):
+    """A frame where another piece fits. ``step_deg``: 0 for any angle."""
+
+    name: Annotated[str, Field(min_length=1, max_length=80)]
+    step_deg: Annotated[float, Field(ge=0, le=360, allow_inf_nan=False)] = 0.0
+    label: Annotated[str, Field(max_length=80)] = ""
+    many: bool = False
+
+
 class RegionSchema(Schema):
     """A keep-out or a bay: shown see-through, bears nothing, hits nothing."""
 
@@ -55,6 +72,21 @@ class TieSchema(Schema):
     seat: str
     to_seat: str
     locked: bool
+    frame: FrameSchema | None
+    to_frame: FrameSchema | None
+    lean: float
+    smooth: bool
+
+
+class MeasureSchema(Schema):
+    """What a tie keeps now: metres of a gap, degrees out of square, metres off the bearer or between joined points."""
+
+    key: str
+    words: str
+    value: float | None
+    holds: bool
+    mine: Triple
+    theirs: Triple
 
 
 class ExceptionsSchema(Schema):
@@ -181,6 +213,8 @@ class ChangeSchema(Schema):
     words: str
     deltas: list[DeltaSchema]
     fits: list[FitSchema]
+    measures: list[MeasureSchema]
+    shapes: dict[str, str]
     left: list[LeftSchema]
     can_undo: str | None
     can_redo: str | None

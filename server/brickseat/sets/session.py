@@ -18,7 +18,8 @@ from brickseat.store.shelving import prop_of
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check, touched_by
 from brickseat_core.fit.measuring import Fit
-from brickseat_core.relations.indexing import index_of
+from brickseat_core.relations.indexing import follow, index_of
+from brickseat_core.relations.obeying import Measure, measure_ties
 from brickseat_core.scene import Change, Prop, Set
 
 IDLE_KEPT = 12
@@ -27,26 +28,34 @@ IDLE_KEPT = 12
 
 @dataclass(frozen=True)
 class Snapshot:
-    """A set at one revision, with its index and the fit of every prop."""
+    """A set at one revision, with its index, the fit of every prop, and what every tie keeps."""
 
     dressed: Set
     index: SceneIndex
     fits: Mapping[str, Fit]
+    measures: Mapping[str, Measure]
     revision: int
+
+    @classmethod
+    def of(cls, dressed: Set, revision: int) -> "Snapshot":
+        """A set measured whole."""
+        index = index_of(dressed)
+        return cls(dressed, index, check(index, dressed.tolerance), measure_ties(dressed, index), revision)
 
     def after(self, change: Change, revision: int) -> "tuple[Snapshot, dict[str, Fit | None]]":
         """The snapshot after ``change``, and the fits that changed (None: the piece went). Raises OutOfStep."""
         dressed = change.on(self.dressed)
         index = self.index.fork()
         pieces = change.pieces()
-        boxes = index.follow(pieces)
+        boxes = follow(index, change, dressed)
         gone: dict[str, Fit | None] = {
             k: None for k, p in pieces.items() if p is None or (p.role == "bearer" and k in self.fits)
         }
         fits = {k: f for k, f in self.fits.items() if k not in gone}
         everything = dressed.tolerance != self.dressed.tolerance
         fresh = check(index, dressed.tolerance, None if everything else touched_by(index, boxes))
-        return Snapshot(dressed, index, {**fits, **fresh}, revision), {**gone, **fresh}
+        measures = measure_ties(dressed, index) if dressed.ties else {}
+        return Snapshot(dressed, index, {**fits, **fresh}, measures, revision), {**gone, **fresh}
 
 
 @dataclass
@@ -62,9 +71,7 @@ class LiveSet:
     def load(cls, dressed: DressedSet) -> "LiveSet":
         """From the database, measured whole."""
         found, props = read_set(dressed)
-        index = index_of(found)
-        snapshot = Snapshot(found, index, check(index, found.tolerance), dressed.revision)
-        return cls(dressed.key, snapshot, props)
+        return cls(dressed.key, Snapshot.of(found, dressed.revision), props)
 
     def prop(self, key: str) -> Prop:
         """A prop by key, taken from the store when it is new to this set. Raises StoredProp.DoesNotExist."""

@@ -7,23 +7,47 @@ from dataclasses import dataclass
 from typing import Any
 
 from brickseat.sets.listening import NO_LONGER_OPEN, SIGNED_OUT, listeners
+from brickseat.sets.session import Snapshot
 from brickseat_core.fit.measuring import Fit
 from brickseat_core.fit.repair import Left
+from brickseat_core.relations.obeying import tie_words
 from brickseat_core.scene import Delta
 from brickseat_core.scene.encoding import encode
 
 
 @dataclass(frozen=True)
 class ChangeNews:
-    """What a change did: for the one who made it and for every other stage of the set."""
+    """What a change did to the set of ``key``, and how that is now: for who made it and for every other stage of it."""
 
+    key: uuid.UUID
     revision: int
     words: str
     deltas: tuple[Delta, ...]
     fits: dict[str, Fit | None]
+    snapshot: Snapshot
     left: tuple[Left, ...]
     can_undo: str | None
     can_redo: str | None
+
+
+def measure_records(now: Snapshot) -> list[dict[str, Any]]:
+    """What every tie of a set keeps now, as JSON values."""
+    return [
+        {
+            "key": key,
+            "words": tie_words(now.dressed.ties[key], now.dressed),
+            "value": measure.value,
+            "holds": measure.holds,
+            "mine": measure.mine,
+            "theirs": measure.theirs,
+        }
+        for key, measure in now.measures.items()
+    ]
+
+
+def shape_files(key: uuid.UUID, now: Snapshot) -> dict[str, str]:
+    """By key of a piece, where the model is that it is drawn by instead of its prop's."""
+    return {piece: f"/api/sets/{key}/shapes/{piece}/{mesh.digest}.glb" for piece, mesh in now.index.derived.items()}
 
 
 def fit_record(fit: Fit) -> dict[str, Any]:
@@ -45,6 +69,7 @@ def fit_record(fit: Fit) -> dict[str, Any]:
 
 
 def news_record(news: ChangeNews) -> dict[str, Any]:
+    """News of a set as JSON values."""
     return {
         "revision": news.revision,
         "words": news.words,
@@ -53,6 +78,8 @@ def news_record(news: ChangeNews) -> dict[str, Any]:
             for d in news.deltas
         ],
         "fits": [fit_record(f) for f in news.fits.values() if f is not None],
+        "measures": measure_records(news.snapshot),
+        "shapes": shape_files(news.key, news.snapshot),
         "left": [{"key": entry.key, "reason": entry.reason} for entry in news.left],
         "can_undo": news.can_undo,
         "can_redo": news.can_redo,
@@ -64,9 +91,9 @@ def message(kind: str, record: Mapping[str, Any]) -> str:
     return json.dumps({"kind": kind, **record}, separators=(",", ":"))
 
 
-def tell(key: uuid.UUID, news: ChangeNews) -> None:
+def tell(news: ChangeNews) -> None:
     """Tell every open stage of a set what changed."""
-    listeners.tell(key, message("changed", news_record(news)))
+    listeners.tell(news.key, message("changed", news_record(news)))
 
 
 def tell_of_prop(key: str) -> None:

@@ -16,7 +16,7 @@ class StoredProp(models.Model):
     taken for, empty for what it says itself. ``turns``: joints turned, (joint, axis, degrees) each; ``posed_from``:
     the prop this is a pose of. ``mass`` (kg), ``grip``, ``bounce``, ``fall`` (metres onto something hard before it breaks,
     0 for never): None for what the material has. ``contact``: kind
-    of contact shape, empty for the best one. ``retired``: deleted by its owner, but named by the history of a set.
+    of contact shape, empty for the best one. ``seats``: as the extras of glTF nodes have them, in the prop's coordinates. ``retired``: deleted by its owner, but named by the history of a set.
     ``due``: when it is delivered, for what was ordered; it is not seen before.
     """
 
@@ -45,6 +45,7 @@ class StoredProp(models.Model):
     grip = models.FloatField(null=True)
     bounce = models.FloatField(null=True)
     fall = models.FloatField(null=True)
+    seats = models.JSONField(default=list)
     contact = models.CharField(max_length=10, default="", blank=True)
     retired = models.BooleanField(default=False)
     due = models.DateTimeField(null=True, blank=True)

@@ -8,24 +8,9 @@ from django.contrib.auth.models import User
 from django.db import transaction
 from django.utils import timezone
 
-from brickseat.props.hollow_hill import (
-    CELADON,
-    COBALT,
-    CREAM,
-    HONEY,
-    LEAF,
-    LINEN,
-    STONE,
-    basket,
-    bowl,
-    herb,
-    jar,
-    jug,
-    plank,
-    plate,
-    sack,
-)
+from brickseat.props.hollow_hill import basket, bowl, herb, jar, jug, plank, plate, sack
 from brickseat.props.modelling import block
+from brickseat.props.paints import CELADON, COBALT, CREAM, HONEY, LEAF, LINEN, STONE
 from brickseat.store.importing import new_key
 from brickseat.store.models import PropOrder, StoredProp
 from brickseat.store.shelving import shelve

@@ -3,17 +3,20 @@
 import hashlib
 import threading
 from collections import OrderedDict
+from collections.abc import Sequence
 from pathlib import Path
+from typing import Any
 
 from django.contrib.auth.models import User
 
 from brickseat.store.models import StoredProp, file_of
 from brickseat_core.formats.gltf_document import GltfDocument, write_whole
 from brickseat_core.formats.light import light_copy
-from brickseat_core.formats.prop_file import whole_mesh
+from brickseat_core.formats.prop_file import whole_mesh, whole_prop
 from brickseat_core.gravity.materials import USUAL_MATERIAL
 from brickseat_core.meshes.mesh import Mesh
-from brickseat_core.scene import DOWN, Prop, Triple
+from brickseat_core.scene import DOWN, Prop, Seat, Triple
+from brickseat_core.scene.encoding import decode_seats, encode_seat
 
 MESHES_KEPT = 400
 LIGHT_TRIANGLES = 500
@@ -32,10 +35,11 @@ def shelve(
     direction: Triple = DOWN,
     listed: bool = True,
     material: str = USUAL_MATERIAL,
+    seats: Sequence[Seat] = (),
 ) -> StoredProp:
     """Write the prop's file under its digest and its row beside it. Raises FileError on a bad mesh."""
     data = document.to_glb()
-    mesh = whole_mesh(GltfDocument.parse(data), name)
+    mesh, own_seats = whole_prop(GltfDocument.parse(data), name)
     digest = hashlib.sha256(data).hexdigest()
     path = file_of(digest)
     path.parent.mkdir(parents=True, exist_ok=True)
@@ -45,7 +49,7 @@ def shelve(
         _meshes.setdefault(digest, mesh)
     lo, hi = mesh.box
     volume = abs(mesh.mass[0])
-    columns = {
+    columns: dict[str, Any] = {
         "name": name,
         "category": category,
         "owner": owner,
@@ -60,6 +64,9 @@ def shelve(
         "size": len(data),
         "listed": listed,
     }
+    # What was set on the bench stays, unless seats come along, in the file or beside it.
+    if seats or own_seats:
+        columns["seats"] = [encode_seat(seat) for seat in seats or own_seats]
     made, _ = StoredProp.objects.update_or_create(
         key=key,
         create_defaults={**columns, "key": key, "material": material},
@@ -93,7 +100,8 @@ def mesh_of(stored: StoredProp) -> Mesh:
 
 
 def prop_of(stored: StoredProp) -> Prop:
-    return Prop(stored.key, stored.name, mesh_of(stored))
+    """The prop as the core knows it."""
+    return Prop(stored.key, stored.name, mesh_of(stored), decode_seats(stored.seats))
 
 
 def documents_of(keys: set[str]) -> dict[str, GltfDocument]:

@@ -198,6 +198,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/props/{key}/seats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Suggest Seats
+         * @description Seats that the prop is likely to want, the likeliest first; the prop stays as it is.
+         */
+        get: operations["brickseat_api_prop_routes_suggest_seats"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/props/{key}/{digest}.glb": {
         parameters: {
             query?: never;
@@ -622,6 +642,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sets/{key}/shapes/{piece}/{digest}.glb": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Shape File
+         * @description The model of a piece that something is cut into, as it is now or as a preview just showed it. Raises HttpError.
+         */
+        get: operations["brickseat_api_set_routes_shape_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sets/{key}/undo": {
         parameters: {
             query?: never;
@@ -734,6 +774,29 @@ export interface components {
             trolley_remove?: string[];
         };
         /**
+         * AdjustTieMove
+         * @description Another distance, angle or lean of a tie; its piece follows at once. What is left out stays as it is.
+         */
+        AdjustTieMove: {
+            /** Angle Deg */
+            angle_deg?: number | null;
+            /** At Least */
+            at_least?: boolean | null;
+            /** Distance M */
+            distance_m?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "adjust_tie";
+            /** Lean */
+            lean?: number | null;
+            /** Locked */
+            locked?: boolean | null;
+            /** Tie */
+            tie: string;
+        };
+        /**
          * Adoption
          * @description ``keys``: only these; null adopts all.
          */
@@ -746,7 +809,7 @@ export interface components {
              */
             trial?: number;
         };
-        Asked: components["schemas"]["PointQuestion"] | components["schemas"]["PreviewQuestion"] | components["schemas"]["HoldMessage"] | components["schemas"]["DrawnMessage"] | components["schemas"]["PullMessage"] | components["schemas"]["StreamMessage"] | components["schemas"]["EnoughMessage"];
+        Asked: components["schemas"]["PointQuestion"] | components["schemas"]["PreviewQuestion"] | components["schemas"]["CatchQuestion"] | components["schemas"]["HoldMessage"] | components["schemas"]["DrawnMessage"] | components["schemas"]["PullMessage"] | components["schemas"]["StreamMessage"] | components["schemas"]["EnoughMessage"];
         /**
          * BearerAsked
          * @description Measures in metres; those that a kind has no use for are ignored.
@@ -806,6 +869,61 @@ export interface components {
             sink: number;
         };
         /**
+         * BesideMove
+         * @description A piece turned until ``edge``, in its own coordinates, is parallel to ``onto``, in the world, and moved until the two
+         *     lines are ``gap_m`` apart. Turned about the vertical, or ``freely``. ``reseat``: set down again there.
+         */
+        BesideMove: {
+            /** Edge */
+            edge: [
+                [
+                    number,
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number,
+                    number
+                ]
+            ];
+            /**
+             * Freely
+             * @default false
+             */
+            freely?: boolean;
+            /**
+             * Gap M
+             * @default 0
+             */
+            gap_m?: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "beside";
+            /** Onto */
+            onto: [
+                [
+                    number,
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number,
+                    number
+                ]
+            ];
+            /** Piece */
+            piece: string;
+            /**
+             * Reseat
+             * @default true
+             */
+            reseat?: boolean;
+        };
+        /**
          * CarryMove
          * @description Pieces freely by a vector in metres: through the air, and touching nothing unless it happens to.
          */
@@ -851,6 +969,99 @@ export interface components {
             /** Starts */
             starts: components["schemas"]["PoseSchema"][];
         };
+        /**
+         * CatchQuestion
+         * @description Which corner, edge, middle or centre is near this ray? ``pixel``: radians between two pixels. ``skip``: a piece that
+         *     is looked through, ``only``: the one that is looked at, past its outline too. The newest question counts.
+         */
+        CatchQuestion: {
+            /**
+             * Kind
+             * @constant
+             */
+            kind: "catch";
+            /** N */
+            n: number;
+            /**
+             * Only
+             * @default null
+             */
+            only?: string | null;
+            /** Pixel */
+            pixel: number;
+            ray: components["schemas"]["RaySchema"];
+            /**
+             * Skip
+             * @default null
+             */
+            skip?: string | null;
+        };
+        /**
+         * CaughtNews
+         * @description What the pointer is near; nothing where ``what`` is null. ``ends``: of the edge it lies on. ``clock``: 12 o'clock of
+         *     a seat there, as ``facing`` would be its facing.
+         */
+        CaughtNews: {
+            /**
+             * Clock
+             * @default null
+             */
+            clock?: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Ends
+             * @default null
+             */
+            ends?: [
+                [
+                    number,
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number,
+                    number
+                ]
+            ] | null;
+            /**
+             * Facing
+             * @default null
+             */
+            facing?: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Kind
+             * @constant
+             */
+            kind: "caught";
+            /** N */
+            n: number;
+            /**
+             * On
+             * @default null
+             */
+            on?: string | null;
+            /**
+             * Point
+             * @default null
+             */
+            point?: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Revision */
+            revision: number;
+            /** What */
+            what: ("corner" | "edge" | "middle" | "centre" | "face") | null;
+        };
         /** ChangeSchema */
         ChangeSchema: {
             /** Can Redo */
@@ -863,8 +1074,14 @@ export interface components {
             fits: components["schemas"]["FitSchema"][];
             /** Left */
             left: components["schemas"]["LeftSchema"][];
+            /** Measures */
+            measures: components["schemas"]["MeasureSchema"][];
             /** Revision */
             revision: number;
+            /** Shapes */
+            shapes: {
+                [key: string]: string;
+            };
             /** Words */
             words: string;
         };
@@ -888,8 +1105,14 @@ export interface components {
             kind: "changed";
             /** Left */
             left: components["schemas"]["LeftSchema"][];
+            /** Measures */
+            measures: components["schemas"]["MeasureSchema"][];
             /** Revision */
             revision: number;
+            /** Shapes */
+            shapes: {
+                [key: string]: string;
+            };
             /** Words */
             words: string;
         };
@@ -934,7 +1157,7 @@ export interface components {
         };
         /**
          * CopyMove
-         * @description The same pieces once more, moved by a vector in metres and set down there.
+         * @description The same pieces once more, moved by a vector in metres and set down there. Copies of joined pieces are joined.
          */
         CopyMove: {
             /** By */
@@ -957,6 +1180,26 @@ export interface components {
             password: string;
             /** Username */
             username: string;
+        };
+        /**
+         * CutMove
+         * @description The silhouette of a piece, wider by ``clearance_m`` all round, cut through the wall it is at.
+         */
+        CutMove: {
+            /** Bearer */
+            bearer: string;
+            /**
+             * Clearance M
+             * @default 0
+             */
+            clearance_m?: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "cut";
+            /** Piece */
+            piece: string;
         };
         /** CutOutDelta */
         CutOutDelta: {
@@ -1043,6 +1286,21 @@ export interface components {
             others: components["schemas"]["OutlineSchema"][];
             piece: components["schemas"]["OutlineSchema"];
         };
+        /**
+         * FillInMove
+         * @description The openings of these pieces filled in again, in all bearers or in one.
+         */
+        FillInMove: {
+            /** Bearer */
+            bearer?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "fill_in";
+            /** Pieces */
+            pieces: string[];
+        };
         /** FitSchema */
         FitSchema: {
             /** Balance Margin */
@@ -1100,6 +1358,61 @@ export interface components {
             pieces: string[];
         };
         /**
+         * FrameForm
+         * @description A frame in the coordinates of the piece it is on: a point in metres, a direction it faces, and 12 o'clock.
+         */
+        FrameForm: {
+            /**
+             * Clock
+             * @default [
+             *       0,
+             *       1,
+             *       0
+             *     ]
+             */
+            clock?: [
+                number,
+                number,
+                number
+            ];
+            /** Facing */
+            facing: [
+                number,
+                number,
+                number
+            ];
+            /** Point */
+            point: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * FrameSchema
+         * @description A point in metres, the unit direction it faces, and 12 o'clock, in the coordinates of what it is on.
+         */
+        FrameSchema: {
+            /** Clock */
+            clock: [
+                number,
+                number,
+                number
+            ];
+            /** Facing */
+            facing: [
+                number,
+                number,
+                number
+            ];
+            /** Point */
+            point: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
          * GroupMove
          * @description Pieces that are picked up as one from now on; an empty ``name`` parts them.
          */
@@ -1116,6 +1429,28 @@ export interface components {
             name?: string;
             /** Pieces */
             pieces: string[];
+        };
+        /**
+         * HangMove
+         * @description A piece brought under ``to`` and up until its top touches it: under ``at``, a point of the world, or under the
+         *     middle of what it hangs on. It is seated upwards from then on.
+         */
+        HangMove: {
+            /** At */
+            at?: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "hang";
+            /** Piece */
+            piece: string;
+            /** To */
+            to: string;
         };
         /** HealthSchema */
         HealthSchema: {
@@ -1245,6 +1580,53 @@ export interface components {
             total: number;
         };
         /**
+         * JoinMove
+         * @description A standing piece, or a new copy of ``prop``, by its seat onto a seat of another: facings opposite, clocks equal, then
+         *     turned about the target's facing. ``flip`` reverses the mover's facing. Without names, its first free seat goes
+         *     onto the nearest free one of the target. ``frame`` and ``to_frame`` stand for seats on plain faces, edges or corners.
+         *     ``keep``: the two stay joined.
+         */
+        JoinMove: {
+            /**
+             * Flip
+             * @default false
+             */
+            flip?: boolean;
+            frame?: components["schemas"]["FrameForm"] | null;
+            /**
+             * Keep
+             * @default true
+             */
+            keep?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "join";
+            /** Piece */
+            piece?: string | null;
+            /** Prop */
+            prop?: string | null;
+            /**
+             * Seat
+             * @default
+             */
+            seat?: string;
+            /** To */
+            to: string;
+            to_frame?: components["schemas"]["FrameForm"] | null;
+            /**
+             * To Seat
+             * @default
+             */
+            to_seat?: string;
+            /**
+             * Turn Deg
+             * @default 0
+             */
+            turn_deg?: number;
+        };
+        /**
          * LackSchema
          * @description A prop that has no contact shape, and why.
          */
@@ -1256,12 +1638,115 @@ export interface components {
             /** Reason */
             reason: string;
         };
+        /**
+         * LayOnMove
+         * @description A piece laid by its ``points``, in its own coordinates, ``onto`` as many points of the world: the first moves it, the
+         *     second swings it, the third rolls it. ``axes``: along which the first moves it, all by default. ``reseat``: set down
+         *     again there.
+         */
+        LayOnMove: {
+            /**
+             * Axes
+             * @default [
+             *       "across",
+             *       "up",
+             *       "along"
+             *     ]
+             */
+            axes?: ("across" | "up" | "along")[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "lay_on";
+            /** Onto */
+            onto: [
+                number,
+                number,
+                number
+            ][];
+            /** Piece */
+            piece: string;
+            /** Points */
+            points: [
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Reseat
+             * @default false
+             */
+            reseat?: boolean;
+        };
         /** LeftSchema */
         LeftSchema: {
             /** Key */
             key: string;
             /** Reason */
             reason: string;
+        };
+        /**
+         * LineUpMove
+         * @description A side of each piece brought to a side of ``to`` along one axis, and ``gap_m`` beyond it, away from it.
+         *
+         *     ``axis``: a world direction, or ``across``, ``up``, ``along`` of the world or square to the target. ``low``, ``middle``,
+         *     ``high``, ``touch``: of the true vertices along it. ``mode``: each by itself, all together as they stand, or spread so
+         *     that the room between neighbours is even. ``reseat``: set down again there; by default where the axis is level.
+         *     ``keep``: a tie keeps the gap from now on.
+         */
+        LineUpMove: {
+            /** Axis */
+            axis: [
+                number,
+                number,
+                number
+            ] | ("across" | "up" | "along");
+            /**
+             * Gap M
+             * @default 0
+             */
+            gap_m?: number;
+            /**
+             * Keep
+             * @default false
+             */
+            keep?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "line_up";
+            /**
+             * Mine
+             * @default middle
+             * @enum {string}
+             */
+            mine?: "low" | "middle" | "high" | "touch";
+            /**
+             * Mode
+             * @default each
+             * @enum {string}
+             */
+            mode?: "each" | "together" | "spread";
+            /** Pieces */
+            pieces: string[];
+            /** Reseat */
+            reseat?: boolean | null;
+            /**
+             * Square To
+             * @default world
+             * @enum {string}
+             */
+            square_to?: "world" | "target";
+            /**
+             * Theirs
+             * @default middle
+             * @enum {string}
+             */
+            theirs?: "low" | "middle" | "high" | "touch";
+            /** To */
+            to?: string | null;
         };
         /** LookSchema */
         LookSchema: {
@@ -1278,6 +1763,26 @@ export interface components {
                 number
             ];
         };
+        /**
+         * LoosenMove
+         * @description The ties of these keys, locked ones too; or those of ``pieces`` that are not locked, of one kind or of all but joins.
+         */
+        LoosenMove: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "loosen";
+            /** Pieces */
+            pieces?: string[] | null;
+            /** Tie */
+            tie?: ("cling" | "gap" | "square" | "join") | null;
+            /**
+             * Ties
+             * @default []
+             */
+            ties?: string[];
+        };
         /** MaterialSchema */
         MaterialSchema: {
             /** Bounce */
@@ -1292,19 +1797,45 @@ export interface components {
             name: string;
         };
         /**
+         * MeasureSchema
+         * @description What a tie keeps now: metres of a gap, degrees out of square, metres off the bearer or between joined points.
+         */
+        MeasureSchema: {
+            /** Holds */
+            holds: boolean;
+            /** Key */
+            key: string;
+            /** Mine */
+            mine: [
+                number,
+                number,
+                number
+            ];
+            /** Theirs */
+            theirs: [
+                number,
+                number,
+                number
+            ];
+            /** Value */
+            value: number | null;
+            /** Words */
+            words: string;
+        };
+        /**
          * MoveRequest
          * @description One move, told apart by its kind.
          */
         MoveRequest: {
             /** Move */
-            move: components["schemas"]["AdjustMove"] | components["schemas"]["BedMove"] | components["schemas"]["CarryMove"] | components["schemas"]["CopyMove"] | components["schemas"]["FixMove"] | components["schemas"]["GroupMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["PushMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RenameMove"] | components["schemas"]["RepairMove"] | components["schemas"]["ReseatMove"] | components["schemas"]["RestMove"] | components["schemas"]["SetDownMove"] | components["schemas"]["SizeMove"] | components["schemas"]["SlideMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["StandMove"] | components["schemas"]["SwapMove"] | components["schemas"]["TurnMove"];
+            move: components["schemas"]["AdjustMove"] | components["schemas"]["AdjustTieMove"] | components["schemas"]["BedMove"] | components["schemas"]["BesideMove"] | components["schemas"]["CarryMove"] | components["schemas"]["CopyMove"] | components["schemas"]["CutMove"] | components["schemas"]["FillInMove"] | components["schemas"]["FixMove"] | components["schemas"]["GroupMove"] | components["schemas"]["LineUpMove"] | components["schemas"]["HangMove"] | components["schemas"]["JoinMove"] | components["schemas"]["LayOnMove"] | components["schemas"]["LoosenMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["PullApartMove"] | components["schemas"]["PushMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RenameMove"] | components["schemas"]["RepairMove"] | components["schemas"]["ReseatMove"] | components["schemas"]["RestMove"] | components["schemas"]["SetDownMove"] | components["schemas"]["SizeMove"] | components["schemas"]["SlideMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["StandMove"] | components["schemas"]["SwapMove"] | components["schemas"]["TieMove"] | components["schemas"]["TurnMove"] | components["schemas"]["TurnJointMove"];
         };
         /** NewSet */
         NewSet: {
             /** Name */
             name: string;
         };
-        News: components["schemas"]["ReadyNews"] | components["schemas"]["PointedNews"] | components["schemas"]["PreviewedNews"] | components["schemas"]["RefusedNews"] | components["schemas"]["HeldNews"] | components["schemas"]["PresenceNews"] | components["schemas"]["ChangedNews"] | components["schemas"]["JobNews"] | components["schemas"]["CastNews"] | components["schemas"]["PropNews"];
+        News: components["schemas"]["ReadyNews"] | components["schemas"]["PointedNews"] | components["schemas"]["PreviewedNews"] | components["schemas"]["CaughtNews"] | components["schemas"]["RefusedNews"] | components["schemas"]["HeldNews"] | components["schemas"]["PresenceNews"] | components["schemas"]["ChangedNews"] | components["schemas"]["JobNews"] | components["schemas"]["CastNews"] | components["schemas"]["PropNews"];
         /**
          * OnlookerSchema
          * @description Somebody who has the set open, and the pieces that they hold.
@@ -1770,13 +2301,13 @@ export interface components {
              */
             kind: "preview";
             /** Move */
-            move: components["schemas"]["AdjustMove"] | components["schemas"]["BedMove"] | components["schemas"]["CarryMove"] | components["schemas"]["CopyMove"] | components["schemas"]["FixMove"] | components["schemas"]["GroupMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["PushMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RenameMove"] | components["schemas"]["RepairMove"] | components["schemas"]["ReseatMove"] | components["schemas"]["RestMove"] | components["schemas"]["SetDownMove"] | components["schemas"]["SizeMove"] | components["schemas"]["SlideMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["StandMove"] | components["schemas"]["SwapMove"] | components["schemas"]["TurnMove"];
+            move: components["schemas"]["AdjustMove"] | components["schemas"]["AdjustTieMove"] | components["schemas"]["BedMove"] | components["schemas"]["BesideMove"] | components["schemas"]["CarryMove"] | components["schemas"]["CopyMove"] | components["schemas"]["CutMove"] | components["schemas"]["FillInMove"] | components["schemas"]["FixMove"] | components["schemas"]["GroupMove"] | components["schemas"]["LineUpMove"] | components["schemas"]["HangMove"] | components["schemas"]["JoinMove"] | components["schemas"]["LayOnMove"] | components["schemas"]["LoosenMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["PullApartMove"] | components["schemas"]["PushMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RenameMove"] | components["schemas"]["RepairMove"] | components["schemas"]["ReseatMove"] | components["schemas"]["RestMove"] | components["schemas"]["SetDownMove"] | components["schemas"]["SizeMove"] | components["schemas"]["SlideMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["StandMove"] | components["schemas"]["SwapMove"] | components["schemas"]["TieMove"] | components["schemas"]["TurnMove"] | components["schemas"]["TurnJointMove"];
             /** N */
             n: number;
         };
         /**
          * PreviewedNews
-         * @description The records as the move would leave them.
+         * @description The records as the move would leave them. ``shapes``: by piece, the models that would be other ones.
          */
         PreviewedNews: {
             /** Deltas */
@@ -1790,16 +2321,22 @@ export interface components {
             n: number;
             /** Revision */
             revision: number;
+            /** Shapes */
+            shapes: {
+                [key: string]: string;
+            };
             /** Words */
             words: string;
         };
         /**
          * Problem
-         * @description The shape of every error.
+         * @description The shape of every error. ``ties``: keys of those that are in the way of a move.
          */
         Problem: {
             /** Error */
             error: string;
+            /** Ties */
+            ties?: string[];
         };
         /** PropChangeSchema */
         PropChangeSchema: {
@@ -1840,6 +2377,8 @@ export interface components {
             material?: string | null;
             /** Name */
             name?: string | null;
+            /** Seats */
+            seats?: components["schemas"]["SeatSchema"][] | null;
             /** Tags */
             tags?: string[] | null;
             /** Unit */
@@ -1949,6 +2488,8 @@ export interface components {
              * @enum {string}
              */
             role: "bearer" | "prop";
+            /** Seats */
+            seats: components["schemas"]["SeatSchema"][];
             /** Size */
             size: number;
             /** Tags */
@@ -1959,6 +2500,19 @@ export interface components {
             volume: number | null;
             /** Width */
             width: number;
+        };
+        /**
+         * PullApartMove
+         * @description Pieces freed from all that they are joined to; they stay where they are, and their seats are free again.
+         */
+        PullApartMove: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pull_apart";
+            /** Pieces */
+            pieces: string[];
         };
         /**
          * PullMessage
@@ -2100,6 +2654,8 @@ export interface components {
             kind: "refused";
             /** N */
             n: number | null;
+            /** Ties */
+            ties: string[];
         };
         /** RegionDelta */
         RegionDelta: {
@@ -2203,6 +2759,47 @@ export interface components {
             together?: boolean;
         };
         /**
+         * SeatSchema
+         * @description A frame where another piece fits. ``step_deg``: 0 for any angle.
+         */
+        SeatSchema: {
+            /** Clock */
+            clock: [
+                number,
+                number,
+                number
+            ];
+            /** Facing */
+            facing: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Label
+             * @default
+             */
+            label?: string;
+            /**
+             * Many
+             * @default false
+             */
+            many?: boolean;
+            /** Name */
+            name: string;
+            /** Point */
+            point: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Step Deg
+             * @default 0
+             */
+            step_deg?: number;
+        };
+        /**
          * SetCard
          * @description ``picture``: where the picture of it is; null where none was drawn yet, and its plan is shown.
          */
@@ -2290,7 +2887,10 @@ export interface components {
             /** Picture */
             picture: string;
         };
-        /** SetSchema */
+        /**
+         * SetSchema
+         * @description A whole set. ``shapes``: by piece, the model it is drawn by instead of its prop's.
+         */
         SetSchema: {
             /** Can Redo */
             can_redo: string | null;
@@ -2308,6 +2908,8 @@ export interface components {
              */
             key: string;
             look: components["schemas"]["LookSchema"] | null;
+            /** Measures */
+            measures: components["schemas"]["MeasureSchema"][];
             /** Name */
             name: string;
             /** Own */
@@ -2324,6 +2926,10 @@ export interface components {
             regions: components["schemas"]["RegionSchema"][];
             /** Revision */
             revision: number;
+            /** Shapes */
+            shapes: {
+                [key: string]: string;
+            };
             /** Ties */
             ties: components["schemas"]["TieSchema"][];
             /** Tolerance */
@@ -2551,6 +3157,61 @@ export interface components {
              */
             kind: "tie";
         };
+        /**
+         * TieMove
+         * @description A tie of a piece to another. ``cling``: it stays on it. ``gap``: it stays ``distance_m`` from the face that is met
+         *     along ``side``, exactly or ``at_least``; as far as it is now where no distance is given. ``square``: one of its axes
+         *     stays square to that face, at ``angle_deg``. ``join``: the two keep together as they stand.
+         */
+        TieMove: {
+            /**
+             * Angle Deg
+             * @default 0
+             */
+            angle_deg?: number;
+            /**
+             * At Least
+             * @default false
+             */
+            at_least?: boolean;
+            /** Distance M */
+            distance_m?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "tie";
+            /**
+             * Lean
+             * @default 0
+             */
+            lean?: number;
+            /**
+             * Locked
+             * @default false
+             */
+            locked?: boolean;
+            /** Piece */
+            piece: string;
+            /** Side */
+            side?: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Smooth
+             * @default true
+             */
+            smooth?: boolean;
+            /**
+             * Tie
+             * @enum {string}
+             */
+            tie: "cling" | "gap" | "square" | "join";
+            /** To */
+            to: string;
+        };
         /** TieSchema */
         TieSchema: {
             /** Angle Deg */
@@ -2559,8 +3220,11 @@ export interface components {
             at_least: boolean;
             /** Distance M */
             distance_m: number;
+            frame: components["schemas"]["FrameSchema"] | null;
             /** Key */
             key: string;
+            /** Lean */
+            lean: number;
             /** Locked */
             locked: boolean;
             /** Piece */
@@ -2573,6 +3237,8 @@ export interface components {
                 number,
                 number
             ] | null;
+            /** Smooth */
+            smooth: boolean;
             /**
              * Tie
              * @enum {string}
@@ -2580,8 +3246,29 @@ export interface components {
             tie: "cling" | "gap" | "square" | "join";
             /** To */
             to: string;
+            to_frame: components["schemas"]["FrameSchema"] | null;
             /** To Seat */
             to_seat: string;
+        };
+        /**
+         * TurnJointMove
+         * @description A joined piece, with all that hangs on it, by so many of its seat's steps, or by an angle in degrees.
+         */
+        TurnJointMove: {
+            /** Angle Deg */
+            angle_deg?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "turn_joint";
+            /** Piece */
+            piece: string;
+            /**
+             * Steps
+             * @default 1
+             */
+            steps?: number;
         };
         /**
          * TurnMove
@@ -3541,6 +4228,82 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PropDetail"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_prop_routes_suggest_seats: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeatSchema"][];
                 };
             };
             /** @description Bad Request */
@@ -5470,6 +6233,82 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["JobSchema"];
                 };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_set_routes_shape_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                piece: string;
+                digest: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Bad Request */
             400: {

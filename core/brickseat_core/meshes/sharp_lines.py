@@ -1,0 +1,88 @@
+"""The sharp lines of a mesh: straight stretches of edges where its faces meet at an angle, and the corners they end in."""
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brickseat_core.meshes.edges import Edges
+
+Vec = NDArray[np.float64]
+Ints = NDArray[np.int64]
+SHARP_COSINE = float(np.cos(np.radians(20.0)))
+"""Cosine of the angle between two faces from which their edge is sharp."""
+STRAIGHT_COSINE = float(np.cos(np.radians(1.0)))
+"""Cosine of the angle up to which two edges that follow each other are one line."""
+
+
+class SharpLines(NamedTuple):
+    """``ends``: (k, 2, 3) both ends of each straight line. ``corners``: (c, 3) where lines end."""
+
+    ends: Vec
+    corners: Vec
+
+
+def face_normals(corners: Vec) -> Vec:
+    """(m, 3) unit normals of triangles (m, 3, 3); zero where a triangle has no area."""
+    cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    length = np.linalg.norm(cross, axis=1)
+    return np.asarray(cross / np.where(length > 0.0, length, 1.0)[:, None])
+
+
+def edge_faces(edges: Edges) -> tuple[Ints, Ints, Ints]:
+    """For each edge: its first use, the face of that, and the face across it (-1 where it is open or shared by more)."""
+    count = np.diff(np.append(edges.begins, len(edges.uses)))
+    first = edges.uses[edges.begins]
+    following = edges.uses[np.minimum(edges.begins + 1, len(edges.uses) - 1)] if len(edges.uses) else first
+    return first, first // 3, np.where(count == 2, following // 3, -1)
+
+
+def sharp_lines(corners: Vec, welded: Ints, edges: Edges) -> SharpLines:
+    """The sharp lines of triangles ``corners`` (m, 3, 3), whose corners are numbered by place in ``welded`` (m, 3)."""
+    first, one, other = edge_faces(edges)
+    if not len(first):
+        return SharpLines(np.zeros((0, 2, 3)), np.zeros((0, 3)))
+    normals = face_normals(corners)
+    bend = np.einsum("ij,ij->i", normals[one], normals[other])
+    sharp = np.flatnonzero((other < 0) | (bend < SHARP_COSINE))
+    face, corner = first[sharp] // 3, first[sharp] % 3
+    a, b = welded[face, corner], welded[face, (corner + 1) % 3]
+    place = np.zeros((int(welded.max()) + 1, 3))
+    place[welded.ravel()] = corners.reshape(-1, 3)
+    return straightened(np.stack([a, b], axis=1), place)
+
+
+def straightened(ends: Ints, place: Vec) -> SharpLines:
+    """Edges (k, 2) between numbered places (n, 3), those that follow each other straight on made one line."""
+    at: dict[int, list[int]] = {}
+    for number, (a, b) in enumerate(ends.tolist()):
+        at.setdefault(a, []).append(number)
+        at.setdefault(b, []).append(number)
+    way = place[ends[:, 1]] - place[ends[:, 0]]
+    length = np.linalg.norm(way, axis=1)
+    unit = way / np.where(length > 0.0, length, 1.0)[:, None]
+
+    def goes_on(vertex: int) -> bool:
+        mine = at[vertex]
+        return len(mine) == 2 and abs(float(unit[mine[0]] @ unit[mine[1]])) > STRAIGHT_COSINE
+
+    done = np.zeros(len(ends), np.bool_)
+    lines: list[tuple[int, int]] = []
+    for number, pair in enumerate(ends.tolist()):
+        if done[number]:
+            continue
+        done[number] = True
+        reached = []
+        for vertex in pair:
+            edge = number
+            # Each step takes an edge that was not taken yet: there are at most as many as edges.
+            while goes_on(vertex):
+                edge = at[vertex][1] if at[vertex][0] == edge else at[vertex][0]
+                if done[edge]:
+                    break
+                done[edge] = True
+                vertex = int(ends[edge][1] if ends[edge][0] == vertex else ends[edge][0])
+            reached.append(vertex)
+        lines.append((reached[0], reached[1]))
+    numbers = np.array(lines, dtype=np.int64).reshape(-1, 2)
+    return SharpLines(place[numbers], place[np.unique(numbers)])
