@@ -43,7 +43,7 @@ def in_short(pieces: list[Piece]) -> str:
 
 def taken_names(scene: Scene) -> set[str]:
     """The names of all pieces on the set."""
-    return {p.name for p in scene.dressed.pieces.values()}
+    return {p.name for p in scene.apart.pieces.values()}
 
 
 class FreshNames:

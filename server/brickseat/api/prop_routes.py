@@ -8,7 +8,7 @@ import numpy as np
 from django.contrib.auth.models import User
 from django.db import transaction
 from django.db.models import QuerySet
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
 from ninja import File, Form, Router, Status, UploadedFile
 from ninja.errors import HttpError
 from PIL import Image, UnidentifiedImageError
@@ -83,8 +83,13 @@ def prop_record(prop: StoredProp, user: User) -> dict[str, Any]:
         "mine": prop.owner_id == user.pk,
         "posed_from": prop.posed_from.key if prop.posed_from else None,
         "doubt": {"about": "unit", "proposal": doubt.proposal, "text": doubt.text} if doubt else None,
-        "file": f"/api/props/{prop.key}/{prop.digest[:16]}.glb",
+        "file": file_address(prop),
     }
+
+
+def file_address(prop: StoredProp) -> str:
+    """Where the prop's file is, by its contents."""
+    return f"/api/props/{prop.key}/{prop.digest[:16]}.glb"
 
 
 @router.get("/props", response={200: list[schemas.PropSchema], **PROBLEMS})
@@ -98,13 +103,14 @@ def props(request: HttpRequest) -> Any:
 def prop_file(request: HttpRequest, key: str, digest: str, light: bool = False) -> Any:
     """The prop's file. Its address changes with its contents, so it may be kept for ever.
 
-    ``light``: a copy with fewer triangles, for display only.
-
-    Raises HttpError.
+    ``light``: a copy with fewer triangles, for display only. Who asks by an address of before the prop was made anew is
+    sent to the one of now. Raises HttpError.
     """
     prop = visible_prop(request, key)
-    if prop.digest[:16] != digest or not prop.path.is_file():
+    if not prop.path.is_file():
         raise HttpError(404, NOT_FOUND)
+    if prop.digest[:16] != digest:
+        return HttpResponseRedirect(file_address(prop) + ("?light=true" if light else ""))
     data = (light_file(prop) if light else prop.path).read_bytes()
     return HttpResponse(data, content_type=GLB, headers={"Cache-Control": FOREVER})
 

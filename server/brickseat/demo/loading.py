@@ -109,8 +109,8 @@ def load_trolley(d: Loading) -> None:
     trolley = d.put("kiln-trolley", x, 0.0, z)
     shelf = d.put("kiln-shelf", x - 0.2, d.top(trolley), z)
     loads = (
-        (("squat-jar", -0.09, 0.05), ("dip-bowl", 0.1, -0.06), ("mug", 0.1, 0.08)),
-        (("wide-bowl", -0.06, 0.0), ("dip-bowl", 0.13, 0.05), ("glazed-tile", 0.14, -0.08)),
+        (("wide-bowl", -0.05, 0.0), ("dip-bowl", 0.14, -0.06), ("mug", 0.14, 0.08)),
+        (("saggar", -0.05, 0.0), ("dip-bowl", 0.13, 0.05), ("glazed-tile", 0.14, -0.08)),
         (("side-plate", 0.0, 0.0),),
     )
     for level, load in enumerate(loads):

@@ -28,6 +28,8 @@ export class ServerError extends Error {
   constructor(
     readonly status: number,
     message: string,
+    /** Keys of the ties that are in the way of a move. */
+    readonly ties: string[] = [],
   ) {
     super(message);
   }
@@ -113,8 +115,9 @@ export async function wanted<T>(asked: Promise<Answer<unknown>>): Promise<T> {
     throw new ServerError(0, "The server does not answer. Your work is safe; try again in a moment.");
   }
   if (!answer.response.ok) {
-    const said = answer.error as { error?: string } | undefined;
-    throw new ServerError(answer.response.status, said?.error ?? `the server said ${answer.response.status}`);
+    const said = answer.error as Partial<Schemas["Problem"]> | undefined;
+    const words = said?.error ?? `the server said ${answer.response.status}`;
+    throw new ServerError(answer.response.status, words, said?.ties);
   }
   return answer.data as T;
 }

@@ -138,8 +138,8 @@ describe("the live line", () => {
   it("a refusal answers its question; one of a late question does not", async () => {
     ready();
     const asked = line.ask(question("a"));
-    socket().hear({ kind: "refused", n: 7, error: "late" });
-    socket().hear({ kind: "refused", n: 1, error: "no such prop" });
+    socket().hear({ kind: "refused", n: 7, error: "late", ties: [] });
+    socket().hear({ kind: "refused", n: 1, error: "no such prop", ties: [] });
     expect(await asked).toBeNull();
     expect(said).toContain("no such prop");
     expect(said).not.toContain("late");

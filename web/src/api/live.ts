@@ -17,11 +17,25 @@ export type Pointed = Omit<
 };
 /** A move previewed and not made: the records as it would leave them. */
 export type Previewed = Schemas["PreviewedNews"];
+export type CatchQuestion = Omit<Schemas["CatchQuestion"], "kind" | "n">;
+/** The corner, edge, middle, centre or face that the pointer is near. */
+export interface Caught {
+  what: "corner" | "edge" | "middle" | "centre" | "face";
+  on: string;
+  point: Triple;
+  facing: Triple;
+  clock: Triple;
+  ends: [Triple, Triple] | null;
+}
 export type Onlooker = Schemas["OnlookerSchema"];
 export type Cast = Schemas["CastNews"];
 type News = Schemas["News"];
-type Asked = Schemas["PointQuestion"] | Schemas["PreviewQuestion"];
-type Unnumbered = Omit<Schemas["PointQuestion"], "n"> | Omit<Schemas["PreviewQuestion"], "n">;
+type Asked = Schemas["PointQuestion"] | Schemas["PreviewQuestion"] | Schemas["CatchQuestion"];
+type Unnumbered =
+  | Omit<Schemas["PointQuestion"], "n">
+  | Omit<Schemas["PreviewQuestion"], "n">
+  | Omit<Schemas["CatchQuestion"], "n">;
+type Answer = Pointed | Previewed | Caught;
 type Told = Exclude<Schemas["Asked"], Asked>;
 
 /** "ended": the set is no longer open to this visitor, or they signed out elsewhere. */
@@ -40,14 +54,15 @@ export interface Handlers {
   /** Somebody else holds what was taken hold of. */
   notHeld: (by: string) => void;
   state: (state: LineState) => void;
-  refused: (words: string) => void;
+  /** A question that has no answer, and why; `ties`: those that are in the way of the move that was asked about. */
+  refused: (words: string, ties: string[]) => void;
 }
 
 interface Waiting {
   question: Unnumbered;
   /** It is answered in its turn, and not overtaken by newer ones; but it does not outlast the line. */
   press: boolean;
-  resolve: (answer: Pointed | Previewed | null) => void;
+  resolve: (answer: Answer | null) => void;
 }
 
 const RETRY_MS = [300, 700, 1500, 3000, 6000];
@@ -152,16 +167,18 @@ export class LiveLine {
       case "changed":
         return handlers.changed(news);
       case "refused":
-        if (news.n === null || news.n === this.asked?.n) handlers.refused(news.error);
+        if (news.n === null || news.n === this.asked?.n) handlers.refused(news.error, news.ties);
         return this.answer(news.n, null, arrived);
       case "pointed":
         return this.answer(news.n, news.pose ? (news as Pointed) : null, arrived);
       case "previewed":
         return this.answer(news.n, news, arrived);
+      case "caught":
+        return this.answer(news.n, news.what ? (news as Caught) : null, arrived);
     }
   }
 
-  private answer(n: number | null, answer: Pointed | Previewed | null, arrived: number): void {
+  private answer(n: number | null, answer: Answer | null, arrived: number): void {
     if (!this.asked || n !== this.asked.n) return;
     const { resolve, at } = this.asked;
     this.asked = null;
@@ -184,6 +201,11 @@ export class LiveLine {
   /** Ask what a move would do. Resolves to null when it cannot be made or a newer question overtook it. */
   previewMove(move: Move): Promise<Previewed | null> {
     return this.put({ kind: "preview", move }, false) as Promise<Previewed | null>;
+  }
+
+  /** Ask what is near a ray. Resolves to null when nothing is there or a newer question overtook it. */
+  catchNear(question: CatchQuestion): Promise<Caught | null> {
+    return this.put({ kind: "catch", ...question }, false) as Promise<Caught | null>;
   }
 
   /** Take hold of pieces, so that nobody else moves them meanwhile; of none to let go. */
@@ -210,7 +232,7 @@ export class LiveLine {
     if (this.socket?.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify(message));
   }
 
-  private put(question: Unnumbered, press: boolean): Promise<Pointed | Previewed | null> {
+  private put(question: Unnumbered, press: boolean): Promise<Answer | null> {
     return new Promise((resolve) => {
       if (press && !this.joined) return resolve(null);
       if (press) this.presses.push({ question, press, resolve });

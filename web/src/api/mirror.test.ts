@@ -19,6 +19,10 @@ const tie = {
   seat: "",
   to_seat: "",
   locked: false,
+  frame: null,
+  to_frame: null,
+  lean: 0,
+  smooth: false,
 };
 
 const change = (revision: number, deltas: Delta[]): Change => ({
@@ -26,6 +30,8 @@ const change = (revision: number, deltas: Delta[]): Change => ({
   words: "changed",
   deltas,
   fits: [],
+  measures: [],
+  shapes: {},
   left: [],
   can_undo: "changed",
   can_redo: null,

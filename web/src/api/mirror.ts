@@ -13,6 +13,10 @@ export interface Mirror {
   cutOuts: ReadonlyMap<string, Schemas["CutOutSchema"]>;
   propChanges: ReadonlyMap<string, Schemas["PropChangeSchema"]>;
   fits: ReadonlyMap<string, Fit>;
+  /** What every tie keeps now. */
+  measures: ReadonlyMap<string, Schemas["MeasureSchema"]>;
+  /** By piece, the model that it is drawn by instead of its prop's: walls that something is cut into. */
+  shapes: ReadonlyMap<string, string>;
   canUndo: string | null;
   canRedo: string | null;
 }
@@ -34,6 +38,8 @@ export function mirrorOf(data: SetData): Mirror {
     cutOuts: byKey(data.cut_outs),
     propChanges: byKey(data.prop_changes),
     fits: byKey(data.fits),
+    measures: byKey(data.measures),
+    shapes: new Map(Object.entries(data.shapes)),
     canUndo: data.can_undo ?? null,
     canRedo: data.can_redo ?? null,
   };
@@ -47,6 +53,11 @@ const FIELD = {
   cut_out: "cutOuts",
   prop: "propChanges",
 } as const;
+
+function sameShapes(before: ReadonlyMap<string, string>, now: Record<string, string>): boolean {
+  const files = Object.entries(now);
+  return files.length === before.size && files.every(([key, file]) => before.get(key) === file);
+}
 
 /** What becomes of the pieces that deltas touch; null: it goes. */
 export function piecesOf(deltas: Delta[]): [string, Piece | null][] {
@@ -88,6 +99,8 @@ export function reduced(mirror: Mirror, change: Change): Mirror | "known" | "beh
     if (delta.kind === "piece" && delta.after?.role !== "prop") recordsOf("fits").delete(delta.key);
   }
   for (const fit of change.fits) recordsOf("fits").set(fit.key, fit);
+  next.measures = byKey(change.measures);
+  if (!sameShapes(mirror.shapes, change.shapes)) next.shapes = new Map(Object.entries(change.shapes));
   next.canUndo = change.can_undo ?? null;
   next.canRedo = change.can_redo ?? null;
   return Object.assign(next, Object.fromEntries(copied));

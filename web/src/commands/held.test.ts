@@ -22,6 +22,8 @@ vi.mock("../stage/making", () => ({
             words: "",
             deltas,
             fits: [],
+            measures: [],
+            shapes: {},
             left: [],
             can_undo: "",
             can_redo: null,
@@ -95,7 +97,17 @@ describe("keys that are held", () => {
     held.press("Minus", { kind: "raise", by: -0.001 });
     const { apply } = useStage.getState();
     const deltas = [{ kind: "piece" as const, key: "jar", after: null }];
-    apply({ revision: 1, words: "", deltas, fits: [], left: [], can_undo: "", can_redo: null });
+    apply({
+      revision: 1,
+      words: "",
+      deltas,
+      fits: [],
+      measures: [],
+      shapes: {},
+      left: [],
+      can_undo: "",
+      can_redo: null,
+    });
     held.release("Minus");
     await held.settled();
     expect(made).toEqual([]);

@@ -40,12 +40,19 @@ export function onKeyDown(event: KeyboardEvent, desk: Desk): void {
   const old = useStage.getState().preview !== null;
   const holding = old ? undefined : HOLDING.find(([press]) => matchKeyBindingPress(event, press))?.[1];
   if (holding) {
+    if (holding.instead?.(event)) return event.preventDefault();
     if (!useStage.getState().selected.length) return;
     event.preventDefault();
     return desk.held.press(event.code, holding.step(event, desk));
   }
   const command = PLAIN.find(([press]) => matchKeyBindingPress(event, press))?.[1];
-  if (!command || (old && !command.leaves) || (command.id === "enter" && target.closest(PRESSED))) return;
+  if (
+    !command ||
+    command.passes?.(event) ||
+    (old && !command.leaves) ||
+    (command.id === "enter" && target.closest(PRESSED))
+  )
+    return;
   event.preventDefault();
   if (event.repeat && !command.repeats) return;
   desk.held.commit();

@@ -7,6 +7,7 @@ import type { StageView } from "../stage/view";
 import { useStage } from "../state";
 import { withWhatRestsOn } from "../state/families";
 import { TOOLS } from "../tools";
+import { nextSeat, turnInSeat } from "../tools/join/keys";
 import type { Held, HeldKeys } from "./held";
 
 /** What commands work with. */
@@ -30,6 +31,8 @@ export interface Command {
   repeats?: boolean;
   /** It leaves an old step that is looked at. */
   leaves?: boolean;
+  /** The key belongs to the page just now. */
+  passes?: (event: KeyboardEvent) => boolean;
   /** It is not offered by the finder: it only makes sense as a key. */
   hidden?: boolean;
 }
@@ -41,6 +44,8 @@ export interface HeldCommand {
   keys: string[];
   shown: string;
   step: (event: KeyboardEvent, desk: Desk) => Held;
+  /** What the key does instead while another verb is in hand; true where it did that. */
+  instead?: (event: KeyboardEvent) => boolean;
 }
 
 /** A tenth of the usual step where a step is free. */
@@ -50,7 +55,7 @@ const WHOLE_TURN = 90;
 const stepOf = (kind: keyof typeof FREE): number => useStage.getState().steps[kind] || FREE[kind];
 const rough = (event: KeyboardEvent): number => (event.shiftKey ? 10 : event.altKey ? 0.1 : 1);
 const some = () => (useStage.getState().selected.length ? null : "select a piece first");
-const toggle = (name: "ledger" | "history" | "keySheet" | "finder" | "seeThrough") => () => {
+const toggle = (name: "ledger" | "history" | "keySheet" | "finder" | "seeThrough" | "tiesShown") => () => {
   const { set } = useStage.getState();
   set({ [name]: !useStage.getState()[name] });
 };
@@ -93,6 +98,7 @@ export const HELD: HeldCommand[] = [
       const left = event.key === "," || event.key === "<" || event.code === "Comma";
       return { kind: "turn", degrees: left ? degrees : -degrees };
     },
+    instead: (event) => turnInSeat(event.key === "," || event.key === "<" || event.code === "Comma"),
   },
   {
     id: "size",
@@ -156,6 +162,31 @@ export const COMMANDS: Command[] = [
     run: backOut,
     hidden: true,
     leaves: true,
+  },
+  {
+    id: "next seat",
+    words: "while joining: take it by its next seat",
+    keys: ["Tab", "e"],
+    shown: "Tab, E",
+    lacking: () => (useStage.getState().verb === "join" ? null : "take join in hand first"),
+    run: nextSeat,
+    passes: (event) => event.key === "Tab" && useStage.getState().verb !== "join",
+    repeats: true,
+  },
+  {
+    id: "ties",
+    words: "show the ties; again to show only those that do not hold",
+    keys: ["x"],
+    shown: "X",
+    run: toggle("tiesShown"),
+  },
+  {
+    id: "pull apart",
+    words: "pull apart what is joined",
+    keys: ["Shift+j", "Shift+J"],
+    shown: "Shift J",
+    lacking: some,
+    run: () => void make({ kind: "pull_apart", pieces: useStage.getState().selected }),
   },
   {
     id: "what rests on it",
@@ -339,7 +370,10 @@ function backOut({ pointer }: Desk): void {
   else if (state.swapping) state.set({ swapping: false, note: null });
   else if (state.held) state.set({ held: false });
   else if (state.isolated) state.set({ isolated: false });
-  else if (state.verb === "set down" && state.slip.prop) state.setSlip({ prop: null });
+  else if (state.verb === "line up" && (state.picked.length || state.target))
+    state.set({ picked: [], target: null });
+  else if ((state.verb === "set down" || state.verb === "join") && state.slip.prop)
+    state.setSlip({ prop: null });
   else if (state.selected.length) state.select([]);
   else state.setVerb("look over");
 }

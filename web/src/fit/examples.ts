@@ -60,6 +60,8 @@ export const yard = (more: Partial<SetData> = {}): SetData => ({
   cut_outs: [],
   prop_changes: [],
   fits: [fit("jar"), fit("mug")],
+  measures: [],
+  shapes: {},
   props: [],
   can_undo: null,
   can_redo: null,

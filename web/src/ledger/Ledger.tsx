@@ -21,9 +21,11 @@ import { COLUMNS, GRID, rowsOf, textOf } from "./columns";
 const ROW_PX = 27;
 
 export function Ledger({ onLook }: { onLook: (key: string) => void }) {
-  const { pieces, fits, selected, select, point, set, saving, mended } = useParts(
+  const { pieces, fits, ties, measures, selected, select, point, set, saving, mended } = useParts(
     "pieces",
     "fits",
+    "ties",
+    "measures",
     "selected",
     "select",
     "point",
@@ -36,7 +38,7 @@ export function Ledger({ onLook }: { onLook: (key: string) => void }) {
   const [find, setFind] = useState("");
   const scroller = useRef<HTMLDivElement>(null);
   const anchor = useRef<string | null>(null);
-  const data = useMemo(() => rowsOf(pieces, fits), [pieces, fits]);
+  const data = useMemo(() => rowsOf({ pieces, fits, ties, measures }), [pieces, fits, ties, measures]);
   const filters = useMemo(() => (only === "all" ? [] : [{ id: "state", value: only }]), [only]);
   const table = useReactTable({
     data,
@@ -193,7 +195,7 @@ export function Ledger({ onLook }: { onLook: (key: string) => void }) {
         >
           <div role="presentation" className="relative" style={{ height: virtual.getTotalSize() }}>
             {virtual.getVirtualItems().map((item) => {
-              const { piece, fit, on } = rows[item.index]!;
+              const { piece, fit, on, ties: tiedTo, broken } = rows[item.index]!;
               const fault = isFault(fit.state);
               const by = movedBy.get(piece.key);
               const figure = "figure pr-3 text-right";
@@ -236,6 +238,13 @@ export function Ledger({ onLook }: { onLook: (key: string) => void }) {
                   </div>
                   <div role="cell" className={figure}>
                     {fit.balance_margin === null ? "—" : inMillimetres(fit.balance_margin)}
+                  </div>
+                  <div
+                    role="cell"
+                    className={`truncate pr-2 ${broken ? "text-clay-deep" : ""}`}
+                    title={tiedTo}
+                  >
+                    {tiedTo}
                   </div>
                   <div
                     role="cell"

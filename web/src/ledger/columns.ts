@@ -2,7 +2,9 @@
 import { type RowData, createColumnHelper } from "@tanstack/react-table";
 
 import type { Fit, Piece } from "../api/client";
+import type { Mirror } from "../api/mirror";
 import { STATE_ORDER } from "../fit/Glyph";
+import { measureWords } from "../ties/words";
 
 declare module "@tanstack/react-table" {
   // The names of the parameters are the package's.
@@ -19,6 +21,9 @@ export interface Row {
   fit: Fit;
   /** What it rests on, by name. */
   on: string;
+  /** Its ties and what they measure; `broken`: one of them does not hold. */
+  ties: string;
+  broken: boolean;
 }
 
 const column = createColumnHelper<Row>();
@@ -55,6 +60,10 @@ export const COLUMNS = [
     id: "balance",
     ...figures("balance", "82px"),
   }),
+  column.accessor((row) => row.ties, {
+    id: "ties",
+    ...text("ties", "minmax(90px, 1fr)", (row) => row.ties),
+  }),
   column.accessor((row) => row.fit.reason, {
     id: "reason",
     ...text("why", "minmax(120px, 2fr)", (row) => row.fit.reason),
@@ -62,15 +71,25 @@ export const COLUMNS = [
 ];
 export const GRID = COLUMNS.map((c) => c.meta?.width).join(" ");
 
-export function rowsOf(pieces: ReadonlyMap<string, Piece>, fits: ReadonlyMap<string, Fit>): Row[] {
+export function rowsOf(mirror: Pick<Mirror, "pieces" | "fits" | "ties" | "measures">): Row[] {
+  const { pieces, fits, measures } = mirror;
+  const tied = new Map<string, { words: string; holds: boolean }[]>();
+  for (const tie of mirror.ties.values()) {
+    const measure = measures.get(tie.key);
+    if (!measure) continue;
+    const words = `${measureWords(tie, measure)} · ${pieces.get(tie.to)?.name ?? ""}`;
+    tied.set(tie.piece, [...(tied.get(tie.piece) ?? []), { words, holds: measure.holds }]);
+  }
   return [...fits.values()].flatMap((fit) => {
     const piece = pieces.get(fit.key);
     const on = fit.rests_on.map((k) => pieces.get(k)?.name ?? "").join(", ");
-    return piece ? [{ piece, fit, on }] : [];
+    const own = tied.get(fit.key) ?? [];
+    const ties = own.map((tie) => tie.words).join(", ");
+    return piece ? [{ piece, fit, on, ties, broken: own.some((tie) => !tie.holds) }] : [];
   });
 }
 
 /** What a row is found by. */
-export function textOf({ piece, fit, on }: Row): string {
-  return `${piece.name} ${on} ${fit.reason}`.toLowerCase();
+export function textOf({ piece, fit, on, ties }: Row): string {
+  return `${piece.name} ${on} ${ties} ${fit.reason}`.toLowerCase();
 }

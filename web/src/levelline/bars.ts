@@ -27,12 +27,11 @@ function bearerOf(
   pieces: ReadonlyMap<string, Piece>,
   fits: ReadonlyMap<string, Fit>,
 ): string | null {
-  let at: string | undefined = key;
-  for (let hops = 0; at && hops < 50; hops += 1) {
-    const piece = pieces.get(at);
-    if (!piece) return null;
-    if (piece.role === "bearer") return at;
-    at = fits.get(at)?.rests_on[0];
+  // The nearest one first; what is joined may rest on something that rests on it.
+  const seen = new Set([key]);
+  for (const at of seen) {
+    if (pieces.get(at)?.role === "bearer") return at;
+    fits.get(at)?.rests_on.forEach((below) => seen.add(below));
   }
   return null;
 }

@@ -116,6 +116,7 @@ export function OpenStage({ data }: { data: SetData }) {
     },
     [view],
   );
+  const enter = useCallback(() => opened.current?.pointer.enter(), []);
   const { Slip } = toolOf(verb);
 
   return (
@@ -123,7 +124,7 @@ export function OpenStage({ data }: { data: SetData }) {
       <div className="col-span-2">
         <Header onProof={makeProof} proof={proof} />
       </div>
-      <SidePanel slip={<Slip middle={middle} />} />
+      <SidePanel slip={<Slip middle={middle} enter={enter} />} />
       <main className="grid min-h-0 min-w-0 grid-rows-[minmax(0,1fr)_auto_auto]">
         <div className="relative min-h-0 overflow-hidden [container-type:size]">
           <div ref={host} className="absolute inset-0" data-testid="stage" />

@@ -25,25 +25,22 @@ function Verbs() {
       className="border-b border-rule px-2 pt-1 pb-1.5"
     >
       {GROUPS.map((group) => (
-        <div
-          key={group}
-          role="group"
-          aria-label={group}
-          className="grid grid-cols-[74px_1fr_1fr] items-baseline"
-        >
+        <div key={group} role="group" aria-label={group} className="grid grid-cols-[74px_1fr] items-baseline">
           <span className="px-1 text-[13px] whitespace-nowrap text-quiet">{group}</span>
-          {TOOLS.filter((tool) => tool.group === group).map((tool) => (
-            <ToggleGroup.Item
-              key={tool.verb}
-              value={tool.verb}
-              className={`flex items-baseline gap-1.5 rounded-sm px-1.5 py-0.5 text-left text-[16px] whitespace-nowrap ${
-                verb === tool.verb ? "bg-wash font-semibold" : "hover:bg-card"
-              }`}
-            >
-              <span className="figure text-[13px] text-quiet">{tool.key}</span>
-              {tool.verb}
-            </ToggleGroup.Item>
-          ))}
+          <div className="grid grid-cols-2">
+            {TOOLS.filter((tool) => tool.group === group).map((tool) => (
+              <ToggleGroup.Item
+                key={tool.verb}
+                value={tool.verb}
+                className={`flex items-baseline gap-1.5 rounded-sm px-1.5 py-0.5 text-left text-[16px] whitespace-nowrap ${
+                  verb === tool.verb ? "bg-wash font-semibold" : "hover:bg-card"
+                }`}
+              >
+                <span className="figure text-[13px] text-quiet">{tool.key}</span>
+                {tool.verb}
+              </ToggleGroup.Item>
+            ))}
+          </div>
         </div>
       ))}
     </ToggleGroup.Root>

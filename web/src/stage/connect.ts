@@ -12,7 +12,7 @@ import { Fall } from "../gravity/fall";
 import { useStage } from "../state";
 import { Beside } from "./beside";
 import { learnAgain, learnNew, reload, tryingOn } from "./making";
-import { mark } from "./marking";
+import { mark, markTies } from "./marking";
 import { StagePointer } from "./pointer";
 import { StageView, chosenQuality } from "./view";
 
@@ -66,7 +66,7 @@ export function openStage(data: SetData, host: HTMLElement, over: HTMLElement): 
       void findJobs().catch(() => undefined);
     },
     state: (state) => set({ line: state }),
-    refused: (words) => set({ note: words }),
+    refused: (words, ties) => set({ note: words, tiesInTheWay: ties }),
     job: (job) => useStage.getState().hearOf(job),
     frame: (job, poses) => fall.frame(job, poses),
     cast: (cast) => fall.cast(cast),
@@ -96,12 +96,20 @@ export function openStage(data: SetData, host: HTMLElement, over: HTMLElement): 
       return { x: box.left + on.x, y: box.top + on.y };
     },
   };
+  void view.pieces.shape(useStage.getState().shapes).catch(() => undefined);
+  markTies(view);
   if (data.look) view.standAt(data.look.eye, data.look.target);
   const deaf = listenToKeys({ view, pointer, held });
   const quiet = useStage.subscribe((now, before) => {
-    const marked = ["selected", "fits", "verb", "preview", "job"] as const;
-    if (marked.some((name) => now[name] !== before[name])) mark(view, inWords);
-    if (now.slip !== before.slip || now.verb !== before.verb) pointer.again();
+    const differs = (...names: (keyof typeof now)[]) => names.some((name) => now[name] !== before[name]);
+    if (differs("selected", "fits", "verb", "preview", "job")) mark(view, inWords);
+    if (differs("selected", "ties", "measures", "tiesShown", "tiesInTheWay", "preview", "job"))
+      markTies(view);
+    if (differs("shapes"))
+      void view.pieces.shape(now.shapes).catch((problem: Error) => set({ note: problem.message }));
+    // What was in the way of one move is not in the way of the set as it is after the next.
+    if (differs("revision") && now.tiesInTheWay.length) set({ tiesInTheWay: [] });
+    if (differs("slip", "verb", "join", "lineUp")) pointer.again();
   });
   return {
     view,

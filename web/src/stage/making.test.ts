@@ -32,7 +32,17 @@ describe("a set that is fetched again", () => {
   it("does not take back a change that came while it was on its way", async () => {
     now().open(yard({ key: "a", revision: 4 }));
     const coming = reload("a");
-    now().apply({ revision: 5, words: "", deltas: [], fits: [], left: [], can_undo: "x", can_redo: null });
+    now().apply({
+      revision: 5,
+      words: "",
+      deltas: [],
+      fits: [],
+      measures: [],
+      shapes: {},
+      left: [],
+      can_undo: "x",
+      can_redo: null,
+    });
     answers.get("a")!(yard({ key: "a", revision: 4 }));
     await coming;
     expect([now().revision, now().canUndo]).toEqual([5, "x"]);

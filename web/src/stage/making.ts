@@ -37,9 +37,14 @@ export function tryingOn(view: StageView, line: LiveLine): (move: Move | null) =
   };
   return (move) => {
     const mine = ++turn;
-    if (!move) return show(new Map());
+    if (!move) {
+      void view.pieces.tryShapes(new Map());
+      return show(new Map());
+    }
     void line.previewMove(move).then((previewed) => {
-      if (mine === turn && previewed) show(posesOf(previewed.deltas));
+      if (mine !== turn || !previewed) return;
+      show(posesOf(previewed.deltas));
+      void view.pieces.tryShapes(new Map(Object.entries(previewed.shapes)));
     });
   };
 }
@@ -84,10 +89,27 @@ async function carry(key: string, ask: () => Promise<Change>): Promise<Change | 
       toast(`${change.left.length - 3} more are left as they are; their reasons stand with them.`);
     return change;
   } catch (error) {
-    toast.error(error instanceof ServerError ? error.message : String(error));
+    if (error instanceof ServerError && error.ties.length) tellOfTies(error.message, error.ties);
+    else toast.error(error instanceof ServerError ? error.message : String(error));
     return null;
   } finally {
     busy(-1);
+  }
+}
+
+/** Ties are in the way of a move: each is named, shown on the stage, and loosened by one press. */
+export function tellOfTies(words: string, ties: string[]): void {
+  const { measures, set } = useStage.getState();
+  set({ tiesInTheWay: ties });
+  toast.error(words, { id: "ties in the way" });
+  for (const key of ties) {
+    const named = measures.get(key)?.words;
+    if (!named) continue;
+    toast(named, {
+      id: `tie ${key}`,
+      duration: 12_000,
+      action: { label: "Loosen it", onClick: () => void make({ kind: "loosen", ties: [key] }) },
+    });
   }
 }
 

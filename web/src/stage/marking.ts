@@ -5,7 +5,7 @@ import { useStage } from "../state";
 import type { Verb } from "../state/tools";
 import type { StageView } from "./view";
 
-const WITHOUT_PUCK: Verb[] = ["measure", "build", "settle", "pour"];
+const WITHOUT_PUCK: Verb[] = ["measure", "build", "settle", "pour", "join", "line up"];
 
 export function mark(view: StageView, write: (length: number) => string): void {
   const { selected, fits, pieces, verb, preview, job, slip } = useStage.getState();
@@ -27,6 +27,20 @@ export function mark(view: StageView, write: (length: number) => string): void {
     : null;
   const up = first.direction.map((v) => -v) as Triple;
   view.layPuck(movable, movable.length === keys.length ? foot : null, up);
+}
+
+/** The ties that are shown: quietly, and those that do not hold, belong to what is selected or were in the way, by name. */
+export function markTies(view: StageView): void {
+  const { ties, measures, selected, tiesShown, tiesInTheWay, preview, job } = useStage.getState();
+  const loud = new Set(tiesInTheWay);
+  for (const tie of ties.values()) if (selected.includes(tie.piece)) loud.add(tie.key);
+  const shown = preview || job ? [] : [...ties.values()];
+  const always = (key: string) => loud.has(key) || measures.get(key)?.holds === false;
+  view.showTies(
+    shown.filter((tie) => tiesShown || always(tie.key)),
+    measures,
+    loud,
+  );
 }
 
 /** The fault that a piece has; of one that sits, its gap. */

@@ -31,6 +31,18 @@ export function loadModel(file: string): Promise<Model> {
   return found;
 }
 
+/** A model that is not asked for again. */
+export function forgetModel(file: string): void {
+  const found = loading.get(file);
+  loading.delete(file);
+  void found?.then((model) =>
+    model.parts.forEach(({ geometry, material }) => {
+      geometry.dispose();
+      material.dispose();
+    }),
+  );
+}
+
 async function fetchModel(file: string): Promise<Model> {
   const response = await fetch(file);
   if (!response.ok) throw new Error(`the model of a prop could not be loaded (${response.status})`);

@@ -2,7 +2,7 @@
 import * as THREE from "three";
 
 import type { Piece, Pose } from "../api/client";
-import { type Model, loadModel } from "./models";
+import { type Model, forgetModel, loadModel } from "./models";
 
 export function matrixOf(pose: Pose, into = new THREE.Matrix4()): THREE.Matrix4 {
   return into.compose(
@@ -20,6 +20,8 @@ interface Crowd {
 }
 
 const ROOM = 8;
+/** What stands for the prop in the name of a crowd that is drawn by a model of its own. */
+const OWN_SHAPE = "shape:";
 const RETRY_MS = [1000, 2000, 5000, 15_000];
 
 export class Pieces {
@@ -29,6 +31,8 @@ export class Pieces {
   private guests: ReadonlyMap<string, Piece> = new Map();
   private absent: ReadonlySet<string> = new Set();
   private guestFiles: Readonly<Record<string, string>> = {};
+  private shapes: ReadonlyMap<string, string> = new Map();
+  private tried: ReadonlyMap<string, string> = new Map();
   /** What stands, and what visits. */
   private shown = new Map<string, Piece>();
   private hidden = new Set<string>();
@@ -108,14 +112,52 @@ export class Pieces {
     await this.gatherThese(names);
   }
 
+  /** Draw these pieces by models of their own: walls that something is cut into. */
+  async shape(shapes: ReadonlyMap<string, string>): Promise<void> {
+    await this.reshape(() => (this.shapes = shapes));
+  }
+
+  /** The same while a change is only tried; of none to draw them as they are. */
+  async tryShapes(shapes: ReadonlyMap<string, string>): Promise<void> {
+    if (shapes.size || this.tried.size) await this.reshape(() => (this.tried = shapes));
+  }
+
+  private async reshape(change: () => void): Promise<void> {
+    const before = new Map([...this.shown].map(([key, piece]) => [key, this.crowdName(piece)]));
+    change();
+    const touched = [...this.shown].flatMap(([key, piece]) => {
+      const [was, is] = [before.get(key)!, this.crowdName(piece)];
+      return was === is ? [] : [is, was];
+    });
+    // The new one is drawn before the old one goes, so that nothing flickers.
+    for (const name of touched) await this.gatherThese([name]);
+    this.forgetShapes();
+  }
+
+  /** Models of walls as they were are not kept. */
+  private forgetShapes(): void {
+    const used = new Set([...this.shown.values()].map((piece) => this.crowdName(piece)));
+    for (const [name, crowd] of this.crowds) {
+      if (used.has(name) || !name.includes(OWN_SHAPE)) continue;
+      crowd.meshes.forEach((mesh) => {
+        this.group.remove(mesh);
+        mesh.dispose();
+      });
+      this.crowds.delete(name);
+      forgetModel(name.slice(name.indexOf(OWN_SHAPE) + OWN_SHAPE.length));
+    }
+  }
+
   private crowdName(piece: Piece): string {
-    return `${piece.role} ${piece.prop}`;
+    const own = this.tried.get(piece.key) ?? this.shapes.get(piece.key);
+    return own ? `${piece.role} ${OWN_SHAPE}${own}` : `${piece.role} ${piece.prop}`;
   }
 
   private async gather(name: string): Promise<void> {
     if (!this.crowds.has(name)) {
       const prop = name.slice(name.indexOf(" ") + 1);
-      const file = this.fileOf(prop) ?? this.guestFiles[prop];
+      const own = prop.startsWith(OWN_SHAPE) ? prop.slice(OWN_SHAPE.length) : undefined;
+      const file = own ?? this.fileOf(prop) ?? this.guestFiles[prop];
       if (!file) return;
       let loading = this.pending.get(name);
       if (!loading) {

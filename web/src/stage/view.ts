@@ -2,7 +2,10 @@
 import * as THREE from "three";
 
 import type { Fit, Piece, Pose, Triple } from "../api/client";
+import { type DrawnSeat, SeatMarks } from "../seats/SeatMarks";
+import { type Measure, type Tie, TieLines } from "../ties/TieLines";
 import { Cameraman } from "./camera";
+import { CaughtMark, type CaughtSign } from "./CaughtMark";
 import { Lighting } from "./lighting";
 import { type Look, lookAt } from "./looks";
 import { Ghost, type PlumbLabel, emptied, spikeMarks } from "./marks";
@@ -50,6 +53,9 @@ export class StageView {
   private readonly marks = new THREE.Group();
   readonly puck = new Puck();
   private readonly tape = new Tape();
+  private readonly seats = new SeatMarks();
+  private readonly ties = new TieLines();
+  private readonly caught = new CaughtMark();
   private readonly lighting: Lighting;
   private standee: THREE.Group | null = null;
   private labels: PlumbLabel[] = [];
@@ -96,6 +102,9 @@ export class StageView {
       this.marks,
       this.puck.group,
       this.tape.group,
+      this.seats.group,
+      this.ties.group,
+      this.caught.group,
     );
     this.ghost.hide();
     this.cameraman = new Cameraman(canvas, () => this.redraw(false));
@@ -137,13 +146,19 @@ export class StageView {
     this.waiting = false;
     const revision = this.revision;
     this.puck.turnTo(this.camera, this.host.clientHeight);
+    this.seats.turnTo(this.camera, this.host.clientHeight);
+    this.caught.turnTo(this.camera, this.host.clientHeight);
     this.renderer.render(this.scene, this.camera);
     const [puck, shown] = [this.puck.group, this.puck.group.visible];
     puck.visible = false;
     this.cameraman.drawPinned(this.renderer, this.scene, this.host.clientWidth, this.host.clientHeight);
     puck.visible = shown;
     this.drawnRevision = revision;
-    const all = [...this.labels, ...[this.ghostLabel, this.tape.label].filter((label) => label !== null)];
+    const all = [
+      ...this.labels,
+      ...this.ties.labels,
+      ...[this.ghostLabel, this.tape.label].filter((label) => label !== null),
+    ];
     this.labelled.place(all.map(({ at, text }) => ({ text, ...this.onScreen(at) })));
   }
 
@@ -178,6 +193,29 @@ export class StageView {
   measure(from: THREE.Vector3 | null, to: THREE.Vector3 | null, text: string): void {
     this.tape.stretch(from, to, text);
     this.redraw(false);
+  }
+
+  /** Draw these seats; of none to take them away. */
+  showSeats(seats: DrawnSeat[]): void {
+    this.seats.show(seats);
+    this.redraw(false);
+  }
+
+  /** Draw these ties; `loud`: those that are named although they hold. */
+  showTies(ties: Iterable<Tie>, measures: ReadonlyMap<string, Measure>, loud: ReadonlySet<string>): void {
+    this.ties.show(ties, measures, loud);
+    this.redraw(false);
+  }
+
+  /** Draw the signs of what is caught and picked; of none to take them away. */
+  showCaught(caught: CaughtSign[]): void {
+    this.caught.show(caught);
+    this.redraw(false);
+  }
+
+  /** Radians between two pixels in the middle of the view. */
+  get pixel(): number {
+    return (2 * Math.tan((this.camera.fov * Math.PI) / 360)) / Math.max(1, this.host.clientHeight);
   }
 
   /** Lay the puck under these pieces; none takes it away. */
@@ -249,7 +287,15 @@ export class StageView {
   }
 
   private drawnBy(camera: THREE.PerspectiveCamera, width: number, height: number): string {
-    const marks = [this.marks, this.puck.group, this.tape.group, this.ghost.group];
+    const marks = [
+      this.marks,
+      this.puck.group,
+      this.tape.group,
+      this.ghost.group,
+      this.seats.group,
+      this.ties.group,
+      this.caught.group,
+    ];
     const shown = marks.map((group) => group.visible);
     marks.forEach((group) => (group.visible = false));
     this.renderer.render(this.scene, camera);
@@ -272,7 +318,15 @@ export class StageView {
     height: number,
     told: (share: number) => boolean,
   ): Promise<HTMLCanvasElement | null> {
-    const hidden = [this.marks, this.puck.group, this.tape.group, this.ghost.group];
+    const hidden = [
+      this.marks,
+      this.puck.group,
+      this.tape.group,
+      this.ghost.group,
+      this.seats.group,
+      this.ties.group,
+      this.caught.group,
+    ];
     const shadows = this.renderer.shadowMap.enabled;
     const ratio = this.renderer.getPixelRatio();
     this.pieces.castShadows(true);
@@ -434,6 +488,9 @@ export class StageView {
     this.watcher.disconnect();
     emptied(this.marks);
     emptied(this.tape.group);
+    emptied(this.seats.group);
+    emptied(this.ties.group);
+    emptied(this.caught.group);
     this.cameraman.dispose();
     this.pieces.dispose();
     this.regions.dispose();

@@ -6,10 +6,12 @@ import { useShallow } from "zustand/react/shallow";
 import { type JobsSlice, jobsSlice } from "./jobs";
 import { type OpenSlice, openSlice } from "./open";
 import { type PanelsSlice, panelsSlice } from "./panels";
+import { type RelationsSlice, relationsSlice } from "./relations";
 import { type SelectionSlice, selectionSlice } from "./selection";
 import { type ToolsSlice, toolsSlice } from "./tools";
 
-export interface StageState extends OpenSlice, SelectionSlice, ToolsSlice, JobsSlice, PanelsSlice {
+export interface StageState
+  extends OpenSlice, SelectionSlice, ToolsSlice, JobsSlice, PanelsSlice, RelationsSlice {
   /** Puts some of what is only shown; what belongs to the set changes by moves. */
   set: (some: Partial<Omit<StageState, keyof OpenSlice>> & Partial<Pick<OpenSlice, Told>>) => void;
 }
@@ -23,6 +25,7 @@ export const useStage = create<StageState>((...all) => ({
   ...toolsSlice(...all),
   ...jobsSlice(...all),
   ...panelsSlice(...all),
+  ...relationsSlice(...all),
   set: (some) => all[0](some),
 }));
 

@@ -37,6 +37,8 @@ const NO_SET: Mirror = {
   cutOuts: new Map(),
   propChanges: new Map(),
   fits: new Map(),
+  measures: new Map(),
+  shapes: new Map(),
   canUndo: null,
   canRedo: null,
 };

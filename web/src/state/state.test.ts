@@ -12,6 +12,8 @@ const change = (revision: number, more: Partial<Change> = {}): Change => ({
   words: "moved",
   deltas: [],
   fits: [],
+  measures: [],
+  shapes: {},
   left: [],
   can_undo: "moved",
   can_redo: null,

@@ -3,7 +3,8 @@ import type { StateCreator } from "zustand";
 
 import type { StageState } from "./index";
 
-export type Verb = "set down" | "look over" | "settle" | "pour" | "build" | "repair" | "measure";
+export type Verb =
+  "set down" | "look over" | "join" | "line up" | "settle" | "pour" | "build" | "repair" | "measure";
 
 export interface SetDownSlip {
   prop: string | null;
@@ -158,7 +159,7 @@ export const toolsSlice: StateCreator<StageState, [], [], ToolsSlice> = (set) =>
   pour: PLAIN_POUR,
   mended: [],
   swapping: false,
-  setVerb: (verb) => set({ verb, note: null, swapping: false, lacking: [] }),
+  setVerb: (verb) => set({ verb, note: null, swapping: false, lacking: [], picked: [], target: null }),
   setSlip: (slip) =>
     set((state) => ({
       slip: { ...state.slip, ...slip },

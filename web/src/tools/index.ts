@@ -3,6 +3,10 @@ import { mend } from "../stage/making";
 import type { Verb } from "../state/tools";
 import { BuildPointer } from "./build/pointer";
 import { BuildSlip } from "./build/Slip";
+import { JoinPointer } from "./join/pointer";
+import { JoinSlip } from "./join/Slip";
+import { LineUpPointer } from "./lineup/pointer";
+import { LineUpSlip } from "./lineup/Slip";
 import { LookOverPointer } from "./lookover/pointer";
 import { LookOverSlip } from "./lookover/Slip";
 import { MeasurePointer } from "./measure/pointer";
@@ -26,6 +30,20 @@ export const TOOLS: Tool[] = [
     pointer: (stage) => new SetDownPointer(stage),
   },
   { verb: "look over", key: "2", group: "one by one", Slip: LookOverSlip, pointer: looking },
+  {
+    verb: "join",
+    key: "3",
+    group: "one by one",
+    Slip: JoinSlip,
+    pointer: (stage) => new JoinPointer(stage),
+  },
+  {
+    verb: "line up",
+    key: "4",
+    group: "one by one",
+    Slip: LineUpSlip,
+    pointer: (stage) => new LineUpPointer(stage),
+  },
   { verb: "settle", key: "7", group: "many", Slip: SettleSlip, pointer: looking },
   { verb: "pour", key: "8", group: "many", Slip: PourSlip, pointer: (stage) => new PourPointer(stage) },
   { verb: "build", key: "9", group: "the set", Slip: BuildSlip, pointer: (stage) => new BuildPointer(stage) },

@@ -54,7 +54,8 @@ export interface Tool {
   key: string;
   /** Where it stands in the list of verbs; null: it is only reached by its key, the finder and the look dial. */
   group: Group | null;
-  Slip: ComponentType<{ middle: () => [number, number, number] }>;
+  /** `middle`: the point in the middle of the view; `enter`: what Enter does. */
+  Slip: ComponentType<{ middle: () => [number, number, number]; enter: () => void }>;
   pointer: (stage: StageParts) => PointerTool;
   /** Enter, where it is not what a press in the middle of the view would do. */
   enter?: () => void;

@@ -4,8 +4,8 @@ import { make } from "../stage/making";
 import { useStage } from "../state";
 
 export function choose(prop: Prop): void {
-  const { trolley, pieces, swapping, selected, verb, pour, learn, set, setPour, setSlip, setVerb } =
-    useStage.getState();
+  const { trolley, pieces, swapping, selected, verb, pour } = useStage.getState();
+  const { learn, set, select, setPour, setSlip, setJoin, setVerb } = useStage.getState();
   learn([prop]);
   const here = trolley.includes(prop.key) || [...pieces.values()].some((p) => p.prop === prop.key);
   // A set whose trolley was never packed has the whole store on it.
@@ -16,6 +16,11 @@ export function choose(prop: Prop): void {
   } else if (verb === "pour") {
     const { props } = pour;
     setPour({ props: props.includes(prop.key) ? props.filter((k) => k !== prop.key) : [...props, prop.key] });
+  } else if (verb === "join") {
+    // A new copy is joined: nothing that stands is carried any more.
+    select([]);
+    setSlip({ prop: prop.key });
+    setJoin({ seat: null, turn: 0 });
   } else {
     setSlip({ prop: prop.key });
     setVerb("set down");

@@ -5,6 +5,7 @@ import { inWords } from "../../fit/units";
 import { make, mend } from "../../stage/making";
 import { useParts } from "../../state";
 import { ActionButton, QuietButton } from "../../ui/buttons";
+import { TiesOf } from "../../ties/TiesOf";
 import { Movements } from "./Movements";
 import { PieceName } from "./PieceName";
 import { SelectMenu } from "./SelectMenu";
@@ -68,6 +69,7 @@ export function LookOverSlip() {
         </p>
       )}
       {stuck ? <p className="mt-1 text-quiet">{stuck}</p> : <Movements keys={keys} first={first} />}
+      <TiesOf keys={keys} />
       <p className="mt-2 flex flex-wrap items-baseline gap-x-3.5 gap-y-1.5">
         {faulty.length > 0 && (
           <ActionButton onClick={() => void mend(faulty)} disabled={!!stuck} why={stuck}>

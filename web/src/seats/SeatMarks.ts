@@ -1,0 +1,92 @@
+/** Seats as they are drawn: a paper disc with a hand at 12 o'clock, and a stem in the direction that it faces. */
+import * as THREE from "three";
+
+import { emptied } from "../stage/marks";
+import type { WorldFrame } from "./frames";
+
+const RADIUS_PX = 7;
+const OVER_ALL = 11;
+const materials = (disc: string, ink: string, opacity: number) => ({
+  disc: new THREE.MeshBasicMaterial({
+    color: disc,
+    transparent: true,
+    opacity,
+    depthTest: false,
+    side: THREE.DoubleSide,
+  }),
+  ink: new THREE.LineBasicMaterial({ color: ink, transparent: true, opacity, depthTest: false }),
+});
+const QUIET = materials("#fffdf8", "#22303a", 0.7);
+const LIT = materials("#a9482a", "#8a3a21", 1);
+const MINE = materials("#22303a", "#22303a", 0.9);
+
+export type SeatLook = "quiet" | "lit" | "mine";
+const LOOKS = { quiet: QUIET, lit: LIT, mine: MINE };
+
+export interface DrawnSeat {
+  frame: WorldFrame;
+  look: SeatLook;
+}
+
+const lines = (points: [number, number, number][], material: THREE.Material) => {
+  const line = new THREE.LineSegments(
+    new THREE.BufferGeometry().setFromPoints(points.map((p) => new THREE.Vector3(...p))),
+    material,
+  );
+  line.renderOrder = OVER_ALL + 1;
+  return line;
+};
+
+/** In a frame of its own: z is where it faces, y is 12 o'clock, the radius is 1. */
+function figure(look: SeatLook): THREE.Group {
+  const { disc, ink } = LOOKS[look];
+  const group = new THREE.Group();
+  const face = new THREE.Mesh(new THREE.CircleGeometry(1, 28), disc);
+  face.renderOrder = OVER_ALL;
+  const rim: [number, number, number][] = [];
+  for (let k = 0; k < 28; k++)
+    for (const n of [k, k + 1]) {
+      const a = (2 * Math.PI * n) / 28;
+      rim.push([Math.cos(a), Math.sin(a), 0]);
+    }
+  const stem: [number, number, number][] = [
+    [0, 0, 0],
+    [0, 0, 2.6],
+    [0, 0, 2.6],
+    [0.45, 0, 1.9],
+    [0, 0, 2.6],
+    [-0.45, 0, 1.9],
+  ];
+  const hand: [number, number, number][] = [
+    [0, 0, 0],
+    [0, 1.5, 0],
+  ];
+  // Many may be open: only the two that meet say where they face.
+  group.add(face, lines(look === "quiet" ? [...rim, ...hand] : [...rim, ...stem, ...hand], ink));
+  return group;
+}
+
+export class SeatMarks {
+  readonly group = new THREE.Group();
+
+  show(seats: DrawnSeat[]): void {
+    emptied(this.group);
+    for (const { frame, look } of seats) {
+      const mark = figure(look);
+      const side = frame.clock.clone().cross(frame.facing);
+      mark.quaternion.setFromRotationMatrix(new THREE.Matrix4().makeBasis(side, frame.clock, frame.facing));
+      mark.position.copy(frame.point);
+      this.group.add(mark);
+    }
+  }
+
+  /** The same size on the screen wherever the eye is. */
+  turnTo(camera: THREE.PerspectiveCamera, height: number): void {
+    const perPixel = (2 * Math.tan((camera.fov * Math.PI) / 360)) / height;
+    const forward = camera.getWorldDirection(new THREE.Vector3());
+    for (const mark of this.group.children) {
+      const depth = mark.position.clone().sub(camera.position).dot(forward);
+      mark.scale.setScalar(Math.max(1e-6, depth * perPixel * RADIUS_PX));
+    }
+  }
+}

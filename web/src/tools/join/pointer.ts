@@ -1,0 +1,217 @@
+/** Join: the nearest free seat lights up under the pointer, and what is carried is shown there; press, and it is joined. */
+import * as THREE from "three";
+
+import type { Pose, Triple } from "../../api/client";
+import type { Previewed } from "../../api/live";
+import { type PlacedSeat, inWorld, nearestOnScreen } from "../../seats/frames";
+import type { DrawnSeat } from "../../seats/SeatMarks";
+import { piecesOf, posesOf } from "../../api/mirror";
+import { make } from "../../stage/making";
+import { useStage } from "../../state";
+import type { At, Gesture, PointerTool, StageParts } from "../tool";
+import { type Carried, type JoinMove, bestSeat, carriedNow, joinTo, ownSeat, targets } from "./carrying";
+
+const REACH_PX = 24;
+const CAUGHT_WORDS = {
+  corner: "a corner",
+  edge: "an edge",
+  middle: "the middle of an edge",
+  centre: "a centre",
+  face: "a face",
+};
+
+/** A frame of the world in the coordinates of what stands at `pose`. */
+function inPiece(pose: Pose, point: Triple, facing: Triple, clock: Triple) {
+  const matrix = new THREE.Matrix4().compose(
+    new THREE.Vector3(...pose.position),
+    new THREE.Quaternion(...pose.orientation),
+    new THREE.Vector3(...pose.scale),
+  );
+  const back = matrix.clone().invert();
+  const linear = new THREE.Matrix3().setFromMatrix4(matrix);
+  return {
+    point: new THREE.Vector3(...point).applyMatrix4(back).toArray(),
+    facing: new THREE.Vector3(...facing).applyMatrix3(linear.clone().transpose()).normalize().toArray(),
+    clock: new THREE.Vector3(...clock).transformDirection(back).toArray(),
+  };
+}
+
+export class JoinPointer implements PointerTool {
+  private asked = 0;
+  private move: JoinMove | null = null;
+  private overridden: string[] = [];
+
+  constructor(private readonly stage: StageParts) {}
+
+  hover(at: At): void {
+    const { view } = this.stage;
+    const carried = carriedNow();
+    if (!carried) {
+      const key = view.pick(at.x, at.y)?.key ?? null;
+      const loose = key !== null && useStage.getState().pieces.get(key)?.role === "prop";
+      useStage.getState().point(loose ? key : null);
+      view.canvas.style.cursor = loose ? "pointer" : "default";
+      view.showSeats([]);
+      return;
+    }
+    const open = targets(carried);
+    const near = nearestOnScreen(open, (p) => view.onScreen(p), at, REACH_PX, view.camera.position);
+    this.draw(carried, open, near);
+    void (near ? this.preview(carried, joinTo(carried, near, open)) : this.onPlain(carried, at));
+  }
+
+  again(at: At): void {
+    this.hover(at);
+  }
+
+  /** Every seat it could go to, the one it goes to lit, and its own in ink. */
+  private draw(carried: Carried, open: PlacedSeat[], near: PlacedSeat | null): void {
+    const { pieces } = useStage.getState();
+    const drawn: DrawnSeat[] = open.map((frame) => ({ frame, look: frame === near ? "lit" : "quiet" }));
+    const own = near ? bestSeat(carried, near, open) : ownSeat(carried, null);
+    const standing = pieces.get(carried.piece ?? "");
+    if (own && standing) drawn.push({ frame: inWorld(own, standing.pose), look: "mine" });
+    this.stage.view.showSeats(drawn);
+    const name = near ? pieces.get(near.piece)?.name : null;
+    if (near && name)
+      useStage.getState().set({ note: `${own?.name ?? "it"} onto ${near.seat.name} of ${name}` });
+  }
+
+  /** Where no seat is near: onto the face, edge or corner that the pointer is at. */
+  private async onPlain(carried: Carried, at: At): Promise<void> {
+    const { view, line } = this.stage;
+    const own = ownSeat(carried, null);
+    const turn = ++this.asked;
+    const caught = own
+      ? await line.catchNear({ ray: view.ray(at.x, at.y), pixel: view.pixel, skip: carried.piece ?? null })
+      : null;
+    if (turn !== this.asked) return;
+    const { pieces, join, set } = useStage.getState();
+    const on = pieces.get(caught?.on ?? "");
+    if (!caught || !on || !own) {
+      this.hideGhost();
+      set({ note: own ? null : `${carried.name} has no free seat; set some on the bench` });
+      return;
+    }
+    await this.preview(carried, {
+      kind: "join",
+      ...(carried.piece ? { piece: carried.piece } : { prop: carried.prop }),
+      seat: own.name,
+      to: on.key,
+      to_frame: inPiece(on.pose, caught.point, caught.facing, caught.clock),
+      turn_deg: join.turn,
+      flip: join.flip,
+      keep: join.keep,
+    });
+    if (turn + 1 === this.asked) set({ note: `${own.name} onto ${CAUGHT_WORDS[caught.what]} of ${on.name}` });
+  }
+
+  private async preview(carried: Carried, move: JoinMove): Promise<void> {
+    const turn = ++this.asked;
+    this.move = move;
+    const previewed = await this.stage.line.previewMove(move);
+    if (turn !== this.asked) return;
+    if (!previewed) {
+      // The reason stands in the slip.
+      this.move = null;
+      return this.hideGhost();
+    }
+    await this.show(carried, previewed);
+  }
+
+  private async show(carried: Carried, previewed: Previewed): Promise<void> {
+    const { view } = this.stage;
+    if (carried.piece) {
+      const poses = new Map<string, Pose | null>(posesOf(previewed.deltas));
+      for (const key of this.overridden) if (!poses.has(key)) poses.set(key, null);
+      this.overridden = [...poses].flatMap(([key, pose]) => (pose ? [key] : []));
+      view.pieces.overrideAll(poses);
+      return;
+    }
+    const file = useStage.getState().props.get(carried.prop)?.file;
+    const pose = piecesOf(previewed.deltas)[0]?.[1]?.pose;
+    if (file && pose) await view.showGhost(file, pose, false, null, pose.position);
+  }
+
+  private hideGhost(): void {
+    this.stage.view.hideGhost();
+    if (this.overridden.length)
+      this.stage.view.pieces.overrideAll(new Map(this.overridden.map((key) => [key, null])));
+    this.overridden = [];
+  }
+
+  leave(): void {
+    this.asked += 1;
+    this.move = null;
+    this.hideGhost();
+    this.stage.view.showSeats([]);
+    this.stage.view.canvas.style.cursor = "default";
+  }
+
+  press(at: At): Gesture {
+    const carried = carriedNow();
+    const key = carried ? null : this.stage.view.pick(at.x, at.y)?.key;
+    return {
+      move: () => undefined,
+      up: () => {
+        if (!carried) {
+          const piece = useStage.getState().pieces.get(key ?? "");
+          if (piece?.role === "prop") useStage.getState().select([piece.key]);
+          return;
+        }
+        if (this.move) void this.join(carried, this.move);
+      },
+      cancel: () => this.leave(),
+    };
+  }
+
+  private async join(carried: Carried, move: JoinMove): Promise<void> {
+    this.asked += 1;
+    this.move = null;
+    const change = await make(move);
+    this.hideGhost();
+    if (!change) return;
+    const made = carried.piece ?? piecesOf(change.deltas)[0]?.[0];
+    const { set } = useStage.getState();
+    set({ note: change.words });
+    if (made && move.to_seat)
+      set({ lastJoin: { prop: carried.prop, seat: move.seat ?? "", toSeat: move.to_seat, made } });
+    this.stage.view.showSeats([]);
+  }
+
+  /** For those who work by keys: the same pair once more, or the free seat nearest to the middle of the view. */
+  inTheMiddle(): void {
+    const carried = carriedNow();
+    if (!carried) return useStage.getState().set({ note: "choose a prop or select a piece first" });
+    if (joinAgain()) return;
+    const { view } = this.stage;
+    const { clientWidth, clientHeight } = view.canvas;
+    const open = targets(carried);
+    const middle = { x: clientWidth / 2, y: clientHeight / 2 };
+    const near = nearestOnScreen(open, (p) => view.onScreen(p), middle, Infinity, view.camera.position);
+    if (near) void this.join(carried, joinTo(carried, near, open));
+    else useStage.getState().set({ note: "no free seat goes with it" });
+  }
+}
+
+/** One more copy onto the same seat of the one that came last: a chain is one press each. False where there is none. */
+export function joinAgain(): boolean {
+  const { lastJoin, pieces, props, join, slip, selected, set } = useStage.getState();
+  const last = lastJoin && pieces.get(lastJoin.made);
+  if (!lastJoin || !last || selected.length || slip.prop !== lastJoin.prop) return false;
+  if (!props.get(last.prop)?.seats.some((s) => s.name === lastJoin.toSeat)) return false;
+  void make({
+    kind: "join",
+    prop: lastJoin.prop,
+    seat: lastJoin.seat,
+    to: last.key,
+    to_seat: lastJoin.toSeat,
+    turn_deg: join.turn,
+    flip: join.flip,
+    keep: join.keep,
+  }).then((change) => {
+    const made = change && piecesOf(change.deltas)[0]?.[0];
+    if (made) set({ lastJoin: { ...lastJoin, made }, note: change.words });
+  });
+  return true;
+}
