@@ -23,7 +23,8 @@ from brickseat.store.contact import contact_document, contact_of
 from brickseat.store.importing import import_prop, joint_names, new_key, pose_prop, remake, source_of
 from brickseat.store.models import StoredProp
 from brickseat.store.physical import properties_of
-from brickseat.store.shelving import light_file, mesh_of, shelve
+from brickseat.store.shelving import light_file, mesh_of, prop_of, shelve
+from brickseat_core.contact.index import SceneIndex
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_build import Paint, Surface, prop_document
 from brickseat_core.gravity.materials import MATERIALS, mass_of
@@ -32,10 +33,11 @@ from brickseat_core.meshes import bearers
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.meshes.questions import questions, size_question
 from brickseat_core.meshes.sides import resting_sides
+from brickseat_core.placing.catching import catch, clock_along
 from brickseat_core.placing.frames import shortest_rotation
 from brickseat_core.relations.suggesting import suggested_seats
-from brickseat_core.scene import quaternion_of
-from brickseat_core.scene.encoding import BadRecord, decode_seats, encode_seat
+from brickseat_core.scene import Piece, Pose, frame_of, quaternion_of
+from brickseat_core.scene.encoding import BadRecord, decode_seats, encode_frame, encode_seat
 
 router = Router()
 MOST_SIDES = 8
@@ -173,6 +175,20 @@ def detail(prop: StoredProp, user: User) -> dict[str, Any]:
 def suggest_seats(request: HttpRequest, key: str) -> Any:
     """Seats that the prop is likely to want, the likeliest first; the prop stays as it is."""
     return [encode_seat(seat) for seat in suggested_seats(mesh_of(visible_prop(request, key)))]
+
+
+@router.post("/props/{key}/catch", response={200: schemas.CaughtSchema, **PROBLEMS})
+def catch_on_prop(request: HttpRequest, key: str, asked: schemas.CatchAsked) -> Any:
+    """The corner, edge, middle, centre or face of a prop that is near a ray. Raises HttpError."""
+    direction = np.array(asked.direction)
+    if not float(np.linalg.norm(direction)) > 1e-6:
+        raise HttpError(422, "direction: it has no length")
+    prop = prop_of(visible_prop(request, key))
+    index = SceneIndex([Piece(prop.key, prop.name, prop, Pose((0.0, 0.0, 0.0)))])
+    found = catch(index, np.array(asked.origin), direction, asked.pixel)
+    if found is None:
+        return {"what": None, "frame": None}
+    return {"what": found.what, "frame": encode_frame(frame_of(found.point, found.normal, clock_along(found)))}
 
 
 @router.patch("/props/{key}", response={200: schemas.PropDetail, **PROBLEMS})

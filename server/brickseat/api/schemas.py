@@ -11,6 +11,7 @@ from pydantic import Field
 from brickseat.sets.schemas import (
     CutOutSchema,
     FitSchema,
+    FrameSchema,
     MeasureSchema,
     PieceSchema,
     PropChangeSchema,
@@ -106,6 +107,21 @@ class PropDetail(Schema):
     own_mass: bool
     centre: Triple
     standing: int
+
+
+class CatchAsked(Schema):
+    """A ray in the prop's own coordinates. ``pixel``: radians between two pixels."""
+
+    origin: Triple
+    direction: Triple
+    pixel: Annotated[float, Field(gt=0, le=0.1)]
+
+
+class CaughtSchema(Schema):
+    """What of the prop is near the ray, and the frame of a seat there; nothing where ``what`` is null."""
+
+    what: Literal["corner", "edge", "middle", "centre", "face"] | None
+    frame: FrameSchema | None
 
 
 class PropChanges(Schema):

@@ -138,6 +138,26 @@ export interface paths {
         patch: operations["brickseat_api_prop_routes_change_prop"];
         trace?: never;
     };
+    "/api/props/{key}/catch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Catch On Prop
+         * @description The corner, edge, middle, centre or face of a prop that is near a ray. Raises HttpError.
+         */
+        post: operations["brickseat_api_prop_routes_catch_on_prop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/props/{key}/contact/{kind}": {
         parameters: {
             query?: never;
@@ -229,9 +249,8 @@ export interface paths {
          * Prop File
          * @description The prop's file. Its address changes with its contents, so it may be kept for ever.
          *
-         *     ``light``: a copy with fewer triangles, for display only.
-         *
-         *     Raises HttpError.
+         *     ``light``: a copy with fewer triangles, for display only. Who asks by an address of before the prop was made anew is
+         *     sent to the one of now. Raises HttpError.
          */
         get: operations["brickseat_api_prop_routes_prop_file"];
         put?: never;
@@ -970,6 +989,26 @@ export interface components {
             starts: components["schemas"]["PoseSchema"][];
         };
         /**
+         * CatchAsked
+         * @description A ray in the prop's own coordinates. ``pixel``: radians between two pixels.
+         */
+        CatchAsked: {
+            /** Direction */
+            direction: [
+                number,
+                number,
+                number
+            ];
+            /** Origin */
+            origin: [
+                number,
+                number,
+                number
+            ];
+            /** Pixel */
+            pixel: number;
+        };
+        /**
          * CatchQuestion
          * @description Which corner, edge, middle or centre is near this ray? ``pixel``: radians between two pixels. ``skip``: a piece that
          *     is looked through, ``only``: the one that is looked at, past its outline too. The newest question counts.
@@ -1059,6 +1098,15 @@ export interface components {
             ] | null;
             /** Revision */
             revision: number;
+            /** What */
+            what: ("corner" | "edge" | "middle" | "centre" | "face") | null;
+        };
+        /**
+         * CaughtSchema
+         * @description What of the prop is near the ray, and the frame of a seat there; nothing where ``what`` is null.
+         */
+        CaughtSchema: {
+            frame: components["schemas"]["FrameSchema"] | null;
             /** What */
             what: ("corner" | "edge" | "middle" | "centre" | "face") | null;
         };
@@ -3995,6 +4043,86 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PropDetail"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_prop_routes_catch_on_prop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CatchAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaughtSchema"];
                 };
             };
             /** @description Bad Request */

@@ -4,15 +4,18 @@ import { useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { toast } from "sonner";
 
-import { type ContactShape, type PropDetail, client, wanted } from "../api/client";
+import { type ContactShape, type PropDetail, type Schemas, client, wanted } from "../api/client";
 import { inWords } from "../fit/units";
+import type { Seat } from "../seats/frames";
 import { QuietButton } from "../ui/buttons";
 import type { Changes } from "./changes";
 import { Contact, type Kind } from "./Contact";
 import { Joints } from "./Joints";
 import { MeshHealth } from "./MeshHealth";
 import { Naming } from "./Naming";
-import { PropView, type Turn } from "./PropView";
+import { PropView, type SeatHands, type Turn } from "./PropView";
+import { Seats } from "./Seats";
+import { freshName } from "./seatEdits";
 import { Size } from "./Size";
 import { Weight } from "./Weight";
 
@@ -79,9 +82,42 @@ function Bench({ detail }: { detail: PropDetail }) {
     onError: (problem) => toast.error(problem.message),
   });
 
+  const [seat, setSeat] = useState<string | null>(null);
+  const [suggested, setSuggested] = useState<Seat[]>([]);
+  const keepSeats = (seats: Seat[]) => change.mutate({ seats });
+  /** A seat where the model was pressed; a press beside it lets go of the chosen one. */
+  const pressed: SeatHands["pressed"] = (origin, direction, pixel) => {
+    void wanted<Schemas["CaughtSchema"]>(
+      client.POST("/api/props/{key}/catch", {
+        params: { path: { key: prop.key } },
+        body: { origin, direction, pixel },
+      }),
+    ).then(
+      ({ what, frame }) => {
+        if (!what || !frame) return setSeat(null);
+        const name = freshName(what === "face" ? "side" : what, prop.seats);
+        keepSeats([...prop.seats, { ...frame, name, step_deg: 0, label: "", many: false }]);
+        setSeat(name);
+      },
+      (problem: Error) => toast.error(problem.message),
+    );
+  };
+  const hands = useRef<SeatHands | null>(null);
+  useEffect(() => {
+    hands.current = {
+      pressed,
+      chosen: setSeat,
+      turned: (after) => keepSeats(prop.seats.map((s) => (s.name === after.name ? after : s))),
+    };
+  });
+
   useEffect(() => {
     if (!host.current) return;
-    const made = new PropView(host.current);
+    const made = new PropView(host.current, {
+      pressed: (...where) => hands.current?.pressed(...where),
+      chosen: (name) => hands.current?.chosen(name),
+      turned: (after) => hands.current?.turned(after),
+    });
     view.current = made;
     return () => {
       made.dispose();
@@ -97,6 +133,7 @@ function Bench({ detail }: { detail: PropDetail }) {
       .catch((problem: Error) => toast.error(problem.message));
   }, [covered, contact.data, prop.file]);
   useEffect(() => view.current?.bend(turns), [turns]);
+  useEffect(() => view.current?.showSeats(prop.seats, seat, suggested), [prop.seats, seat, suggested]);
 
   const set = (body: Changes) => change.mutate(body);
   return (
@@ -161,6 +198,15 @@ function Bench({ detail }: { detail: PropDetail }) {
           covered={covered}
           onCover={() => setCovered(!covered)}
           set={set}
+        />
+        <Seats
+          detail={detail}
+          seats={prop.seats}
+          chosen={seat}
+          choose={setSeat}
+          keep={keepSeats}
+          suggested={suggested}
+          setSuggested={setSuggested}
         />
         <MeshHealth detail={detail} />
         <Joints detail={detail} turns={turns} setTurns={setTurns} />

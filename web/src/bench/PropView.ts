@@ -3,7 +3,11 @@ import * as THREE from "three";
 import { OrbitControls } from "three/addons/controls/OrbitControls.js";
 import { GLTFLoader } from "three/addons/loaders/GLTFLoader.js";
 
+import type { Triple } from "../api/client";
+import { type Seat, inWorld } from "../seats/frames";
+import { HAND, STEM, SeatMarks } from "../seats/SeatMarks";
 import { lookAt } from "../stage/looks";
+import { facing, withClock } from "./seatEdits";
 
 export interface Turn {
   joint: string;
@@ -13,6 +17,22 @@ export interface Turn {
 
 const AXES = { x: new THREE.Vector3(1, 0, 0), y: new THREE.Vector3(0, 1, 0), z: new THREE.Vector3(0, 0, 1) };
 const RULE = new THREE.LineBasicMaterial({ color: "#b9ab93" });
+
+const AT_HOME = {
+  position: [0, 0, 0] as Triple,
+  orientation: [0, 0, 0, 1] as [number, number, number, number],
+  scale: [1, 1, 1] as Triple,
+};
+const [GRIP_PX, PRESS_PX] = [11, 4];
+
+/** What is done to seats by hand; places and directions in the prop's own coordinates. */
+export interface SeatHands {
+  /** The model, or what is beside it, was pressed. */
+  pressed: (origin: Triple, direction: Triple, pixel: number) => void;
+  chosen: (name: string) => void;
+  /** Its arrow or its hand was dragged. */
+  turned: (seat: Seat) => void;
+}
 
 export class PropView {
   private readonly scene = new THREE.Scene();
@@ -28,8 +48,16 @@ export class PropView {
   private rests = new Map<THREE.Object3D, THREE.Quaternion>();
   private waiting = false;
   private readonly watcher: ResizeObserver;
+  private readonly marks = new SeatMarks();
+  private seats: Seat[] = [];
+  private chosen: string | null = null;
+  private from: { x: number; y: number } | null = null;
+  private dragged: { part: "arrow" | "hand"; seat: Seat } | null = null;
 
-  constructor(private readonly host: HTMLElement) {
+  constructor(
+    private readonly host: HTMLElement,
+    private readonly hands: SeatHands,
+  ) {
     this.renderer.setPixelRatio(Math.min(devicePixelRatio, 2));
     this.renderer.toneMapping = THREE.NeutralToneMapping;
     this.scene.background = new THREE.Color("#efe8da");
@@ -44,6 +72,10 @@ export class PropView {
     this.scene.add(sun, this.standing, this.floor);
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.addEventListener("change", () => this.redraw());
+    this.standing.add(this.marks.group);
+    canvas.addEventListener("pointerdown", (e) => this.down(e), { capture: true });
+    canvas.addEventListener("pointermove", (e) => this.move(e));
+    canvas.addEventListener("pointerup", (e) => this.up(e));
     this.watcher = new ResizeObserver(() => this.resize());
     this.watcher.observe(host);
     this.resize();
@@ -63,8 +95,126 @@ export class PropView {
     this.waiting = true;
     requestAnimationFrame(() => {
       this.waiting = false;
+      this.marks.turnTo(this.camera, this.host.clientHeight);
       this.renderer.render(this.scene, this.camera);
     });
+  }
+
+  /** Draw its seats, the chosen one lit; `offered` are only suggested. */
+  showSeats(seats: Seat[], chosen: string | null, offered: Seat[]): void {
+    [this.seats, this.chosen] = [seats, chosen];
+    const look = (seat: Seat) => (seat.name === chosen ? ("lit" as const) : ("mine" as const));
+    this.marks.show([
+      ...seats.map((seat) => ({ frame: inWorld(seat, AT_HOME), look: look(seat) })),
+      ...offered.map((seat) => ({ frame: inWorld(seat, AT_HOME), look: "quiet" as const })),
+    ]);
+    this.redraw();
+  }
+
+  private at(event: PointerEvent): { x: number; y: number } {
+    const box = this.host.getBoundingClientRect();
+    return { x: event.clientX - box.left, y: event.clientY - box.top };
+  }
+
+  private onScreen(point: THREE.Vector3): { x: number; y: number } {
+    const p = this.standing.localToWorld(point.clone()).project(this.camera);
+    return { x: ((p.x + 1) / 2) * this.host.clientWidth, y: ((1 - p.y) / 2) * this.host.clientHeight };
+  }
+
+  /** The ray through a pixel, in the prop's own coordinates. */
+  private ray({ x, y }: { x: number; y: number }): THREE.Ray {
+    const caster = new THREE.Raycaster();
+    const ndc = new THREE.Vector2((x / this.host.clientWidth) * 2 - 1, 1 - (y / this.host.clientHeight) * 2);
+    caster.setFromCamera(ndc, this.camera);
+    this.standing.updateMatrixWorld(true);
+    return caster.ray.applyMatrix4(this.standing.matrixWorld.clone().invert());
+  }
+
+  /** The tip of the chosen seat's arrow or hand under a pixel. */
+  private partAt(at: { x: number; y: number }): { part: "arrow" | "hand"; seat: Seat } | null {
+    const number = this.seats.findIndex((s) => s.name === this.chosen);
+    const seat = this.seats[number];
+    if (!seat) return null;
+    const radius = this.marks.radiusOf(number);
+    const frame = inWorld(seat, AT_HOME);
+    const tips = [
+      ["arrow", frame.point.clone().addScaledVector(frame.facing, STEM * radius)],
+      ["hand", frame.point.clone().addScaledVector(frame.clock, HAND * radius)],
+    ] as const;
+    for (const [part, tip] of tips) {
+      const on = this.onScreen(tip);
+      if (Math.hypot(on.x - at.x, on.y - at.y) < GRIP_PX) return { part, seat };
+    }
+    return null;
+  }
+
+  private down(event: PointerEvent): void {
+    if (event.button !== 0) return;
+    this.from = this.at(event);
+    this.dragged = this.partAt(this.from);
+    this.controls.enabled = this.dragged === null;
+  }
+
+  private move(event: PointerEvent): void {
+    const at = this.at(event);
+    if (!this.dragged) {
+      this.renderer.domElement.style.cursor = this.partAt(at) ? "grab" : "default";
+      return;
+    }
+    const seat = this.turnedTo(this.dragged, at);
+    if (seat)
+      this.showSeats(
+        this.seats.map((s) => (s.name === seat.name ? seat : s)),
+        this.chosen,
+        [],
+      );
+  }
+
+  /** The seat as its arrow or hand would be under a pixel. */
+  private turnedTo(
+    dragged: { part: "arrow" | "hand"; seat: Seat },
+    at: { x: number; y: number },
+  ): Seat | null {
+    const { seat, part } = dragged;
+    const frame = inWorld(seat, AT_HOME);
+    const ray = this.ray(at);
+    if (part === "hand") {
+      const plane = new THREE.Plane().setFromNormalAndCoplanarPoint(frame.facing, frame.point);
+      const way = ray.intersectPlane(plane, new THREE.Vector3())?.sub(frame.point);
+      if (!way || way.lengthSq() < 1e-12) return null;
+      const side = frame.facing.clone().cross(frame.clock);
+      return withClock(seat, (Math.atan2(way.dot(side), way.dot(frame.clock)) * 180) / Math.PI);
+    }
+    // On a ball round the seat that faces the eye.
+    const eye = ray.origin.clone().sub(frame.point).normalize();
+    const plane = new THREE.Plane().setFromNormalAndCoplanarPoint(eye, frame.point);
+    const way = ray.intersectPlane(plane, new THREE.Vector3())?.sub(frame.point);
+    if (!way) return null;
+    const radius = STEM * this.marks.radiusOf(this.seats.findIndex((s) => s.name === seat.name));
+    const deep = Math.sqrt(Math.max(0, radius * radius - way.lengthSq()));
+    return facing(seat, way.addScaledVector(eye, deep).normalize().toArray());
+  }
+
+  private up(event: PointerEvent): void {
+    const { dragged, from } = this;
+    this.dragged = this.from = null;
+    this.controls.enabled = true;
+    if (event.button !== 0 || !from) return;
+    const at = this.at(event);
+    if (dragged) {
+      const seat = this.turnedTo(dragged, at);
+      if (seat) this.hands.turned(seat);
+      return;
+    }
+    if (Math.hypot(at.x - from.x, at.y - from.y) > PRESS_PX) return;
+    const near = this.seats.find((seat) => {
+      const on = this.onScreen(new THREE.Vector3(...seat.point));
+      return Math.hypot(on.x - at.x, on.y - at.y) < GRIP_PX;
+    });
+    if (near) return this.hands.chosen(near.name);
+    const ray = this.ray(at);
+    const pixel = (2 * Math.tan((this.camera.fov * Math.PI) / 360)) / Math.max(1, this.host.clientHeight);
+    this.hands.pressed(ray.origin.toArray(), ray.direction.toArray(), pixel);
   }
 
   private async load(file: string): Promise<THREE.Group> {

@@ -23,6 +23,9 @@ const MINE = materials("#22303a", "#22303a", 0.9);
 export type SeatLook = "quiet" | "lit" | "mine";
 const LOOKS = { quiet: QUIET, lit: LIT, mine: MINE };
 
+/** Lengths of stem and hand in radii of the disc. */
+export const [STEM, HAND] = [2.6, 1.5];
+
 export interface DrawnSeat {
   frame: WorldFrame;
   look: SeatLook;
@@ -51,15 +54,15 @@ function figure(look: SeatLook): THREE.Group {
     }
   const stem: [number, number, number][] = [
     [0, 0, 0],
-    [0, 0, 2.6],
-    [0, 0, 2.6],
+    [0, 0, STEM],
+    [0, 0, STEM],
     [0.45, 0, 1.9],
-    [0, 0, 2.6],
+    [0, 0, STEM],
     [-0.45, 0, 1.9],
   ];
   const hand: [number, number, number][] = [
     [0, 0, 0],
-    [0, 1.5, 0],
+    [0, HAND, 0],
   ];
   // Many may be open: only the two that meet say where they face.
   group.add(face, lines(look === "quiet" ? [...rim, ...hand] : [...rim, ...stem, ...hand], ink));
@@ -80,12 +83,17 @@ export class SeatMarks {
     }
   }
 
+  /** How long one radius of a mark is in the world, as it was drawn last. */
+  radiusOf(number: number): number {
+    return this.group.children[number]?.scale.x ?? 0;
+  }
+
   /** The same size on the screen wherever the eye is. */
   turnTo(camera: THREE.PerspectiveCamera, height: number): void {
     const perPixel = (2 * Math.tan((camera.fov * Math.PI) / 360)) / height;
     const forward = camera.getWorldDirection(new THREE.Vector3());
     for (const mark of this.group.children) {
-      const depth = mark.position.clone().sub(camera.position).dot(forward);
+      const depth = mark.getWorldPosition(new THREE.Vector3()).sub(camera.position).dot(forward);
       mark.scale.setScalar(Math.max(1e-6, depth * perPixel * RADIUS_PX));
     }
   }

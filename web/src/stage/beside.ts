@@ -3,12 +3,13 @@
 
 export interface Label {
   text: string;
+  quiet?: boolean;
   x: number;
   y: number;
 }
 
 const LABEL =
-  "figure pointer-events-none absolute left-0 top-0 rounded-sm border border-rule bg-card/95 px-1.5 text-[13px] font-semibold whitespace-nowrap text-clay-deep";
+  "figure pointer-events-none absolute left-0 top-0 rounded-sm border border-rule bg-card/95 px-1.5 text-[13px] font-semibold whitespace-nowrap";
 const FIGURES =
   "figure pointer-events-none absolute left-0 top-0 rounded-sm border border-ink bg-card/95 px-1.5 text-[13px] font-semibold whitespace-nowrap";
 const SWEEP = "pointer-events-none absolute left-0 top-0 border border-clay bg-clay/10";
@@ -60,6 +61,7 @@ export class Beside {
       box.hidden = !label;
       if (!label) return;
       if (box.textContent !== label.text) box.textContent = label.text;
+      box.style.color = label.quiet ? "var(--color-ink)" : "var(--color-clay-deep)";
       box.style.transform = `translate(${Math.round(label.x + 12)}px, ${Math.round(label.y - 11)}px)`;
     });
   }

@@ -63,6 +63,8 @@ function tapes(half: THREE.Vector2, lift: number): THREE.Group {
 export interface PlumbLabel {
   at: THREE.Vector3;
   text: string;
+  /** It says what is as it should be. */
+  quiet?: boolean;
 }
 
 /** Tapes and plumb line of one selected piece. `label` is where the gap is to be written. */

@@ -21,7 +21,7 @@ const SNAP_PX = 9;
 
 export interface Labels {
   /** Called after each frame with where the labels stand on the screen, in CSS pixels. */
-  place: (labels: { text: string; x: number; y: number }[]) => void;
+  place: (labels: { text: string; quiet: boolean; x: number; y: number }[]) => void;
 }
 
 interface Quality {
@@ -159,7 +159,9 @@ export class StageView {
       ...this.ties.labels,
       ...[this.ghostLabel, this.tape.label].filter((label) => label !== null),
     ];
-    this.labelled.place(all.map(({ at, text }) => ({ text, ...this.onScreen(at) })));
+    this.labelled.place(
+      all.map(({ at, text, quiet }) => ({ text, quiet: quiet ?? false, ...this.onScreen(at) })),
+    );
   }
 
   /** Keep how it looks from here in a small second view; again to let it go. */

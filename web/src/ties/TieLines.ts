@@ -13,6 +13,7 @@ const KEPT = new THREE.LineDashedMaterial({
   opacity: 0.6,
   depthTest: false,
 });
+const NAMED = new THREE.LineBasicMaterial({ color: "#22303a", transparent: true, depthTest: false });
 const BROKEN = new THREE.LineBasicMaterial({ color: "#a9482a", transparent: true, depthTest: false });
 const TICK = 0.02;
 const OVER_ALL = 9;
@@ -32,7 +33,7 @@ export class TieLines {
       const measure = measures.get(tie.key);
       if (!measure || tie.tie === "join") continue;
       const [from, to] = [new THREE.Vector3(...measure.mine), new THREE.Vector3(...measure.theirs)];
-      const kept = measure.holds && !loud.has(tie.key);
+      const named = loud.has(tie.key) || !measure.holds;
       const along = to.clone().sub(from);
       const side = new THREE.Vector3(0, 1, 0).cross(along);
       if (side.lengthSq() < 1e-12) side.set(1, 0, 0);
@@ -41,12 +42,14 @@ export class TieLines {
       for (const end of [from, to]) points.push(end.clone().sub(side), end.clone().add(side));
       const line = new THREE.LineSegments(
         new THREE.BufferGeometry().setFromPoints(points),
-        kept ? KEPT : BROKEN,
+        !measure.holds ? BROKEN : named ? NAMED : KEPT,
       );
       line.computeLineDistances();
       line.renderOrder = OVER_ALL;
       this.group.add(line);
-      if (!kept) this.labels.push({ at: from.clone().lerp(to, 0.5), text: measureWords(tie, measure) });
+      if (!named) continue;
+      const text = measureWords(tie, measure);
+      this.labels.push({ at: from.clone().lerp(to, 0.5), text, quiet: measure.holds });
     }
   }
 }

@@ -76,6 +76,7 @@ export class PuckDrag {
     const previewed = await this.line.previewMove(figures.move);
     if (turn !== this.asked || !previewed) return figures;
     this.show(posesOf(previewed.deltas));
+    void this.view.pieces.tryShapes(new Map(Object.entries(previewed.shapes)));
     return figures;
   }
 

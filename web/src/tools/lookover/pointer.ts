@@ -83,9 +83,12 @@ export class LookOverPointer implements PointerTool {
       set({ note: `${piece.name} is spiked; free it first` });
       return null;
     }
-    if (selected.includes(key) && selected.length > 1)
+    if (isRelated(key) || (selected.includes(key) && selected.length > 1)) {
+      if (!selected.includes(key)) select([key]);
       // One of several is taken hold of: they all go, as with the puck.
-      return new PuckGesture(new PuckDrag("face", movable(selected), from, this.stage), this.stage);
+      const keys = movable(useStage.getState().selected);
+      return new PuckGesture(new PuckDrag("face", keys, from, this.stage), this.stage);
+    }
     select([key]);
     return new PieceDrag(key, this.stage);
   }
@@ -223,6 +226,15 @@ class PieceDrag implements Gesture {
     this.stage.view.pieces.override(this.piece, null);
     this.stage.line.hold([]);
   }
+}
+
+/** Whether others go along with a piece, ties hold it or a wall is cut for it: what it would do is asked for as a move. */
+function isRelated(key: string): boolean {
+  const { ties, cutOuts } = useStage.getState();
+  return (
+    [...ties.values()].some((tie) => tie.piece === key || tie.to === key) ||
+    [...cutOuts.values()].some((cut) => cut.piece === key)
+  );
 }
 
 /** Those of `keys` that can be moved; spiked ones stay. */
