@@ -13,13 +13,17 @@ SHARP_COSINE = float(np.cos(np.radians(20.0)))
 """Cosine of the angle between two faces from which their edge is sharp."""
 STRAIGHT_COSINE = float(np.cos(np.radians(1.0)))
 """Cosine of the angle up to which two edges that follow each other are one line."""
+CURVE_COSINE = float(np.cos(np.radians(35.0)))
+"""Cosine of the angle up to which two edges that follow each other belong to one curve."""
 
 
 class SharpLines(NamedTuple):
-    """``ends``: (k, 2, 3) both ends of each straight line. ``corners``: (c, 3) where lines end."""
+    """``ends``: (k, 2, 3) both ends of each straight line. ``corners``: (c, 3) where lines end or turn sharply, and not where
+    a curve only goes on. ``between``: (k,) whether a line runs from one corner to another."""
 
     ends: Vec
     corners: Vec
+    between: NDArray[np.bool_]
 
 
 def face_normals(corners: Vec) -> Vec:
@@ -41,7 +45,7 @@ def sharp_lines(corners: Vec, welded: Ints, edges: Edges) -> SharpLines:
     """The sharp lines of triangles ``corners`` (m, 3, 3), whose corners are numbered by place in ``welded`` (m, 3)."""
     first, one, other = edge_faces(edges)
     if not len(first):
-        return SharpLines(np.zeros((0, 2, 3)), np.zeros((0, 3)))
+        return SharpLines(np.zeros((0, 2, 3)), np.zeros((0, 3)), np.zeros(0, np.bool_))
     normals = face_normals(corners)
     bend = np.einsum("ij,ij->i", normals[one], normals[other])
     sharp = np.flatnonzero((other < 0) | (bend < SHARP_COSINE))
@@ -85,4 +89,11 @@ def straightened(ends: Ints, place: Vec) -> SharpLines:
             reached.append(vertex)
         lines.append((reached[0], reached[1]))
     numbers = np.array(lines, dtype=np.int64).reshape(-1, 2)
-    return SharpLines(place[numbers], place[np.unique(numbers)])
+    turning = {
+        vertex
+        for vertex, mine in at.items()
+        if len(mine) != 2 or abs(float(unit[mine[0]] @ unit[mine[1]])) < CURVE_COSINE
+    }
+    corners = np.array(sorted(turning), dtype=np.int64)
+    between = np.asarray(np.isin(numbers, corners).all(axis=1), dtype=np.bool_)
+    return SharpLines(place[numbers], place[corners], between)

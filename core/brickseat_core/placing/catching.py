@@ -1,7 +1,7 @@
-"""Catching: the corner, edge, middle or centre that the pointer is near, on the true mesh that it points at."""
+"""Catching: the corner, edge, middle or centre that the pointer is near, on the true meshes."""
 
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, NamedTuple
 
 import numpy as np
 
@@ -18,6 +18,8 @@ REACH_PIXELS = 24.0
 BEHIND = 0.25
 """Share of the way to the surface met by which something caught may lie behind it."""
 MOST_LOOKED_AT = 12
+MOST_PIECES = 6
+"""Pieces near the pointer whose lines are looked at."""
 SEEN = 1e-4
 """Share of the way to it by which something may lie behind a surface and still be seen."""
 
@@ -35,53 +37,87 @@ class Caught:
     pixels: float
 
 
+class Candidate(NamedTuple):
+    """Points (n, 3) of piece ``on`` that can be caught, and for edges their ends (n, 2, 3)."""
+
+    what: What
+    on: str
+    points: Vec
+    ends: Vec | None
+
+
+class Best(NamedTuple):
+    """The candidate that is caught. ``pixels``: how far it is from the pointer."""
+
+    what: What
+    on: str
+    point: Vec
+    ends: Vec | None
+    pixels: float
+
+
 def catch(index: SceneIndex, origin: Vec, ray: Vec, pixel: float, skip: str = "", only: str = "") -> Caught | None:
     """What is near the pointer: something with a name of its own within reach, or else the face itself.
 
     ``pixel``: radians between two pixels. ``skip``: a piece that is looked through; ``only``: the one piece that is looked
-    at, from outside its outline too. None where nothing is there.
+    at. What is near is caught from outside its outline, too. None where nothing is there.
     """
     ray = ray / np.linalg.norm(ray)
-    row = index.row.get(only, -1)
-    hit = first_hit(index, origin, ray, index.row.get(skip, -1), row)
-    if hit is None:
-        return near_outline(index, origin, ray, pixel, only) if only in index.pieces else None
-    piece = index.pieces[index.keys[hit.row] or ""]
-    candidates = candidates_on(index.mesh_of(piece), piece, hit, origin, ray, index)
-    best = nearest_seen(
-        index, candidates, origin, ray, pixel, hit.distance * (1.0 + BEHIND), index.row.get(skip, -1), row
-    )
+    passed, row = index.row.get(skip, -1), index.row.get(only, -1)
+    hit = first_hit(index, origin, ray, passed, row)
+    farthest = np.inf if hit is None else hit.distance * (1.0 + BEHIND)
+    candidates: list[Candidate] = []
+    for number in [row] if row >= 0 else rows_near(index, origin, ray, pixel, farthest, passed):
+        piece = index.pieces[index.keys[number] or ""]
+        candidates += lines_of(index.mesh_of(piece), piece, origin, ray)
+    if hit is not None:
+        candidates += centres_at(index, hit)
+    best = nearest_seen(index, candidates, origin, ray, pixel, farthest, passed, row)
     if best is not None:
-        what, point, ends, pixels = best
-        return Caught(what, piece.key, point, hit.normal, ends, pixels)
-    return Caught("face", piece.key, hit.point, hit.normal, None, 0.0)
+        same = hit is not None and index.keys[hit.row] == best.on
+        normal = hit.normal if same and hit is not None else outward(index, index.pieces[best.on], best.point)
+        return Caught(best.what, best.on, best.point, normal, best.ends, best.pixels)
+    if hit is None:
+        return None
+    return Caught("face", index.keys[hit.row] or "", hit.point, hit.normal, None, 0.0)
 
 
-Candidates = list[tuple[What, Vec, Vec | None]]
-"""What it is, points (n, 3), and for edges their ends (n, 2, 3)."""
+def rows_near(index: SceneIndex, origin: Vec, ray: Vec, pixel: float, farthest: float, skip: int) -> list[int]:
+    """The rows of pieces whose box may come within reach of the pointer, the nearest to it first, at most a few."""
+    placed, count = index.placed, len(index.keys)
+    lo, hi = placed.lo[:count], placed.hi[:count]
+    middle, radius = 0.5 * (lo + hi), 0.5 * np.linalg.norm(hi - lo, axis=1)
+    arm = middle - origin
+    depth = np.clip(arm @ ray, 0.0, min(farthest, 1e9))
+    aside = np.linalg.norm(arm - depth[:, None] * ray, axis=1) - radius
+    near = (placed.root[:count] >= 0) & (aside <= (depth + radius) * REACH_PIXELS * pixel)
+    if 0 <= skip < count:
+        near[skip] = False
+    rows = np.flatnonzero(near)
+    # Small things before large ones: everything lies in the box of the floor.
+    order = np.argsort(np.maximum(aside[rows], 0.0) + 0.1 * radius[rows], kind="stable")
+    return [int(r) for r in rows[order][:MOST_PIECES]]
 
 
-def candidates_on(mesh: Mesh, piece: Piece, hit: Hit, origin: Vec, ray: Vec, index: SceneIndex) -> Candidates:
-    """All that can be caught on a piece that was met: its corners, edges, their middles, and centres of the face met."""
-    found = lines_of(mesh, piece, origin, ray)
-    triangle = int(mesh.tree.order[hit.triangle - index.span(mesh).tri0])
-    centres = centres_of(mesh, triangle)
-    if len(centres):
-        found.append(("centre", piece.pose.apply(centres), None))
-    return found
-
-
-def lines_of(mesh: Mesh, piece: Piece, origin: Vec, ray: Vec) -> Candidates:
+def lines_of(mesh: Mesh, piece: Piece, origin: Vec, ray: Vec) -> list[Candidate]:
     """Corners and edges of a piece, each edge by its middle and by its point nearest to the ray."""
     lines = mesh.sharp_lines
     if not len(lines.ends):
         return []
     ends = piece.pose.apply(lines.ends)
     return [
-        ("corner", piece.pose.apply(lines.corners), None),
-        ("middle", ends.mean(axis=1), ends),
-        ("edge", nearest_on_lines(ends, origin, ray), ends),
+        Candidate("corner", piece.key, piece.pose.apply(lines.corners), None),
+        Candidate("middle", piece.key, ends[lines.between].mean(axis=1), ends[lines.between]),
+        Candidate("edge", piece.key, nearest_on_lines(ends, origin, ray), ends),
     ]
+
+
+def centres_at(index: SceneIndex, hit: Hit) -> list[Candidate]:
+    """The centres of the face that was met, and of the round holes in it."""
+    piece = index.pieces[index.keys[hit.row] or ""]
+    mesh = index.mesh_of(piece)
+    centres = centres_of(mesh, int(mesh.tree.order[hit.triangle - index.span(mesh).tri0]))
+    return [Candidate("centre", piece.key, piece.pose.apply(centres), None)] if len(centres) else []
 
 
 def centres_of(mesh: Mesh, triangle: int) -> Vec:
@@ -105,48 +141,42 @@ def nearest_on_lines(ends: Vec, origin: Vec, ray: Vec) -> Vec:
 
 def nearest_seen(
     index: SceneIndex,
-    candidates: Candidates,
+    candidates: list[Candidate],
     origin: Vec,
     ray: Vec,
     pixel: float,
     farthest: float,
     skip: int,
     only: int,
-) -> tuple[What, Vec, Vec | None, float] | None:
+) -> Best | None:
     """The best of the candidates within reach of the pointer that no surface hides."""
-    scored: list[tuple[float, What, Vec, Vec | None, float]] = []
-    for what, points, ends in candidates:
+    scored: list[tuple[float, Best]] = []
+    for what, on, points, ends in candidates:
         arm = points - origin
         depth = arm @ ray
         aside = np.linalg.norm(arm - np.outer(depth, ray), axis=1)
         pixels = np.arctan2(aside, np.maximum(depth, 1e-12)) / pixel
         near = np.flatnonzero((depth > 0.0) & (depth <= farthest) & (pixels <= REACH_PIXELS))
-        order = near[np.argsort(pixels[near], kind="stable")][:MOST_LOOKED_AT]
-        for i in order:
-            score = float(pixels[i]) / REACH_PIXELS + BIAS[what]
-            scored.append((score, what, points[i], ends[i] if ends is not None else None, float(pixels[i])))
+        for i in near[np.argsort(pixels[near], kind="stable")][:MOST_LOOKED_AT]:
+            line = ends[i] if ends is not None else None
+            best = Best(what, on, points[i], line, float(pixels[i]))
+            scored.append((best.pixels / REACH_PIXELS + BIAS[what], best))
     scored.sort(key=lambda found: found[0])
-    for _, what, point, line, pixels_off in scored[:MOST_LOOKED_AT]:
-        way = point - origin
+    for _, best in scored[:MOST_LOOKED_AT]:
+        way = best.point - origin
         distance = float(np.linalg.norm(way))
         met = first_hit(index, origin, way / distance, skip, only)
         if met is None or met.distance >= distance * (1.0 - SEEN) - 1e-6:
-            return what, point, line, pixels_off
+            return best
     return None
 
 
-def near_outline(index: SceneIndex, origin: Vec, ray: Vec, pixel: float, key: str) -> Caught | None:
-    """What of one piece the pointer is near although it points past it."""
-    piece = index.pieces[key]
-    candidates = lines_of(index.mesh_of(piece), piece, origin, ray)
-    best = nearest_seen(index, candidates, origin, ray, pixel, np.inf, -1, index.row[key])
-    if best is None:
-        return None
-    what, point, ends, pixels = best
+def outward(index: SceneIndex, piece: Piece, point: Vec) -> Vec:
+    """(3,) unit, from the middle of a piece to a point on it."""
     lo, hi = index.box_of(piece)
-    outward = point - 0.5 * (lo + hi)
-    length = float(np.linalg.norm(outward))
-    return Caught(what, key, point, outward / length if length > 0.0 else -ray, ends, pixels)
+    way = point - 0.5 * (lo + hi)
+    length = float(np.linalg.norm(way))
+    return np.asarray(way / length if length > 0.0 else np.array([0.0, 1.0, 0.0]))
 
 
 def clock_along(caught: Caught) -> Vec:

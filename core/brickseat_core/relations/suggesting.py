@@ -14,6 +14,8 @@ SAME_PLACE = 0.015
 """Share of the prop's size within which two seats that face the same way are one."""
 LEAST_SHARE = 0.004
 """Share of the surface from which a flat side is a seat."""
+WANTED_OPENING = 30.0
+"""How many times its area a round opening counts: what is bored is bored for something."""
 SHARP_BORDER = 0.6
 """Share of a flat side's border that must be sharp: others are strips of something round."""
 SYMMETRY_STEPS = (180.0, 120.0, 90.0, 72.0, 60.0, 45.0, 36.0, 30.0)
@@ -39,7 +41,7 @@ def suggested_seats(mesh: Mesh) -> list[Seat]:
             whole = next((c for c in circles if c.radius**2 * np.pi > 0.8 * region.area), None)
             found.append((region.area, whole.centre if whole is not None else region.centre, region.normal, "side"))
         for circle in circles:
-            found.append((np.pi * circle.radius**2, circle.centre, region.normal, "opening"))
+            found.append((WANTED_OPENING * np.pi * circle.radius**2, circle.centre, region.normal, "opening"))
     axis = axis_of_revolution(mesh)
     if axis is not None:
         point, way = axis
