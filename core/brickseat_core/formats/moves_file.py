@@ -16,7 +16,7 @@ from brickseat_core.relations.indexing import follow, index_of
 from brickseat_core.scene import Piece, Prop, Set
 
 MOST_MOVES = 100_000
-NAMES_A_PIECE = ("piece", "to", "bearer")
+NAMES_A_PIECE = ("piece", "to", "bearer", "on")
 """Fields of moves that hold the key of one piece: its name in a file."""
 LARGEST_FILE = 256 * 1024 * 1024
 

@@ -9,9 +9,8 @@ from pydantic.dataclasses import dataclass
 from brickseat_core.fit.set_down import set_down
 from brickseat_core.moves.choosing import chosen
 from brickseat_core.moves.fields import Key, Vector
-from brickseat_core.moves.line_up import middle_of
 from brickseat_core.moves.registry import REGISTRY, MoveRefused, Outcome, Scene, own_place
-from brickseat_core.relations.lining import world_vertices
+from brickseat_core.relations.lining import middle_of_side, world_vertices
 from brickseat_core.scene import UP, Change, piece_delta
 
 
@@ -33,7 +32,7 @@ def compute(scene: Scene, move: HangMove) -> Outcome:
     lo, hi = scene.index.box_of(to)
     at = np.array(move.at) if move.at is not None else 0.5 * (lo + hi)
     points = world_vertices(scene.index, piece)
-    offset = at - middle_of(points, np.asarray(UP))
+    offset = at - middle_of_side(points, np.asarray(UP))
     # From well below, so that its way up is free.
     offset[1] = float(lo[1]) - float(points[:, 1].max()) - 1e-3
     wanted = replace(piece, pose=piece.pose.moved(offset), direction=UP, sink=0.0, stand_off=0.0)

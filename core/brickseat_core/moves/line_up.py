@@ -19,7 +19,6 @@ from brickseat_core.relations.lining import (
     axis_of,
     offset_to_line_up,
     spread_offsets,
-    value_along,
     world_vertices,
 )
 from brickseat_core.scene import Change, Delta, Piece, Tie, Vec
@@ -144,11 +143,6 @@ def kept_so(scene: Scene, move: LineUpMove, target: Piece, axis: Vec) -> list[Ti
         for key in move.pieces
         if scene.apart.pieces[key].movable
     ]
-
-
-def middle_of(points: Vec, direction: Vec) -> Vec:
-    """(3,) the middle of the side that vertices (n, 3) touch with along ``direction`` (3,) unit."""
-    return np.array([value_along(points, direction, axis, "touch") for axis in np.eye(3)])
 
 
 REGISTRY.register(LineUpMove, compute, quick=True, bodily=True)

@@ -59,6 +59,11 @@ def value_along(points: Vec, direction: Vec, axis: Vec, side: Side) -> float:
     return 0.5 * float(touching.min() + touching.max())
 
 
+def middle_of_side(points: Vec, direction: Vec) -> Vec:
+    """(3,) the middle of the side that vertices (n, 3) touch with along ``direction`` (3,) unit."""
+    return np.array([value_along(points, direction, axis, "touch") for axis in np.eye(3)])
+
+
 def offset_to_line_up(mine: tuple[Vec, Vec, Side], theirs: tuple[Vec, Vec, Side], axis: Vec, gap: float) -> Vec:
     """(3,) metres that bring a side of mine to a side of theirs, ``gap`` metres beyond it, away from them.
 
