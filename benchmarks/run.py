@@ -129,7 +129,7 @@ def bench_drop() -> None:
 def demo_props() -> dict[str, Prop]:
     props = {}
     for made in (*PROPS, *BEARERS):
-        document = GltfDocument.parse(prop_document(made.name, made.make()).to_glb())
+        document = GltfDocument.parse(made.document().to_glb())
         props[made.key] = Prop(made.key, made.name, whole_mesh(document, made.name))
     return props
 

@@ -100,6 +100,7 @@ ONE: dict[str, st.SearchStrategy[Any]] = {
     "lay_on": st.fixed_dictionaries({"piece": st.sampled_from(NAMES), "points": LINES, "onto": LINES}),
     "beside": st.fixed_dictionaries({"piece": st.sampled_from(NAMES), "edge": LINES, "onto": LINES}),
     "hang": st.fixed_dictionaries(TWO),
+    "pose": st.fixed_dictionaries({"piece": st.sampled_from(NAMES), "prop": st.sampled_from(NAMES)}),
     "row": st.fixed_dictionaries({"prop": st.sampled_from(NAMES), "line": LINES, "count": st.integers(1, 4)}),
     "cut": st.fixed_dictionaries(
         {"piece": st.sampled_from(NAMES), "bearer": st.sampled_from(NAMES), "clearance_m": st.floats(0, 0.01)}

@@ -53,6 +53,11 @@ def breaking_fall(prop: StoredProp) -> float | None:
     return fall if fall < math.inf else None
 
 
+def turn_records(prop: StoredProp) -> list[dict[str, Any]]:
+    """The joints that are turned, as JSON values."""
+    return [{"joint": joint, "axis": axis, "degrees": degrees} for joint, axis, degrees in prop.turns]
+
+
 def prop_record(prop: StoredProp, user: User) -> dict[str, Any]:
     """A stored prop as JSON values, as ``user`` sees it."""
     names = (
@@ -72,12 +77,15 @@ def prop_record(prop: StoredProp, user: User) -> dict[str, Any]:
         "material",
         "contact",
         "seats",
+        "joints",
+        "turns",
     )
     material = MATERIALS[prop.material]
     doubt = None if prop.unit else size_question(max(prop.width, prop.height, prop.depth), prop.name)
     area = 2.0 * (prop.width * prop.height + prop.height * prop.depth + prop.depth * prop.width)
     return {
-        **{n: getattr(prop, n) for n in names},
+        **{n: getattr(prop, n) for n in names if n != "turns"},
+        "turns": turn_records(prop),
         "mass": prop.mass if prop.mass is not None else mass_of(prop.volume, area, material),
         "grip": prop.grip if prop.grip is not None else material.grip,
         "bounce": prop.bounce if prop.bounce is not None else material.bounce,
@@ -162,7 +170,7 @@ def detail(prop: StoredProp, user: User) -> dict[str, Any]:
         "health": {**mesh.health.__dict__, "closed": mesh.health.closed},
         "questions": [{"about": q.about, "proposal": q.proposal, "text": q.text} for q in asked if not said[q.about]],
         "joints": joint_names(prop),
-        "turns": [{"joint": j, "axis": a, "degrees": d} for j, a, d in prop.turns],
+        "turns": turn_records(prop),
         "poses": [prop_record(p, user) for p in prop.poses.filter(retired=False)],
         "materials": [m.__dict__ for m in MATERIALS.values()],
         "own_mass": prop.mass is not None,

@@ -30,6 +30,12 @@ class QuestionSchema(Schema):
     text: str
 
 
+class TurnSchema(Schema):
+    joint: Annotated[str, Field(max_length=200)]
+    axis: Literal["x", "y", "z"]
+    degrees: Annotated[float, Field(ge=-360, le=360, allow_inf_nan=False)]
+
+
 class PropSchema(Schema):
     key: str
     name: str
@@ -51,6 +57,8 @@ class PropSchema(Schema):
     fall: float | None
     contact: str
     seats: list[SeatSchema]
+    joints: list[str]
+    turns: list[TurnSchema]
     mine: bool
     posed_from: str | None
     doubt: QuestionSchema | None
@@ -83,12 +91,6 @@ class MaterialSchema(Schema):
     density: float
     grip: float
     bounce: float
-
-
-class TurnSchema(Schema):
-    joint: Annotated[str, Field(max_length=200)]
-    axis: Literal["x", "y", "z"]
-    degrees: Annotated[float, Field(ge=-360, le=360, allow_inf_nan=False)]
 
 
 class PropDetail(Schema):
@@ -152,6 +154,12 @@ class ContactSchema(Schema):
     good: bool
     problem: str | None
     file: str | None
+
+
+class PieceTurns(Schema):
+    """How the joints of a piece are turned; none for as it came."""
+
+    turns: Annotated[list[TurnSchema], Field(max_length=200)]
 
 
 class PoseAsked(Schema):

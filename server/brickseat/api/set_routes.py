@@ -27,6 +27,7 @@ from brickseat.sets.session import LiveSet, sessions
 from brickseat.sets.shapes import shape_data
 from brickseat.sets.storing import drop_unnamed_props
 from brickseat.sets.telling import end_for, end_of_set, fit_record, measure_records, news_record, shape_files
+from brickseat.store.importing import posed
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import prop_of
 from brickseat_core.contact.section import section
@@ -35,6 +36,7 @@ from brickseat_core.gravity.pouring import PourSlip
 from brickseat_core.gravity.settling import SettleSlip
 from brickseat_core.moves import MoveRefused
 from brickseat_core.moves.adopt import AdoptMove
+from brickseat_core.moves.pose import PoseMove
 from brickseat_core.scene import Prop, Vec
 from brickseat_core.scene.encoding import encode
 
@@ -197,6 +199,19 @@ def move(request: HttpRequest, key: uuid.UUID, asked: set_schemas.MoveRequest) -
 def history_step(request: HttpRequest, key: uuid.UUID, number: int) -> Any:
     """The pieces as they stood after that step; 0 for the beginning."""
     return [encode(p) for p in set_at(open_set_of(request, key), number).pieces.values()]
+
+
+@router.post("/sets/{uuid:key}/pieces/{piece}/pose", response={200: set_schemas.ChangeSchema, **PROBLEMS})
+def pose_piece(request: HttpRequest, key: uuid.UUID, piece: str, asked: schemas.PieceTurns) -> Any:
+    """Bend one piece at its joints; it is seated again. Raises HttpError, MoveRefused and FileError."""
+    dressed = open_set_of(request, key)
+    standing = sessions.of(dressed).snapshot.dressed.pieces.get(piece)
+    if standing is None:
+        raise HttpError(404, "that piece is no longer on the set; somebody took it away")
+    stored = StoredProp.objects.select_related("posed_from", "owner").get(key=standing.prop.key)
+    shape = posed(stored, [(t.joint, t.axis, t.degrees) for t in asked.turns], user_of(request))
+    move = PoseMove("pose", piece, shape.key)
+    return news_record(make_move(dressed.key, user_of(request), lambda live: move, stage=stage_of(request)))
 
 
 @router.post("/sets/{uuid:key}/history/{int:number}", response={200: set_schemas.ChangeSchema, **PROBLEMS})

@@ -151,6 +151,12 @@ def furnish(d: Loading) -> None:
     d.join("drying-box", "bottom", first, "top", 0.0)
     d.put("tall-jar", float(d.piece(second).pose.origin[0]), d.top(second), -1.3)
     stool = d.put("stool", -1.6, 0.0, -0.45, 15.0)
+    seat = d.put("stool", 2.0, 0.0, 1.05, 40.0)
+    figure = d.key_for("lay-figure")
+    pose = {"position": (2.0, 0.5, 0.93), "orientation": turn_about_up(0.0)}
+    d.made(figure, "set_down", prop="lay-figure-sitting", pose=pose)
+    d.do("reseat", pieces=[figure])
+    d.do("tie", tie="cling", piece=figure, to=seat)
     d.put("bucket", -1.85, 0.0, 0.9, 40.0)
     # Broken on purpose: it keeps 25 cm from the bench no longer.
     tie = Tie("stool-and-bench", "gap", stool, bench, (1.0, 0.0, 0.0), 0.25)

@@ -10,11 +10,12 @@ from brickseat.demo.dressing import workshop, yard
 from brickseat.demo.loading import kiln_loading
 from brickseat.demo.place import BEARERS
 from brickseat.props.hollow_hill import PROPS
+from brickseat.props.lay_figure import SITTING
 from brickseat.sets.models import DressedSet
 from brickseat.sets.opening import save_set
+from brickseat.store.importing import pose_prop
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import prop_of, shelve
-from brickseat_core.formats.gltf_build import prop_document
 from brickseat_core.gravity.materials import USUAL_MATERIAL
 from brickseat_core.scene import Prop
 
@@ -53,7 +54,7 @@ def ensure_demo(on_progress: Callable[[str], None] = lambda text: None) -> None:
             stored[made.key] = shelve(
                 made.key,
                 made.name,
-                prop_document(made.name, made.make()),
+                made.document(),
                 category=made.category,
                 role="bearer" if made in BEARERS else "prop",
                 direction=made.direction,
@@ -61,6 +62,8 @@ def ensure_demo(on_progress: Callable[[str], None] = lambda text: None) -> None:
                 material=MATERIALS.get(made.category, USUAL_MATERIAL),
                 seats=made.seats,
             )
+        sitting = pose_prop(stored["lay-figure"], "sitting", SITTING, None)
+        stored["lay-figure-sitting"] = sitting
         props: dict[str, Prop] = {key: prop_of(row) for key, row in stored.items()}
         for name, dress, look in SETS:
             on_progress(f"dressing “{name}”")

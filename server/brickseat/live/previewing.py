@@ -1,5 +1,6 @@
 """A move previewed and not made: what the puck shows while it is dragged is what the move will do, exactly."""
 
+from itertools import count
 from typing import Any
 
 from brickseat.live.messages import NotUnderstood, PreviewQuestion
@@ -23,12 +24,14 @@ def preview(live: LiveSet, question: PreviewQuestion) -> dict[str, Any]:
             raise MoveRefused("there is no such prop in the store")
         return live.props[key]
 
-    now, move = live.snapshot, question.move
+    now, move, numbers = live.snapshot, question.move, count(1)
     if not REGISTRY.of(move).quick:
         quick = ", ".join(sorted(k.kind for k in REGISTRY if k.quick))
         raise NotUnderstood(f"only {quick} can be previewed", question.n)
     try:
-        outcome = compute_move(now.dressed, now.index, now.fits, move, known_prop, lambda: "preview", PREVIEW_SECONDS)
+        outcome = compute_move(
+            now.dressed, now.index, now.fits, move, known_prop, lambda: f"preview-{next(numbers)}", PREVIEW_SECONDS
+        )
     except MoveRefused as error:
         raise NotUnderstood(str(error), question.n, error.ties) from None
     shapes = {}

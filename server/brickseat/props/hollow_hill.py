@@ -8,6 +8,7 @@ from itertools import pairwise
 import numpy as np
 
 from brickseat.props import kiln_furniture
+from brickseat.props.lay_figure import lay_figure_document
 from brickseat.props.modelling import bar, block, curve, lump, moved, post, rope, soft, turned
 from brickseat.props.paints import (
     ASH,
@@ -33,7 +34,8 @@ from brickseat.props.paints import (
     WICKER,
     ZINC,
 )
-from brickseat_core.formats.gltf_build import Paint, Surface
+from brickseat_core.formats.gltf_build import Paint, Surface, prop_document
+from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.scene import Seat, Triple, Vec
 
 
@@ -494,6 +496,11 @@ class DemoProp:
     make: Callable[[], list[Surface]]
     direction: Triple = (0.0, -1.0, 0.0)
     seats: tuple[Seat, ...] = ()
+    jointed: Callable[[], GltfDocument] | None = None
+
+    def document(self) -> GltfDocument:
+        """The prop's file; a jointed one has a node for every joint."""
+        return self.jointed() if self.jointed is not None else prop_document(self.name, self.make())
 
 
 UPWARDS = (0.0, 1.0, 0.0)
@@ -550,5 +557,6 @@ PROPS: tuple[DemoProp, ...] = (
     DemoProp("lantern", "lantern", "lights", kiln_furniture.lantern, UPWARDS, kiln_furniture.LANTERN_SEATS),
     DemoProp("wall-hatch", "wall hatch", "openings", kiln_furniture.hatch, kiln_furniture.BACK),
     DemoProp("wall-vent", "wall vent", "openings", kiln_furniture.vent, kiln_furniture.BACK),
+    DemoProp("lay-figure", "lay figure", "furniture", list, jointed=lay_figure_document),
     DemoProp("roof-slate", "roof slate", "tiles", kiln_furniture.slate),
 )

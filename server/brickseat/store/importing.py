@@ -84,6 +84,8 @@ def import_prop(files: Iterable[tuple[str, bytes]], owner: User, unit: str = "",
     made = shelve(new_key(name), name, document, owner=owner)
     StoredProp.objects.filter(pk=made.pk).update(original=original, unit=unit, up=up)
     made.refresh_from_db()
+    StoredProp.objects.filter(pk=made.pk).update(joints=joint_names(made))
+    made.refresh_from_db()
     return made
 
 
@@ -117,7 +119,23 @@ def remake(stored: StoredProp, unit: str, up: str) -> Callable[[], None]:
     return write
 
 
-def pose_prop(stored: StoredProp, name: str, turns: Sequence[Turn], owner: User) -> StoredProp:
+def posed(stored: StoredProp, turns: Sequence[Turn], owner: User) -> StoredProp:
+    """The shape that a piece of ``stored``, or of a pose of it, has with these turns: one that is there, or a new one
+    that the store does not show and that goes when nothing names it any more. Raises FileError."""
+    root = stored.posed_from or stored
+    if not turns:
+        return root
+    wanted = [list(turn) for turn in turns]
+    for there in StoredProp.objects.filter(posed_from=root):
+        if there.turns == wanted and there.owner_id in (None, root.owner_id, owner.pk):
+            return there
+    made = pose_prop(root, "posed", turns, root.owner or owner)
+    StoredProp.objects.filter(pk=made.pk).update(listed=False, retired=True)
+    made.refresh_from_db()
+    return made
+
+
+def pose_prop(stored: StoredProp, name: str, turns: Sequence[Turn], owner: User | None) -> StoredProp:
     """A prop of its own: ``stored`` with its joints turned. Raises FileError."""
     document = made_from(source_of(stored), stored.unit, stored.up, turns)
     with transaction.atomic():
@@ -128,6 +146,7 @@ def pose_prop(stored: StoredProp, name: str, turns: Sequence[Turn], owner: User)
             unit=stored.unit,
             up=stored.up,
             turns=[list(t) for t in turns],
+            joints=stored.joints,
             posed_from=stored,
             material=stored.material,
             tags=stored.tags,

@@ -13,7 +13,7 @@ class StoredProp(models.Model):
     """A model that can be used. ``owner`` None: everybody's. Measures are of the true mesh, in metres.
 
     ``original``: path of the file it came as, below the data folder; ``unit``, ``up``: what that file's numbers are
-    taken for, empty for what it says itself. ``turns``: joints turned, (joint, axis, degrees) each; ``posed_from``:
+    taken for, empty for what it says itself. ``joints``: names of those that can be turned; ``turns``: joints turned, (joint, axis, degrees) each; ``posed_from``:
     the prop this is a pose of. ``mass`` (kg), ``grip``, ``bounce``, ``fall`` (metres onto something hard before it breaks,
     0 for never): None for what the material has. ``contact``: kind
     of contact shape, empty for the best one. ``seats``: as the extras of glTF nodes have them, in the prop's coordinates. ``retired``: deleted by its owner, but named by the history of a set.
@@ -39,6 +39,7 @@ class StoredProp(models.Model):
     unit = models.CharField(max_length=4, default="", blank=True)
     up = models.CharField(max_length=1, default="", blank=True)
     turns = models.JSONField(default=list)
+    joints = models.JSONField(default=list)
     posed_from = models.ForeignKey("self", null=True, blank=True, on_delete=models.SET_NULL, related_name="poses")
     material = models.CharField(max_length=20, default=USUAL_MATERIAL)
     mass = models.FloatField(null=True)

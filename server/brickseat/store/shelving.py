@@ -11,6 +11,7 @@ from django.contrib.auth.models import User
 
 from brickseat.store.models import StoredProp, file_of
 from brickseat_core.formats.gltf_document import GltfDocument, write_whole
+from brickseat_core.formats.gltf_skin import joints_of
 from brickseat_core.formats.light import light_copy
 from brickseat_core.formats.prop_file import whole_mesh, whole_prop
 from brickseat_core.gravity.materials import USUAL_MATERIAL
@@ -63,6 +64,7 @@ def shelve(
         "triangles": len(mesh.faces),
         "size": len(data),
         "listed": listed,
+        "joints": joints_of(document),
     }
     # What was set on the bench stays, unless seats come along, in the file or beside it.
     if seats or own_seats:

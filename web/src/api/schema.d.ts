@@ -601,6 +601,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sets/{key}/pieces/{piece}/pose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Pose Piece
+         * @description Bend one piece at its joints; it is seated again. Raises HttpError, MoveRefused and FileError.
+         */
+        post: operations["brickseat_api_set_routes_pose_piece"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sets/{key}/pour": {
         parameters: {
             query?: never;
@@ -1876,7 +1896,7 @@ export interface components {
          */
         MoveRequest: {
             /** Move */
-            move: components["schemas"]["AdjustMove"] | components["schemas"]["AdjustTieMove"] | components["schemas"]["BedMove"] | components["schemas"]["BesideMove"] | components["schemas"]["CarryMove"] | components["schemas"]["CopyMove"] | components["schemas"]["CutMove"] | components["schemas"]["FillInMove"] | components["schemas"]["FixMove"] | components["schemas"]["GroupMove"] | components["schemas"]["LineUpMove"] | components["schemas"]["HangMove"] | components["schemas"]["JoinMove"] | components["schemas"]["LayOnMove"] | components["schemas"]["LoosenMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["PullApartMove"] | components["schemas"]["PushMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RenameMove"] | components["schemas"]["RepairMove"] | components["schemas"]["ReseatMove"] | components["schemas"]["RestMove"] | components["schemas"]["SetDownMove"] | components["schemas"]["SizeMove"] | components["schemas"]["SlideMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["StandMove"] | components["schemas"]["SwapMove"] | components["schemas"]["TieMove"] | components["schemas"]["TurnMove"] | components["schemas"]["TurnJointMove"];
+            move: components["schemas"]["AdjustMove"] | components["schemas"]["AdjustTieMove"] | components["schemas"]["BedMove"] | components["schemas"]["BesideMove"] | components["schemas"]["CarryMove"] | components["schemas"]["CopyMove"] | components["schemas"]["CutMove"] | components["schemas"]["FillInMove"] | components["schemas"]["FixMove"] | components["schemas"]["GroupMove"] | components["schemas"]["HangMove"] | components["schemas"]["JoinMove"] | components["schemas"]["LayOnMove"] | components["schemas"]["LineUpMove"] | components["schemas"]["LoosenMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["PoseMove"] | components["schemas"]["PullApartMove"] | components["schemas"]["PushMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RenameMove"] | components["schemas"]["RepairMove"] | components["schemas"]["ReseatMove"] | components["schemas"]["RestMove"] | components["schemas"]["RowMove"] | components["schemas"]["SetDownMove"] | components["schemas"]["SizeMove"] | components["schemas"]["SlideMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["StandMove"] | components["schemas"]["SwapMove"] | components["schemas"]["TieMove"] | components["schemas"]["TurnMove"] | components["schemas"]["TurnJointMove"];
         };
         /** NewSet */
         NewSet: {
@@ -1988,6 +2008,14 @@ export interface components {
             spiked: boolean;
             /** Stand Off */
             stand_off: number;
+        };
+        /**
+         * PieceTurns
+         * @description How the joints of a piece are turned; none for as it came.
+         */
+        PieceTurns: {
+            /** Turns */
+            turns: components["schemas"]["TurnSchema"][];
         };
         /**
          * PlaceMove
@@ -2210,6 +2238,22 @@ export interface components {
             ];
         };
         /**
+         * PoseMove
+         * @description One piece in another pose of its prop: ``prop`` is that shape. Where its trunk stands it stays, and it is seated
+         *     again with the touch side that it has.
+         */
+        PoseMove: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pose";
+            /** Piece */
+            piece: string;
+            /** Prop */
+            prop: string;
+        };
+        /**
          * PoseSchema
          * @description ``basis``: world = basis · local + position, row by row; orientation and scale say the same for those who draw.
          */
@@ -2349,7 +2393,7 @@ export interface components {
              */
             kind: "preview";
             /** Move */
-            move: components["schemas"]["AdjustMove"] | components["schemas"]["AdjustTieMove"] | components["schemas"]["BedMove"] | components["schemas"]["BesideMove"] | components["schemas"]["CarryMove"] | components["schemas"]["CopyMove"] | components["schemas"]["CutMove"] | components["schemas"]["FillInMove"] | components["schemas"]["FixMove"] | components["schemas"]["GroupMove"] | components["schemas"]["LineUpMove"] | components["schemas"]["HangMove"] | components["schemas"]["JoinMove"] | components["schemas"]["LayOnMove"] | components["schemas"]["LoosenMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["PullApartMove"] | components["schemas"]["PushMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RenameMove"] | components["schemas"]["RepairMove"] | components["schemas"]["ReseatMove"] | components["schemas"]["RestMove"] | components["schemas"]["SetDownMove"] | components["schemas"]["SizeMove"] | components["schemas"]["SlideMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["StandMove"] | components["schemas"]["SwapMove"] | components["schemas"]["TieMove"] | components["schemas"]["TurnMove"] | components["schemas"]["TurnJointMove"];
+            move: components["schemas"]["AdjustMove"] | components["schemas"]["AdjustTieMove"] | components["schemas"]["BedMove"] | components["schemas"]["BesideMove"] | components["schemas"]["CarryMove"] | components["schemas"]["CopyMove"] | components["schemas"]["CutMove"] | components["schemas"]["FillInMove"] | components["schemas"]["FixMove"] | components["schemas"]["GroupMove"] | components["schemas"]["HangMove"] | components["schemas"]["JoinMove"] | components["schemas"]["LayOnMove"] | components["schemas"]["LineUpMove"] | components["schemas"]["LoosenMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["PoseMove"] | components["schemas"]["PullApartMove"] | components["schemas"]["PushMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RenameMove"] | components["schemas"]["RepairMove"] | components["schemas"]["ReseatMove"] | components["schemas"]["RestMove"] | components["schemas"]["RowMove"] | components["schemas"]["SetDownMove"] | components["schemas"]["SizeMove"] | components["schemas"]["SlideMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["StandMove"] | components["schemas"]["SwapMove"] | components["schemas"]["TieMove"] | components["schemas"]["TurnMove"] | components["schemas"]["TurnJointMove"];
             /** N */
             n: number;
         };
@@ -2517,6 +2561,8 @@ export interface components {
             grip: number;
             /** Height */
             height: number;
+            /** Joints */
+            joints: string[];
             /** Key */
             key: string;
             /** Listed */
@@ -2544,6 +2590,8 @@ export interface components {
             tags: string[];
             /** Triangles */
             triangles: number;
+            /** Turns */
+            turns: components["schemas"]["TurnSchema"][];
             /** Volume */
             volume: number | null;
             /** Width */
@@ -2805,6 +2853,65 @@ export interface components {
              * @default false
              */
             together?: boolean;
+        };
+        /**
+         * RowMove
+         * @description Copies of ``prop`` along ``line``, points of the world, or along the edge of ``on`` that is nearest to ``near``.
+         *
+         *     ``count`` from end to end, or ``spacing_m`` apart, along the line or by ``chord``. Each faces along the line, turned by
+         *     ``turn_deg``, and stands ``offset_m`` to its left. ``recipe``: the row that is laid again in its place.
+         */
+        RowMove: {
+            /**
+             * Chord
+             * @default false
+             */
+            chord?: boolean;
+            /**
+             * Closed
+             * @default false
+             */
+            closed?: boolean;
+            /** Count */
+            count?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "row";
+            /**
+             * Line
+             * @default []
+             */
+            line?: [
+                number,
+                number,
+                number
+            ][];
+            /** Near */
+            near?: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Offset M
+             * @default 0
+             */
+            offset_m?: number;
+            /** On */
+            on?: string | null;
+            /** Prop */
+            prop: string;
+            /** Recipe */
+            recipe?: string | null;
+            /** Spacing M */
+            spacing_m?: number | null;
+            /**
+             * Turn Deg
+             * @default 0
+             */
+            turn_deg?: number;
         };
         /**
          * SeatSchema
@@ -6125,6 +6232,87 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_set_routes_pose_piece: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                piece: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PieceTurns"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeSchema"];
+                };
             };
             /** @description Bad Request */
             400: {

@@ -103,12 +103,11 @@ function Bench({ detail }: { detail: PropDetail }) {
     );
   };
   const hands = useRef<SeatHands | null>(null);
+  const chosen = (name: string) => setSeat(name);
+  const turned = (after: Seat) => keepSeats(prop.seats.map((s) => (s.name === after.name ? after : s)));
+  // The view is made once; what its hands do is what they do on the page as it is now.
   useEffect(() => {
-    hands.current = {
-      pressed,
-      chosen: setSeat,
-      turned: (after) => keepSeats(prop.seats.map((s) => (s.name === after.name ? after : s))),
-    };
+    hands.current = { pressed, chosen, turned };
   });
 
   useEffect(() => {

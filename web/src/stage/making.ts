@@ -69,7 +69,7 @@ export async function learnAgain(key: string): Promise<void> {
 }
 
 /** Ask for a change and bring the stage up to it. */
-async function carry(key: string, ask: () => Promise<Change>): Promise<Change | null> {
+export async function carry(key: string, ask: () => Promise<Change>): Promise<Change | null> {
   const { busy, apply, line } = useStage.getState();
   if (line === "lost") {
     // It would be made when the server is back, out of the blue.

@@ -26,7 +26,7 @@ export interface LastJoin {
 export type Side = "low" | "middle" | "high" | "touch";
 
 export interface LineUpSlip {
-  way: "sides" | "points" | "edges" | "hang";
+  way: "sides" | "points" | "edges" | "hang" | "row";
   mine: Side;
   theirs: Side;
   axis: "across" | "up" | "along";
@@ -34,6 +34,8 @@ export interface LineUpSlip {
   gap: number;
   mode: "each" | "together" | "spread";
   keep: boolean;
+  /** How many stand in a row. */
+  count: number;
 }
 
 /** Something picked: on the mover, or where that is to go. */
@@ -70,6 +72,7 @@ const PLAIN_LINE_UP: LineUpSlip = {
   gap: 0,
   mode: "each",
   keep: false,
+  count: 5,
 };
 
 export const relationsSlice: StateCreator<StageState, [], [], RelationsSlice> = (set) => ({

@@ -1,4 +1,4 @@
-import { inLength } from "../../slip/figures";
+import { inCount, inLength } from "../../slip/figures";
 import { ChoiceWord, NumberWord } from "../../slip/words";
 import { useParts } from "../../state";
 import type { LineUpSlip as Sentence, Side } from "../../state/relations";
@@ -73,6 +73,7 @@ export function LineUpSlip({ enter }: { enter: () => void }) {
             { value: "points", words: "up to three points" },
             { value: "edges", words: "an edge" },
             { value: "hang", words: "hanging, the top" },
+            { value: "row", words: "in a row, copies" },
           ]}
         />
         {lineUp.way === "sides" && (
@@ -158,7 +159,36 @@ export function LineUpSlip({ enter }: { enter: () => void }) {
             {pairs === 1 ? "pair" : "pairs"} so far
           </>
         )}
-        {lineUp.way === "edges" && <> beside another edge, {gap} apart</>}.
+        {lineUp.way === "edges" && <> beside another edge, {gap} apart</>}
+        {lineUp.way === "row" && (
+          <>
+            {" "}
+            along {picked.length ? (
+              "that edge"
+            ) : (
+              <span className="text-quiet">the edge you press next</span>
+            )},{" "}
+            <NumberWord
+              label="how many in the row"
+              value={lineUp.count}
+              min={1}
+              max={200}
+              {...inCount}
+              onChange={(count) => setLineUp({ count })}
+            />{" "}
+            of them,{" "}
+            <NumberWord
+              label="distance from the edge"
+              value={lineUp.gap}
+              {...inLength}
+              min={-20}
+              max={20}
+              onChange={(v) => setLineUp({ gap: v })}
+            />{" "}
+            to its left
+          </>
+        )}
+        .
       </p>
       <p className="mt-2 flex flex-wrap items-baseline gap-x-3.5 gap-y-1">
         <ActionButton onClick={enter} disabled={!move} why="Press what it is lined up with first.">

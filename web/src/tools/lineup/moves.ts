@@ -49,6 +49,12 @@ export function lineUpMove(): Move | null {
       gap_m: Math.max(0, lineUp.gap),
     };
   }
+  if (lineUp.way === "row") {
+    const near = picked.at(-1);
+    if (!near) return null;
+    const { prop } = first;
+    return { kind: "row", prop, on: near.piece, near: near.point, count: lineUp.count, offset_m: lineUp.gap };
+  }
   if (lineUp.way === "hang") return target ? { kind: "hang", piece: first.key, to: target } : null;
   if (lineUp.mode === "spread" && selected.length > 2)
     return { kind: "line_up", pieces: selected, axis: lineUp.axis, mode: "spread" };

@@ -2,8 +2,8 @@
 import * as THREE from "three";
 
 import type { Pose } from "../../api/client";
-import type { Caught } from "../../api/live";
-import { posesOf } from "../../api/mirror";
+import type { Caught, Previewed } from "../../api/live";
+import { piecesOf, posesOf } from "../../api/mirror";
 import { inWords } from "../../fit/units";
 import { make } from "../../stage/making";
 import { useStage } from "../../state";
@@ -24,17 +24,19 @@ export class LineUpPointer implements PointerTool {
   private tried = 0;
   private caught: Caught | null = null;
   private overridden: string[] = [];
+  private visiting = false;
 
   constructor(private readonly stage: StageParts) {}
 
   private get picking(): boolean {
     const { lineUp, selected } = useStage.getState();
-    return (lineUp.way === "points" || lineUp.way === "edges") && selected.length > 0;
+    return ["points", "edges", "row"].includes(lineUp.way) && selected.length > 0;
   }
 
   /** Whether the next thing to be picked is the mover's own. */
   private get mine(): boolean {
-    return useStage.getState().picked.length % 2 === 0;
+    const { picked, lineUp } = useStage.getState();
+    return lineUp.way !== "row" && picked.length % 2 === 0;
   }
 
   hover(at: At): void {
@@ -72,7 +74,7 @@ export class LineUpPointer implements PointerTool {
     const { view } = this.stage;
     view.showCaught([...picked, ...(this.caught ? [this.caught] : [])]);
     const from = picked.at(-1);
-    if (from && !this.mine && this.caught) {
+    if (from && !this.mine && this.caught && useStage.getState().lineUp.way !== "row") {
       const [a, b] = [new THREE.Vector3(...from.point), new THREE.Vector3(...this.caught.point)];
       view.measure(a, b, inWords(a.distanceTo(b)));
     } else view.measure(null, null, "");
@@ -98,8 +100,10 @@ export class LineUpPointer implements PointerTool {
     if (!this.caught) return;
     if (pairsOf(picked).length >= MOST_PAIRS) return set({ note: "three pairs are enough; press Enter" });
     const { on, what, point, ends } = this.caught;
-    if (useStage.getState().lineUp.way === "edges" && !ends) return set({ note: "press on an edge" });
-    set({ picked: [...picked, { piece: on, what, point, ends }] });
+    const { way } = useStage.getState().lineUp;
+    if ((way === "edges" || way === "row") && !ends) return set({ note: "press on an edge" });
+    // A row goes along one edge: the last that was pressed.
+    set({ picked: [...(way === "row" ? [] : picked), { piece: on, what, point, ends }] });
     this.draw();
     void this.preview();
   }
@@ -113,6 +117,7 @@ export class LineUpPointer implements PointerTool {
     if (turn !== this.tried) return;
     // Where it cannot be made, the reason stands in the slip.
     if (!previewed) return this.hideGhost();
+    if (move.kind === "row") return this.showRow(previewed);
     const poses = new Map<string, Pose | null>(posesOf(previewed.deltas));
     for (const key of this.overridden) if (!poses.has(key)) poses.set(key, null);
     this.overridden = [...poses].flatMap(([key, pose]) => (pose ? [key] : []));
@@ -128,7 +133,19 @@ export class LineUpPointer implements PointerTool {
     });
   }
 
+  /** The copies that would come, as guests of the set. */
+  private showRow(previewed: Previewed): void {
+    const coming = piecesOf(previewed.deltas).flatMap(([, piece], i) =>
+      piece ? [{ ...piece, key: `row ${i}` }] : [],
+    );
+    void this.stage.view.pieces.visit(new Map(coming.map((p) => [p.key, p])), {}, new Set());
+    this.visiting = true;
+    useStage.getState().set({ note: `${coming.length} would stand there; Enter lays them` });
+  }
+
   private hideGhost(): void {
+    if (this.visiting) void this.stage.view.pieces.visit(new Map(), {}, new Set());
+    this.visiting = false;
     if (this.overridden.length)
       this.stage.view.pieces.overrideAll(new Map(this.overridden.map((key) => [key, null])));
     this.overridden = [];

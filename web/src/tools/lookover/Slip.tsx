@@ -5,6 +5,7 @@ import { inWords } from "../../fit/units";
 import { make, mend } from "../../stage/making";
 import { useParts } from "../../state";
 import { ActionButton, QuietButton } from "../../ui/buttons";
+import { Posing } from "../../posing/Posing";
 import { TiesOf } from "../../ties/TiesOf";
 import { Movements } from "./Movements";
 import { PieceName } from "./PieceName";
@@ -69,6 +70,9 @@ export function LookOverSlip() {
         </p>
       )}
       {stuck ? <p className="mt-1 text-quiet">{stuck}</p> : <Movements keys={keys} first={first} />}
+      {!stuck && chosen.length === 1 && size && size.joints.length > 0 && (
+        <Posing key={first.key} piece={first} prop={size} />
+      )}
       <TiesOf keys={keys} />
       <p className="mt-2 flex flex-wrap items-baseline gap-x-3.5 gap-y-1.5">
         {faulty.length > 0 && (
