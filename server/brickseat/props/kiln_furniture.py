@@ -103,7 +103,6 @@ def hook() -> list[Surface]:
 
 HOOK_SEATS = (
     Seat((0.0, 0.0, 0.0), UP, FRONT, "plate", 0.0, "fixing"),
-    Seat((0.0, -HOOK_DEPTH + 0.0075, 0.0), UP, FRONT, "bend", 0.0, "hook", True),
     Seat((0.0, -HOOK_DEPTH - 0.0035, 0.0), DOWN, FRONT, "below", 0.0, "hook"),
 )
 
