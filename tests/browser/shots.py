@@ -3,6 +3,7 @@
 import math
 import sys
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 
 from playwright.sync_api import Page
@@ -45,8 +46,6 @@ def main(folder: Path) -> None:
         page.mouse.down()
         page.mouse.up()
         wait_drawn(page, 1)
-        page.mouse.move(400, 90)
-        shot("set-down-done")
         page.keyboard.press("Control+z")
         page.keyboard.press("Escape")
         page.keyboard.press("2")
@@ -96,7 +95,6 @@ def main(folder: Path) -> None:
         shot("bench")
         page.goto(f"{address}/sets/{set_key(page, address, 'Kiln yard')}")
         wait_drawn(page)
-        shot("kiln-yard")
         # Each set draws its picture when it has been still for a while.
         page.wait_for_timeout(2 * SETTLE_MS)
         page.goto(address)
@@ -131,7 +129,7 @@ def main(folder: Path) -> None:
         page.evaluate("window.brickseat.state().setPour({from: 0.3, to: 0.8, most: 60, rate: 15, spread: 0.25})")
         page.mouse.move(*on_screen(page, *POURED))
         page.mouse.down()
-        page.get_by_text("poured 45 of 60").or_(page.get_by_text("poured 5")).first.wait_for(timeout=120_000)
+        page.wait_for_function("(window.brickseat.state().job?.count ?? 0) >= 45", timeout=120_000)
         page.screenshot(path=folder / "pour.png")
         page.wait_for_function("window.brickseat.state().job?.state === 'done'", timeout=120_000)
         page.mouse.up()
@@ -158,6 +156,39 @@ def main(folder: Path) -> None:
         page.evaluate("window.brickseat.view.standAt([0.9, 1.1, 5.6], [0.6, 0.0, 3.4])")
         page.keyboard.press("2")
         shot("shards")
+        relations(page, address, shot)
+
+
+def relations(page: Page, address: str, shot: Callable[[str], None]) -> None:
+    """What belongs together: a shelf about to be joined, a tie in the way, and seats on the bench."""
+    page.goto(f"{address}/sets/{set_key(page, address, 'Kiln loading')}")
+    wait_drawn(page)
+    page.wait_for_timeout(SETTLE_MS)
+    page.evaluate("window.brickseat.view.standAt([1.5, 1.55, 2.9], [-0.45, 0.75, -0.1])")
+    page.keyboard.press("3")
+    choose(page, "kiln shelf")
+    head = page.evaluate(
+        """() => {
+            const posts = [...window.brickseat.state().pieces.values()].filter((p) => p.prop === 'kiln-post');
+            const [x, y, z] = posts.map((p) => p.pose.position).sort((a, b) => b[1] - a[1] || b[2] - a[2])[0];
+            return [x, y + 0.16, z];
+        }"""
+    )
+    page.mouse.move(*on_screen(page, *head))
+    shot("join")
+    page.keyboard.press("Escape")
+    page.keyboard.press("Escape")
+    page.keyboard.press("2")
+    page.evaluate("window.brickseat.state().select(['low-bench-1'])")
+    page.evaluate("window.brickseat.view.standAt([1.3, 1.5, 1.5], [-0.5, 0.5, -1.3])")
+    turn = page.evaluate("window.brickseat.state().pieces.get('shed-back-wall').pose.orientation")
+    by = [0.1 * 2 * turn[1] * turn[3], 0.0, 0.1 * (1 - 2 * turn[1] ** 2)]
+    page.evaluate("by => window.brickseat.state().tryOut({ kind: 'slide', pieces: ['low-bench-1'], by })", by)
+    shot("ties")
+    page.goto(f"{address}/bench/kiln-shelf")
+    page.get_by_role("button", name="corner 2").click()
+    page.get_by_role("heading", name="Seats").scroll_into_view_if_needed()
+    shot("seats")
 
 
 if __name__ == "__main__":

@@ -147,6 +147,8 @@ def test_a_bench_keeps_its_distance_from_a_slanted_wall_and_takes_its_jug_along(
         [bench, [0.2 * v for v in away]],
     )
     expect(slip).to_contain_text("loosen the tie first")
+    # Both hold it there: away from the wall, and square to it.
+    expect(slip.get_by_role("alert").first).to_have_text("in the way")
     slip.get_by_role("button", name="loosen").nth(1).click()
     page.wait_for_function("window.brickseat.state().canUndo?.startsWith('loosened')")
     expect(slip).not_to_contain_text("300.0 mm apart")
@@ -171,6 +173,23 @@ def test_a_figure_is_bent_in_the_slip_and_sits_again(page: Page, address: str) -
     page.wait_for_function("window.brickseat.state().canUndo?.startsWith('posed')")
     bent = fits(page, address, key)[figure]
     assert (bent["state"], bent["gap"]) == ("seated", pytest.approx(0.0, abs=1e-6))
+    # Pulled by hand: the thigh goes round its hip, and the figure is seated again.
+    x, y, z = position(page, figure)
+    look_at(page, [x + 2.2, y + 1.2, z + 0.4], [x, y + 0.85, z + 0.2])
+    slip.get_by_role("button", name="Pull a limb").click()
+    # The outer side of its left thigh, between hip and knee.
+    thigh = on_screen(page, x + 0.145, y + 0.88, z + 0.22)
+    page.mouse.move(*thigh)
+    page.mouse.down()
+    page.mouse.move(thigh[0], thigh[1] - 6)
+    expect(page.get_by_test_id("puck-figures")).to_contain_text("left hip")
+    page.mouse.move(thigh[0], thigh[1] - 30)
+    before = page.evaluate("k => window.brickseat.state().pieces.get(k).prop", figure)
+    page.mouse.up()
+    page.wait_for_function("([k, p]) => window.brickseat.state().pieces.get(k).prop !== p", arg=[figure, before])
+    # It may lean over then; but it touches.
+    assert fits(page, address, key)[figure]["gap"] == pytest.approx(0.0, abs=1e-6)
+    slip.get_by_role("button", name="Let the limbs be").click()
     slip.get_by_role("button", name="sitting", exact=True).click()
     page.wait_for_function(
         "k => window.brickseat.state().pieces.get(k).prop.startsWith('lay-figure-sitting')", arg=figure

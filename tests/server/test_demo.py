@@ -13,6 +13,7 @@ from brickseat.store.models import StoredProp
 from brickseat_core.fit.check import check
 from brickseat_core.fit.repair import repair
 from brickseat_core.relations.indexing import index_of
+from brickseat_core.relations.obeying import measure_ties
 
 pytestmark = pytest.mark.django_db
 
@@ -48,14 +49,21 @@ def test_hollow_hill_pottery() -> None:
     assert not any(f.faults for f in check(index, workshop.tolerance).values())
     assert {d.key for d in result.change.deltas} <= {k for k, f in fits.items() if f.faults}
 
+    loading = read_set(DressedSet.objects.get(name__startswith="Kiln loading"))[0]
+    index = index_of(loading)
+    assert {f.state for f in check(index, loading.tolerance).values()} == {"seated"}
+    assert {t.tie for t in loading.ties.values()} == {"cling", "gap", "square", "join"}
+    assert [k for k, m in measure_ties(loading, index).items() if not m.holds] == ["stool-and-bench"]
+    assert sorted(c.piece for c in loading.cut_outs.values()) == ["wall-hatch-1", "wall-vent-1"]
+    assert sorted(len(b) for b in {tuple(b) for b in index.bodies.values()}) == [2, 2, 3, 15]
+
 
 def test_props_are_closed_modelled_and_believable() -> None:
-    from brickseat_core.formats.gltf_build import prop_document
     from brickseat_core.formats.gltf_document import GltfDocument
     from brickseat_core.formats.prop_file import whole_mesh
 
     for prop in PROPS:
-        mesh = whole_mesh(GltfDocument.parse(prop_document(prop.name, prop.make()).to_glb()), prop.name)
+        mesh = whole_mesh(GltfDocument.parse(prop.document().to_glb()), prop.name)
         size = mesh.box[1] - mesh.box[0]
         assert mesh.health.closed, prop.name
         assert mesh.mass[0] > 0, prop.name

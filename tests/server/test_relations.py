@@ -185,6 +185,13 @@ def test_a_figure_is_posed_where_it_stands_and_undone(
         url, {"turns": [{"joint": j, "axis": a, "degrees": d} for j, a, d in SITTING]}, content_type="application/json"
     )
     assert sitting.json()["deltas"][0]["after"]["prop"].startswith("lay-figure-sitting")
+    # The right shin of the sitting figure, taken hold of in front.
+    standing = sessions.of(dressed).snapshot.dressed.pieces[piece]
+    shin = standing.pose.apply(np.array([-0.085, 0.88 - 0.2, 0.42 + 0.05]))
+    limb = client.get(f"/api/sets/{dressed.key}/pieces/{piece}/limb?x={shin[0]}&y={shin[1]}&z={shin[2]}").json()
+    assert limb["joint"] == "right knee"
+    assert limb["pivot"] == pytest.approx(standing.pose.apply(np.array([-0.085, 0.88, 0.42])), abs=1e-6)
+    assert np.abs(limb["axes"][0]) == pytest.approx([1, 0, 0], abs=1e-6)
     assert client.post(f"/api/sets/{dressed.key}/undo").json()["deltas"][0]["after"]["prop"] == prop
     assert (
         client.post(

@@ -44,6 +44,39 @@ def first_hit(index: SceneIndex, origin: Vec, direction: Vec, skip: int = -1, on
     return Hit(int(row), float(distance), origin + distance * direction, normal, int(triangle))
 
 
+def hits_on(index: SceneIndex, row: int, origins: Vec, direction: Vec) -> tuple[Vec, Vec]:
+    """What parallel rays from ``origins`` (n, 3) along unit ``direction`` (3,) meet first of one row: points (k, 3) and
+    unit face normals (k, 3) facing the rays, of those that meet it."""
+    distance, triangle = hits_on_row_kernel(index.forest, index.placed, row, np.ascontiguousarray(origins), direction)
+    met = triangle >= 0
+    corners = index.forest.corners[triangle[met]] @ index.placed.linear[row].T
+    normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    normals /= np.linalg.norm(normals, axis=1)[:, None]
+    normals[normals @ direction > 0] *= -1.0
+    return origins[met] + distance[met, None] * direction, normals
+
+
+@kernel
+def hits_on_row_kernel(forest, placed, row, origins, direction):  # type: ignore[no-untyped-def]
+    """As ``hits_on``: (n,) distances in metres and triangles, -1 where a ray misses."""
+    n = origins.shape[0]
+    distance = np.full(n, np.inf)
+    which = np.full(n, -1, np.int64)
+    o = np.empty(3)
+    d = np.empty(3)
+    for i in range(n):
+        for c in range(3):
+            o[c] = 0.0
+            d[c] = 0.0
+            for k in range(3):
+                o[c] += placed.inverse[row, c, k] * (origins[i, k] - placed.origin[row, k])
+                d[c] += placed.inverse[row, c, k] * direction[k]
+        near, triangle = first_on_tree(forest, placed.root[row], o, d, np.inf)
+        if triangle >= 0:
+            distance[i], which[i] = near, triangle
+    return distance, which
+
+
 @inner_kernel
 def ray_triangle(forest, t, origin, direction):  # type: ignore[no-untyped-def]
     """Distance along the ray (-1 for a miss) and normal · direction (Möller and Trumbore, 1997)."""

@@ -8,7 +8,7 @@ import numpy as np
 from brickseat_core.contact.first_contact import first_contact
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.mover import frame_along
-from brickseat_core.contact.rays import Hit, first_hit
+from brickseat_core.contact.rays import first_hit, hits_on
 from brickseat_core.relations.lining import world_vertices
 from brickseat_core.scene import Piece, Tie, Triple, Vec
 
@@ -46,16 +46,17 @@ def nearest_side(index: SceneIndex, piece: Piece, to: Piece) -> Triple:
     return min(ways, key=lambda way: way[0])[1]
 
 
-def face_met(index: SceneIndex, to: Piece, points: Vec, side: Vec) -> list[Hit]:
-    """What rays from ``points`` (n, 3) along unit ``side`` (3,) meet of ``to``: ahead, or else just behind them."""
+def face_met(index: SceneIndex, to: Piece, points: Vec, side: Vec) -> tuple[Vec, Vec]:
+    """What rays from ``points`` (n, 3) along unit ``side`` (3,) meet of ``to``, ahead, or else just behind them: points
+    (k, 3) and unit normals (k, 3) towards the rays."""
     row = index.row[to.key]
-    ahead = [h for p in points if (h := first_hit(index, p, side, only=row)) is not None]
-    if ahead:
-        return ahead
+    met, normals = hits_on(index, row, points, side)
+    if len(met):
+        return met, normals
     # In the face, or through it: it is found from before it.
     lo, hi = index.box_of(to)
     back = min(BACK_OFF, 1.0 + float(np.linalg.norm(hi - lo)))
-    return [h for p in points if (h := first_hit(index, p - back * side, side, only=row)) is not None]
+    return hits_on(index, row, points - back * side, side)
 
 
 def gap_to(index: SceneIndex, piece: Piece, to: Piece, side: Triple) -> Gap:
@@ -68,28 +69,24 @@ def gap_to(index: SceneIndex, piece: Piece, to: Piece, side: Triple) -> Gap:
     way = np.asarray(side)
     points = world_vertices(index, piece)
     along = points @ way
-    size = float(np.ptp(points, axis=0).max())
-    foremost = points[along >= along.max() - FOREMOST_SHARE * size]
-    across = np.argsort(foremost @ frame_along(way)[0], kind="stable")
-    ends = foremost[across[[0, -1]]] if len(foremost) > 1 else foremost
-    hits = face_met(index, to, np.concatenate([foremost.mean(axis=0)[None], ends]), way)
-    if not hits:
-        distance = float((world_vertices(index, to) @ way).min() - along.max())
+    farthest = float(along.max())
+    size = float((points.max(axis=0) - points.min(axis=0)).max())
+    foremost = points[along >= farthest - FOREMOST_SHARE * size]
+    starts = foremost.mean(axis=0)[None]
+    if len(foremost) > 1:
+        across = foremost @ frame_along(way)[0]
+        starts = np.concatenate([starts, foremost[[int(np.argmin(across)), int(np.argmax(across))]]])
+    met, normals = face_met(index, to, starts, way)
+    if not len(met):
+        distance = float((world_vertices(index, to) @ way).min()) - farthest
         return Gap(distance, -way, foremost[0], foremost[0] + distance * way)
-    first = hits[0]
-    flat = all(
-        abs(float((h.point - first.point) @ first.normal)) <= SAME_PLANE
-        and float(h.normal @ first.normal) > FLAT_NORMAL
-        for h in hits[1:]
-    )
-    heights = (points - first.point) @ first.normal
-    nearest = points[int(np.argmin(heights))]
-    distance = float(heights.min())
-    if flat:
-        return Gap(distance, first.normal, nearest, nearest - distance * first.normal)
-    return gap_to_uneven(index, piece, to, way) or Gap(
-        distance, first.normal, nearest, nearest - distance * first.normal
-    )
+    normal = normals[0]
+    heights = (points - met[0]) @ normal
+    nearest = int(np.argmin(heights))
+    distance = float(heights[nearest])
+    flat = np.abs((met - met[0]) @ normal).max() <= SAME_PLANE and (normals @ normal).min() > FLAT_NORMAL
+    found = Gap(distance, normal, points[nearest], points[nearest] - distance * normal)
+    return found if flat else gap_to_uneven(index, piece, to, way) or found
 
 
 def gap_to_uneven(index: SceneIndex, piece: Piece, to: Piece, way: Vec) -> Gap | None:
@@ -108,10 +105,10 @@ def turn_against(index: SceneIndex, piece: Piece, to: Piece, tie: Tie) -> float 
     ``to`` that lies in the tie's direction, plus its angle: the nearest way. None where no upright face is met."""
     side = np.asarray(tie.side if tie.side is not None else nearest_side(index, piece, to))
     lo, hi = index.box_of(piece)
-    hits = face_met(index, to, (0.5 * (lo + hi))[None], side)
-    if not hits:
+    met, normals = face_met(index, to, (0.5 * (lo + hi))[None], side)
+    if not len(met):
         return None
-    normal = hits[0].normal
+    normal = normals[0]
     level = math.hypot(normal[0], normal[2])
     front = piece.pose.linear[:, 2]
     if level < 1e-6 or math.hypot(front[0], front[2]) < 1e-9:

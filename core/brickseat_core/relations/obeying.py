@@ -67,14 +67,15 @@ def tie_words(tie: Tie, dressed: Set) -> str:
     return f"{mine} joined to {theirs}"
 
 
-def obeyed(dressed: Set, index: SceneIndex, change: Change, released: Iterable[str] = ()) -> Change:
+def obeyed(dressed: Set, index: SceneIndex, change: Change) -> Change:
     """``change`` followed by what it takes for all ties to hold. ``dressed``, ``index``: the set before it.
 
-    ``released``: keys of ties that need not hold. Raises TiesInTheWay.
+    Raises TiesInTheWay.
     """
+    if not dressed.ties and not any(d.kind == "tie" for d in change.deltas):
+        return change
     after = change.on(dressed)
-    free = set(released)
-    ties = [t for t in after.ties.values() if t.tie != "join" and t.key not in free]
+    ties = [t for t in after.ties.values() if t.tie != "join"]
     if not ties:
         return change
     moved = {k for k, p in change.pieces().items() if p is not None and dressed.pieces.get(k) != p}
@@ -390,7 +391,17 @@ def measure_tie(joined: Joined, tie: Tie) -> Measure:
     return Measure(travel, travel is not None and travel <= HOLDS, triple(here), triple(there))
 
 
-def measure_ties(dressed: Set, index: SceneIndex) -> dict[str, Measure]:
-    """What every tie of a set keeps now, by key."""
-    joined = as_bodies(dressed, index, index.bodies)
-    return {key: measure_tie(joined, tie) for key, tie in dressed.ties.items()}
+def measure_ties(dressed: Set, index: SceneIndex, keys: Iterable[str] | None = None) -> dict[str, Measure]:
+    """What the ties of these keys keep now, all of a set by default."""
+    ties = list(dressed.ties.values()) if keys is None else [dressed.ties[k] for k in keys]
+    involved = dict.fromkeys(k for tie in ties for k in (tie.piece, tie.to) if k in index.bodies)
+    joined = as_bodies(dressed, index, involved)
+    return {tie.key: measure_tie(joined, tie) for tie in ties}
+
+
+def ties_touched(dressed: Set, index: SceneIndex, change: Change) -> set[str]:
+    """Keys of the ties that may keep something else after ``change``, which led to this set."""
+    moved = set(change.pieces())
+    moved |= {k for key in moved for k in index.bodies.get(key, ())}
+    named = {d.key for d in change.deltas if d.kind == "tie"}
+    return {k for k, t in dressed.ties.items() if k in named or t.piece in moved or t.to in moved}

@@ -162,6 +162,14 @@ class PieceTurns(Schema):
     turns: Annotated[list[TurnSchema], Field(max_length=200)]
 
 
+class LimbSchema(Schema):
+    """The joint that moves a place of a piece; ``pivot`` where it turns, ``axes`` its own x, y and z, in the world."""
+
+    joint: str | None
+    pivot: Triple
+    axes: tuple[Triple, Triple, Triple]
+
+
 class PoseAsked(Schema):
     name: Annotated[str, Field(min_length=1, max_length=80)]
     turns: Annotated[list[TurnSchema], Field(min_length=1, max_length=200)]

@@ -27,7 +27,7 @@ from brickseat.sets.session import LiveSet, sessions
 from brickseat.sets.shapes import shape_data
 from brickseat.sets.storing import drop_unnamed_props
 from brickseat.sets.telling import end_for, end_of_set, fit_record, measure_records, news_record, shape_files
-from brickseat.store.importing import posed
+from brickseat.store.importing import limb_of, posed
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import prop_of
 from brickseat_core.contact.section import section
@@ -199,6 +199,22 @@ def move(request: HttpRequest, key: uuid.UUID, asked: set_schemas.MoveRequest) -
 def history_step(request: HttpRequest, key: uuid.UUID, number: int) -> Any:
     """The pieces as they stood after that step; 0 for the beginning."""
     return [encode(p) for p in set_at(open_set_of(request, key), number).pieces.values()]
+
+
+@router.get("/sets/{uuid:key}/pieces/{piece}/limb", response={200: schemas.LimbSchema, **PROBLEMS})
+def limb(request: HttpRequest, key: uuid.UUID, piece: str, x: float, y: float, z: float) -> Any:
+    """Which joint moves the place of a piece that somebody takes hold of. Raises HttpError and FileError."""
+    standing = sessions.of(open_set_of(request, key)).snapshot.dressed.pieces.get(piece)
+    if standing is None:
+        raise HttpError(404, "that piece is no longer on the set; somebody took it away")
+    pose = standing.pose
+    stored = StoredProp.objects.select_related("posed_from").get(key=standing.prop.key)
+    found = limb_of(stored, np.linalg.inv(pose.linear) @ (np.array([x, y, z]) - pose.origin))
+    if found is None:
+        return {"joint": None, "pivot": (x, y, z), "axes": ((1, 0, 0), (0, 1, 0), (0, 0, 1))}
+    axes = found.axes @ pose.linear.T
+    axes /= np.linalg.norm(axes, axis=1)[:, None]
+    return {"joint": found.joint, "pivot": tuple(pose.apply(found.pivot)), "axes": tuple(map(tuple, axes))}
 
 
 @router.post("/sets/{uuid:key}/pieces/{piece}/pose", response={200: set_schemas.ChangeSchema, **PROBLEMS})

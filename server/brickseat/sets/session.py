@@ -19,7 +19,7 @@ from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check, touched_by
 from brickseat_core.fit.measuring import Fit
 from brickseat_core.relations.indexing import follow, index_of
-from brickseat_core.relations.obeying import Measure, measure_ties
+from brickseat_core.relations.obeying import Measure, measure_ties, ties_touched
 from brickseat_core.scene import Change, Prop, Set
 
 IDLE_KEPT = 12
@@ -54,7 +54,9 @@ class Snapshot:
         fits = {k: f for k, f in self.fits.items() if k not in gone}
         everything = dressed.tolerance != self.dressed.tolerance
         fresh = check(index, dressed.tolerance, None if everything else touched_by(index, boxes))
-        measures = measure_ties(dressed, index) if dressed.ties else {}
+        measures = {k: m for k, m in self.measures.items() if k in dressed.ties}
+        if dressed.ties:
+            measures.update(measure_ties(dressed, index, ties_touched(dressed, index, change)))
         return Snapshot(dressed, index, {**fits, **fresh}, measures, revision), {**gone, **fresh}
 
 

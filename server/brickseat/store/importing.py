@@ -17,11 +17,13 @@ from brickseat.store.models import StoredProp, file_of
 from brickseat.store.shelving import shelve
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_document import GltfDocument, write_whole
+from brickseat_core.formats.gltf_limbs import Limb, limb_at
 from brickseat_core.formats.gltf_skin import bend, joints_of
 from brickseat_core.formats.gltf_surfaces import stiffen
 from brickseat_core.formats.model import UpAxis
 from brickseat_core.formats.opening import READ, open_document
 from brickseat_core.meshes.lengths import Unit
+from brickseat_core.scene import Vec
 
 Turn = tuple[str, str, float]
 """Joint, axis (x, y or z), degrees."""
@@ -153,6 +155,12 @@ def pose_prop(stored: StoredProp, name: str, turns: Sequence[Turn], owner: User 
         )
         made.refresh_from_db()
         return made
+
+
+def limb_of(stored: StoredProp, point: Vec) -> Limb | None:
+    """The limb that a place (3,) of a prop belongs to, in the prop's own coordinates. Raises FileError."""
+    root = stored.posed_from or stored
+    return limb_at(made_from(source_of(root), root.unit, root.up, [tuple(t) for t in stored.turns]), point)
 
 
 def joint_names(stored: StoredProp) -> list[str]:

@@ -601,6 +601,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sets/{key}/pieces/{piece}/limb": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Limb
+         * @description Which joint moves the place of a piece that somebody takes hold of. Raises HttpError and FileError.
+         */
+        get: operations["brickseat_api_set_routes_limb"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sets/{key}/pieces/{piece}/pose": {
         parameters: {
             query?: never;
@@ -1753,6 +1773,38 @@ export interface components {
             key: string;
             /** Reason */
             reason: string;
+        };
+        /**
+         * LimbSchema
+         * @description The joint that moves a place of a piece; ``pivot`` where it turns, ``axes`` its own x, y and z, in the world.
+         */
+        LimbSchema: {
+            /** Axes */
+            axes: [
+                [
+                    number,
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number,
+                    number
+                ]
+            ];
+            /** Joint */
+            joint: string | null;
+            /** Pivot */
+            pivot: [
+                number,
+                number,
+                number
+            ];
         };
         /**
          * LineUpMove
@@ -6232,6 +6284,87 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_set_routes_limb: {
+        parameters: {
+            query: {
+                x: number;
+                y: number;
+                z: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+                piece: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LimbSchema"];
+                };
             };
             /** @description Bad Request */
             400: {

@@ -14,7 +14,7 @@ import {
 import { inDegrees } from "../slip/figures";
 import { ChoiceWord, NumberWord } from "../slip/words";
 import { carry } from "../stage/making";
-import { useStage } from "../state";
+import { useParts, useStage } from "../state";
 import { QuietButton } from "../ui/buttons";
 
 type Turn = Schemas["TurnSchema"];
@@ -51,6 +51,7 @@ export function Posing({ piece, prop }: { piece: Piece; prop: Prop }) {
     staleTime: 60_000,
   });
   const { turns } = prop;
+  const { pulling, set } = useParts("pulling", "set");
   const degrees = turns.find((t) => t.joint === joint && t.axis === axis)?.degrees ?? 0;
   const poses = data?.poses ?? [];
   return (
@@ -83,6 +84,9 @@ export function Posing({ piece, prop }: { piece: Piece; prop: Prop }) {
         .
       </p>
       <p className="flex flex-wrap gap-x-3">
+        <QuietButton onClick={() => set({ pulling: !pulling })}>
+          {pulling ? "Let the limbs be" : "Pull a limb"}
+        </QuietButton>
         <QuietButton
           onClick={() => void pose(piece.key, [])}
           disabled={!turns.length}

@@ -5,6 +5,7 @@ import { emptied } from "../stage/marks";
 import type { WorldFrame } from "./frames";
 
 const RADIUS_PX = 7;
+const USUAL_STEP = 15;
 const OVER_ALL = 11;
 const materials = (disc: string, ink: string, opacity: number) => ({
   disc: new THREE.MeshBasicMaterial({
@@ -27,6 +28,8 @@ const LOOKS = { quiet: QUIET, lit: LIT, mine: MINE };
 export const [STEM, HAND] = [2.6, 1.5];
 
 export interface DrawnSeat {
+  /** Degrees between the ticks of the scale about a lit seat; 0 or none for every 15. */
+  step?: number;
   frame: WorldFrame;
   look: SeatLook;
 }
@@ -41,7 +44,7 @@ const lines = (points: [number, number, number][], material: THREE.Material) => 
 };
 
 /** In a frame of its own: z is where it faces, y is 12 o'clock, the radius is 1. */
-function figure(look: SeatLook): THREE.Group {
+function figure(look: SeatLook, step: number): THREE.Group {
   const { disc, ink } = LOOKS[look];
   const group = new THREE.Group();
   const face = new THREE.Mesh(new THREE.CircleGeometry(1, 28), disc);
@@ -64,6 +67,12 @@ function figure(look: SeatLook): THREE.Group {
     [0, 0, 0],
     [0, HAND, 0],
   ];
+  const scale: [number, number, number][] = [];
+  for (let angle = 0; angle < 360 - 1e-6; angle += step || USUAL_STEP) {
+    const [s, c] = [Math.sin((angle * Math.PI) / 180), Math.cos((angle * Math.PI) / 180)];
+    scale.push([1.7 * s, 1.7 * c, 0], [2.1 * s, 2.1 * c, 0]);
+  }
+  if (look === "lit") group.add(lines(scale, ink));
   // Many may be open: only the two that meet say where they face.
   group.add(face, lines(look === "quiet" ? [...rim, ...hand] : [...rim, ...stem, ...hand], ink));
   return group;
@@ -74,8 +83,8 @@ export class SeatMarks {
 
   show(seats: DrawnSeat[]): void {
     emptied(this.group);
-    for (const { frame, look } of seats) {
-      const mark = figure(look);
+    for (const { frame, look, step } of seats) {
+      const mark = figure(look, step ?? 0);
       const side = frame.clock.clone().cross(frame.facing);
       mark.quaternion.setFromRotationMatrix(new THREE.Matrix4().makeBasis(side, frame.clock, frame.facing));
       mark.position.copy(frame.point);

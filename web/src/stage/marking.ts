@@ -40,6 +40,7 @@ export function markTies(view: StageView): void {
     shown.filter((tie) => tiesShown || always(tie.key)),
     measures,
     loud,
+    new Set(tiesInTheWay),
   );
 }
 

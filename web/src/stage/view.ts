@@ -3,7 +3,7 @@ import * as THREE from "three";
 
 import type { Fit, Piece, Pose, Triple } from "../api/client";
 import { type DrawnSeat, SeatMarks } from "../seats/SeatMarks";
-import { type Measure, type Tie, TieLines } from "../ties/TieLines";
+import { TieLines } from "../ties/TieLines";
 import { Cameraman } from "./camera";
 import { CaughtMark, type CaughtSign } from "./CaughtMark";
 import { Lighting } from "./lighting";
@@ -203,9 +203,9 @@ export class StageView {
     this.redraw(false);
   }
 
-  /** Draw these ties; `loud`: those that are named although they hold. */
-  showTies(ties: Iterable<Tie>, measures: ReadonlyMap<string, Measure>, loud: ReadonlySet<string>): void {
-    this.ties.show(ties, measures, loud);
+  /** Draw these ties, as `TieLines` does. */
+  showTies(...shown: Parameters<TieLines["show"]>): void {
+    this.ties.show(...shown);
     this.redraw(false);
   }
 

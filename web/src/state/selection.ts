@@ -16,6 +16,8 @@ export interface SelectionSlice {
   steps: Steps;
   seeThrough: boolean;
   isolated: boolean;
+  /** A press on a jointed piece takes hold of a limb. */
+  pulling: boolean;
   select: (keys: string[]) => void;
   point: (key: string | null) => void;
   setSteps: (steps: Partial<Steps>) => void;
@@ -30,6 +32,7 @@ export const selectionSlice: StateCreator<StageState, [], [], SelectionSlice> = 
   steps: keptSteps(),
   seeThrough: false,
   isolated: false,
+  pulling: false,
   select: (keys) => {
     if (!get().held) set({ selected: keys });
   },

@@ -25,15 +25,22 @@ export class TieLines {
   readonly group = new THREE.Group();
   labels: PlumbLabel[] = [];
 
-  /** Draw these ties. `loud`: keys of those that are named beside their line although they hold. */
-  show(ties: Iterable<Tie>, measures: ReadonlyMap<string, Measure>, loud: ReadonlySet<string>): void {
+  /** Draw these ties. `loud`: keys of those that are named beside their line although they hold; `inTheWay`: of those that
+   * forbid what was tried. */
+  show(
+    ties: Iterable<Tie>,
+    measures: ReadonlyMap<string, Measure>,
+    loud: ReadonlySet<string>,
+    inTheWay: ReadonlySet<string>,
+  ): void {
     emptied(this.group);
     this.labels = [];
     for (const tie of ties) {
       const measure = measures.get(tie.key);
       if (!measure || tie.tie === "join") continue;
       const [from, to] = [new THREE.Vector3(...measure.mine), new THREE.Vector3(...measure.theirs)];
-      const named = loud.has(tie.key) || !measure.holds;
+      const wrong = !measure.holds || inTheWay.has(tie.key);
+      const named = wrong || loud.has(tie.key);
       const along = to.clone().sub(from);
       const side = new THREE.Vector3(0, 1, 0).cross(along);
       if (side.lengthSq() < 1e-12) side.set(1, 0, 0);
@@ -42,14 +49,14 @@ export class TieLines {
       for (const end of [from, to]) points.push(end.clone().sub(side), end.clone().add(side));
       const line = new THREE.LineSegments(
         new THREE.BufferGeometry().setFromPoints(points),
-        !measure.holds ? BROKEN : named ? NAMED : KEPT,
+        wrong ? BROKEN : named ? NAMED : KEPT,
       );
       line.computeLineDistances();
       line.renderOrder = OVER_ALL;
       this.group.add(line);
       if (!named) continue;
       const text = measureWords(tie, measure);
-      this.labels.push({ at: from.clone().lerp(to, 0.5), text, quiet: measure.holds });
+      this.labels.push({ at: from.clone().lerp(to, 0.5), text, quiet: !wrong });
     }
   }
 }

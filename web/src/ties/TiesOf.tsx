@@ -5,7 +5,13 @@ import { QuietButton } from "../ui/buttons";
 import { keptWords, measureWords } from "./words";
 
 export function TiesOf({ keys }: { keys: string[] }) {
-  const { ties, measures, pieces, cutOuts } = useParts("ties", "measures", "pieces", "cutOuts");
+  const { ties, measures, pieces, cutOuts, tiesInTheWay } = useParts(
+    "ties",
+    "measures",
+    "pieces",
+    "cutOuts",
+    "tiesInTheWay",
+  );
   const mine = [...ties.values()].filter((tie) => keys.includes(tie.piece) || (tie.tie === "join" && keys.includes(tie.to))); // prettier-ignore
   const [first, second] = keys.map((k) => pieces.get(k));
   const two = keys.length === 2 && first && second;
@@ -35,6 +41,7 @@ export function TiesOf({ keys }: { keys: string[] }) {
       )}
       {mine.map((t) => {
         const measure = measures.get(t.key);
+        const inTheWay = tiesInTheWay.includes(t.key);
         return (
           <p key={t.key} className="flex flex-wrap items-baseline gap-x-3">
             <span>
@@ -42,9 +49,10 @@ export function TiesOf({ keys }: { keys: string[] }) {
               {keptWords(t)} · {pieces.get(t.to)?.name}
             </span>
             <span
-              className={`figure text-[13px] ${measure?.holds === false ? "text-clay-deep" : "text-quiet"}`}
+              className={`figure text-[13px] ${measure?.holds === false || inTheWay ? "text-clay-deep" : "text-quiet"}`}
             >
               {measure && measureWords(t, measure)}
+              {inTheWay && <strong role="alert"> in the way</strong>}
             </span>
             <QuietButton onClick={() => void make({ kind: "loosen", ties: [t.key] })}>loosen</QuietButton>
             {t.tie !== "join" && (

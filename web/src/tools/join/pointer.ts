@@ -67,7 +67,11 @@ export class JoinPointer implements PointerTool {
   /** Every seat it could go to, the one it goes to lit, and its own in ink. */
   private draw(carried: Carried, open: PlacedSeat[], near: PlacedSeat | null): void {
     const { pieces } = useStage.getState();
-    const drawn: DrawnSeat[] = open.map((frame) => ({ frame, look: frame === near ? "lit" : "quiet" }));
+    const drawn: DrawnSeat[] = open.map((frame) => ({
+      frame,
+      look: frame === near ? "lit" : "quiet",
+      step: frame.seat.step_deg ?? 0,
+    }));
     const own = near ? bestSeat(carried, near, open) : ownSeat(carried, null);
     const standing = pieces.get(carried.piece ?? "");
     if (own && standing) drawn.push({ frame: inWorld(own, standing.pose), look: "mine" });

@@ -3,6 +3,7 @@ import { toast } from "sonner";
 
 import type { Pointed, Question } from "../../api/live";
 import { inWords } from "../../fit/units";
+import { LimbPull } from "../../posing/pulling";
 import { make } from "../../stage/making";
 import { useStage } from "../../state";
 import { withGroup } from "../../state/families";
@@ -45,10 +46,14 @@ export class LookOverPointer implements PointerTool {
   press(at: At, event: PointerEvent): Gesture {
     const { view } = this.stage;
     const { selected, select, pieces, opened, held, set } = useStage.getState();
+    const hit = view.pick(at.x, at.y);
+    // A limb in front of the puck is what is meant while limbs are pulled.
+    if (hit && useStage.getState().pulling && selected.length === 1 && selected[0] === hit.key)
+      return new LimbPull(hit.key, at, hit.point, this.stage);
     const part = view.puckPart(at.x, at.y);
     if (part && selected.length)
       return new PuckGesture(new PuckDrag(part, movable(selected), at, this.stage), this.stage);
-    const key = view.pick(at.x, at.y)?.key;
+    const key = hit?.key;
     if (!key || pieces.get(key)?.role !== "prop") return selecting(this.stage, at, event.shiftKey);
     const together = withGroup(key, pieces, opened);
     const before = selected.includes(key);

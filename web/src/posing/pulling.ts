@@ -1,0 +1,97 @@
+/** A limb in the hand: it turns about its joint as the pointer goes round it on the screen, and is bent when it is let go. */
+import * as THREE from "three";
+
+import { type Schemas, client, wanted } from "../api/client";
+import { useStage } from "../state";
+import type { At, Gesture, StageParts } from "../tools/tool";
+import { pose, withTurn } from "./Posing";
+
+type Limb = Schemas["LimbSchema"];
+const AXES = ["x", "y", "z"] as const;
+
+/** Degrees that the pointer went round a place on the screen, anticlockwise. */
+export function turnedBy(pivot: At, from: At, to: At): number {
+  const angle = (at: At) => Math.atan2(pivot.y - at.y, at.x - pivot.x);
+  const degrees = ((angle(to) - angle(from)) * 180) / Math.PI;
+  return ((((degrees + 180) % 360) + 360) % 360) - 180;
+}
+
+/** The axis of a joint that looks most at the eye or away from it, and which of the two. */
+export function axisToward(
+  limb: Pick<Limb, "axes">,
+  toEye: THREE.Vector3,
+): { axis: "x" | "y" | "z"; sign: 1 | -1 } {
+  const looks = limb.axes.map((axis) => new THREE.Vector3(...axis).dot(toEye));
+  const most = looks.reduce((best, look, i) => (Math.abs(look) > Math.abs(looks[best]!) ? i : best), 0);
+  return { axis: AXES[most]!, sign: looks[most]! < 0 ? -1 : 1 };
+}
+
+export class LimbPull implements Gesture {
+  private limb: Limb | null = null;
+  private at: At;
+  private over = false;
+
+  constructor(
+    private readonly piece: string,
+    private readonly from: At,
+    point: THREE.Vector3,
+    private readonly stage: StageParts,
+  ) {
+    this.at = from;
+    const { key } = useStage.getState();
+    const [x, y, z] = point.toArray();
+    if (!key) return;
+    void wanted<Limb>(
+      client.GET("/api/sets/{key}/pieces/{piece}/limb", {
+        params: { path: { key, piece }, query: { x, y, z } },
+      }),
+    ).then(
+      (limb) => {
+        this.limb = limb;
+        this.tell();
+      },
+      (problem: Error) => useStage.getState().set({ note: problem.message }),
+    );
+  }
+
+  /** What it would be turned to, in whole degrees; null while it is not known which joint it is. */
+  private turn(): { joint: string; axis: "x" | "y" | "z"; degrees: number } | null {
+    const { limb } = this;
+    const { pieces, props } = useStage.getState();
+    const prop = props.get(pieces.get(this.piece)?.prop ?? "");
+    if (!limb?.joint || !prop) return null;
+    const { view } = this.stage;
+    const toEye = view.camera.position
+      .clone()
+      .sub(new THREE.Vector3(...limb.pivot))
+      .normalize();
+    const { axis, sign } = axisToward(limb, toEye);
+    const before = prop.turns.find((t) => t.joint === limb.joint && t.axis === axis)?.degrees ?? 0;
+    const by = Math.round(sign * turnedBy(view.onScreen(limb.pivot), this.from, this.at));
+    return { joint: limb.joint, axis, degrees: Math.max(-180, Math.min(180, before + by)) };
+  }
+
+  private tell(): void {
+    const turn = this.turn();
+    if (!this.over) this.stage.beside.figures(this.at, turn ? `${turn.joint} ${turn.degrees}°` : "");
+  }
+
+  move(at: At): void {
+    this.at = at;
+    this.tell();
+  }
+
+  up(at: At): void {
+    this.at = at;
+    this.over = true;
+    const turn = this.turn();
+    const { pieces, props } = useStage.getState();
+    const prop = props.get(pieces.get(this.piece)?.prop ?? "");
+    if (turn && prop) void pose(this.piece, withTurn(prop.turns, turn.joint, turn.axis, turn.degrees));
+  }
+
+  cancel(): void {
+    this.over = true;
+    this.stage.beside.nothing();
+  }
+}
