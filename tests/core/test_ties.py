@@ -111,6 +111,15 @@ def test_a_bearer_takes_along_what_clings_to_it_and_it_does_not_leave() -> None:
     assert d.at("jug")[0] - d.at("table")[0] == pytest.approx(0.55, abs=1e-3)
 
 
+def test_what_comes_along_is_no_target_for_what_it_clings_to() -> None:
+    table = piece("table", box(1.0, 0.7, 1.0), (0, 0.35, 0))
+    d = Dressed(FLOOR, table, piece("jug", box(0.1, 0.2, 0.1), (0.2, 0.8, 0.1)))
+    d.do("tie", tie="cling", piece="jug", to="table")
+    for kind, more in (("hang", {"piece": "table"}), ("line_up", {"pieces": ["table"], "axis": "across"})):
+        with pytest.raises(MoveRefused, match="jug clings to what is moved"):
+            d.look(kind, to="jug", **more)
+
+
 def test_cling_follows_the_slope_of_a_ball_without_flipping() -> None:
     hill = piece("hill", ball(1.0, 4), bearer=True)
     d = Dressed(FLOOR, hill, piece("tile", box(0.1, 0.02, 0.1), (0.0, 1.2, 0.0)))

@@ -49,11 +49,14 @@ def hits_on(index: SceneIndex, row: int, origins: Vec, direction: Vec) -> tuple[
     unit face normals (k, 3) facing the rays, of those that meet it."""
     distance, triangle = hits_on_row_kernel(index.forest, index.placed, row, np.ascontiguousarray(origins), direction)
     met = triangle >= 0
-    corners = index.forest.corners[triangle[met]] @ index.placed.linear[row].T
-    normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    normals /= np.linalg.norm(normals, axis=1)[:, None]
-    normals[normals @ direction > 0] *= -1.0
-    return origins[met] + distance[met, None] * direction, normals
+    linear = index.placed.linear[row]
+    normals = []
+    for corners in index.forest.corners[triangle[met]]:
+        a, b, c = linear @ corners[0], linear @ corners[1], linear @ corners[2]
+        normal = cross(b - a, c - a)
+        normal /= math.hypot(*normal)
+        normals.append(-normal if normal @ direction > 0 else normal)
+    return origins[met] + distance[met, None] * direction, np.array(normals).reshape(-1, 3)
 
 
 @kernel

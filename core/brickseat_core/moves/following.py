@@ -39,8 +39,11 @@ def left_apart(joined: Joined, left: tuple[Left, ...]) -> tuple[Left, ...]:
     )
 
 
-def without_riders(dressed: Set, joined: Joined, held: Iterable[str]) -> None:
-    """Take what clings to the pieces of ``held`` out of the index of ``joined``: it comes along, and is in nobody's way."""
+def without_riders(dressed: Set, joined: Joined, held: Iterable[str]) -> set[str]:
+    """Take what clings to the pieces of ``held`` out of the index of ``joined``: it comes along, and is in nobody's way.
+
+    Returns the keys of all that come along.
+    """
     moving = set(held)
     clings = [t for t in dressed.ties.values() if t.tie == "cling"]
     riders: set[str] = set()
@@ -52,6 +55,7 @@ def without_riders(dressed: Set, joined: Joined, held: Iterable[str]) -> None:
     for key in {joined.key_of(k) for k in riders}:
         if key in joined.index.pieces and key not in joined.formations:
             joined.index.remove(key)
+    return riders
 
 
 def without_own_walls(dressed: Set, joined: Joined, held: Iterable[str]) -> tuple[str, ...]:

@@ -85,6 +85,7 @@ class Registry:
     """All kinds of moves by name."""
 
     kinds: dict[str, MoveKind] = field(default_factory=dict)
+    _adapter: tuple[int, TypeAdapter[Any]] | None = None
 
     def __iter__(self) -> Iterator[MoveKind]:
         return iter(self.kinds.values())
@@ -108,6 +109,12 @@ class Registry:
         """The type of every move that can be asked for: a union told apart by ``kind``."""
         return Annotated[Union[tuple(k.form for k in self if k.asked)], Field(discriminator="kind")]  # noqa: UP007
 
+    def adapter(self) -> TypeAdapter[Any]:
+        """What reads any move that can be asked for. Made once for the kinds there are: it takes milliseconds."""
+        if self._adapter is None or self._adapter[0] != len(self.kinds):
+            self._adapter = (len(self.kinds), TypeAdapter(self.any_form()))
+        return self._adapter[1]
+
     def of(self, move: Any) -> MoveKind:
         """The kind of a move. Raises MoveRefused where there is no such kind."""
         found = self.kinds.get(getattr(move, "kind", ""))
@@ -125,7 +132,7 @@ def parse(data: Any) -> Any:
     if not isinstance(data, dict) or data.get("kind") not in kinds:
         raise MoveRefused(f"a move is an object whose kind is one of {', '.join(sorted(kinds))}")
     try:
-        return TypeAdapter(REGISTRY.any_form()).validate_python(data, strict=False)
+        return REGISTRY.adapter().validate_python(data, strict=False)
     except ValidationError as error:
         raise MoveRefused(first_problem(error)) from None
 
@@ -139,7 +146,7 @@ def first_problem(error: ValidationError) -> str:
 
 def schema() -> dict[str, Any]:
     """The JSON schema of a list of moves, as ``brickseat apply`` reads it."""
-    found: dict[str, Any] = {"type": "array", "items": TypeAdapter(REGISTRY.any_form()).json_schema()}
+    found: dict[str, Any] = {"type": "array", "items": REGISTRY.adapter().json_schema()}
     definitions = found["items"].pop("$defs", {})
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "moves", **found, "$defs": definitions}
 
@@ -167,7 +174,11 @@ def compute_move(
     kind = REGISTRY.of(move)
     held = (keys_of(move) or index.bodies) if kind.bodily else ()
     joined = as_bodies(dressed, index, [k for k in held if k in index.bodies])
-    without_riders(dressed, joined, held)
+    target = getattr(move, "to", None)
+    if target in without_riders(dressed, joined, held):
+        raise MoveRefused(
+            f"{dressed.pieces[target].name} clings to what is moved and comes along; choose another target"
+        )
     walls = without_own_walls(dressed, joined, held) if not hasattr(move, "to") else ()
     scene = Scene(joined.dressed, joined.index, fits, prop, fresh_key, joined, dressed, Deadline(seconds))
     try:
