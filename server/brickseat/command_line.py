@@ -240,10 +240,11 @@ def store_moved(found: GltfSet, index: SceneIndex, joined: Joined, pieces: Itera
 
 
 def run_apply(args: argparse.Namespace) -> int:
+    from brickseat_core.formats.gltf_lines import lines_of
     from brickseat_core.formats.moves_file import apply_moves, read_moves
 
     found = open_set(args.set, args.bearer, args.tolerance)
-    applied = apply_moves(found.dressed, read_moves(args.moves), progress("moving"))
+    applied = apply_moves(found.dressed, read_moves(args.moves), progress("moving"), lines_of(found.document))
     store_set(found, applied.dressed)
     save(found.document, args.output)
     for words in applied.words:

@@ -152,6 +152,28 @@ def test_apply_makes_every_move_of_the_contract_and_the_file_keeps_it(tmp_path: 
     assert "whole" not in filled["extras"]["brickseat"]
 
 
+def test_a_row_follows_a_line_of_the_file_which_stays_as_it_was(tmp_path: Path) -> None:
+    path, out, moves = tmp_path / "set.glb", tmp_path / "out.glb", tmp_path / "moves.json"
+    made = document([FLOOR_NODE, block("post", [5, 0.5, 5])])
+    corners = np.array([[0, 0, 0], [2, 0, 0], [2, 0, 2]], dtype="<f4")
+    place = made.append(corners, "VEC3")
+    made.json["meshes"].append({"name": "path", "primitives": [{"attributes": {"POSITION": place}, "mode": 3}]})
+    made.json["nodes"].append({"name": "path", "mesh": len(made.json["meshes"]) - 1, "translation": [-1, 0, 0]})
+    made.json["scenes"][0]["nodes"].append(len(made.json["nodes"]) - 1)
+    made.save(path)
+    moves.write_text(json.dumps([{"kind": "row", "prop": "post", "line": "path", "count": 5}]))
+    done = run("apply", path, moves, "-o", out)
+    assert (done.returncode, done.stderr) == (0, "")
+    after = read_set(GltfDocument.open(out)).dressed
+    laid = sorted((p for p in after.pieces.values() if p.recipe), key=lambda p: p.number or 0)
+    assert [p.pose.position[0] for p in laid] == pytest.approx([-1, 0, 1, 1, 1], abs=1e-6)
+    assert [p.pose.position[2] for p in laid] == pytest.approx([0, 0, 0, 1, 2], abs=1e-6)
+    assert GltfDocument.open(out).json["nodes"][2]["mesh"] == 1 + made.json["nodes"][0]["mesh"]
+    moves.write_text(json.dumps([{"kind": "row", "prop": "post", "line": "post", "count": 5}]))
+    refused = run("apply", path, moves, "-o", out)
+    assert (refused.returncode, "those that do: path" in refused.stderr) == (2, True)
+
+
 def test_seat_repair_and_settle_keep_what_is_joined_together(tmp_path: Path) -> None:
     path, out, moves = tmp_path / "set.glb", tmp_path / "out.glb", tmp_path / "moves.json"
     document([FLOOR_NODE, block("low", [0, 0.5, 0]), block("high", [3, 2, 0])]).save(path)

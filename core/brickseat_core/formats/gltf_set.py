@@ -134,6 +134,11 @@ def read_mesh(document: GltfDocument, number: int, cache: dict[int, tuple[Vec, A
     return cache[number]
 
 
+def draws_lines(primitive: Any) -> bool:
+    """Whether a primitive draws points or lines: something to follow, not something that stands."""
+    return isinstance(primitive, dict) and primitive.get("mode", TRIANGLES) not in (TRIANGLES, STRIP, FAN)
+
+
 def drawn_primitives(document: GltfDocument, number: int) -> list[int]:
     """Which primitives of a mesh are made of triangles."""
     primitives = document.item("meshes", number, "a node")["primitives"]
@@ -245,7 +250,9 @@ def read_set(document: GltfDocument, bearers: Iterable[str] = (), tolerance: flo
             return [Placement(number, None, whole, worlds[number])]
         if "mesh" not in node:
             return []
-        document.item("meshes", node["mesh"], f"nodes[{number}].mesh")
+        drawn = document.item("meshes", node["mesh"], f"nodes[{number}].mesh").get("primitives")
+        if isinstance(drawn, list) and drawn and all(draws_lines(primitive) for primitive in drawn):
+            return []
         if INSTANCING in (node.get("extensions") or {}):
             return [
                 Placement(number, i, node["mesh"], worlds[number] @ m)

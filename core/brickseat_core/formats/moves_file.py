@@ -1,7 +1,7 @@
 """Moves from a file: pieces are named by node name, and all are made, one after the other, or none."""
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import partial
 from itertools import count
@@ -11,6 +11,7 @@ from typing import Any
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.formats.errors import FileError
+from brickseat_core.formats.gltf_lines import Line
 from brickseat_core.moves import MoveRefused, compute_move, parse
 from brickseat_core.relations.indexing import follow, index_of
 from brickseat_core.scene import Piece, Prop, Set
@@ -49,9 +50,15 @@ def read_moves(path: Path) -> list[Any]:
 
 
 def apply_moves(
-    dressed: Set, moves: list[Any], on_progress: Callable[[int, int], object] = lambda done, total: None
+    dressed: Set,
+    moves: list[Any],
+    on_progress: Callable[[int, int], object] = lambda done, total: None,
+    lines: Mapping[str, Line] | None = None,
 ) -> Applied:
-    """Make ``moves``, plain JSON values that name pieces by name. Raises FileError with the number of the bad one."""
+    """Make ``moves``, plain JSON values that name pieces by name. ``lines``: those of the file, which rows name.
+
+    Raises FileError with the number of the bad one.
+    """
     index = index_of(dressed)
     fits = check(index, dressed.tolerance) if any(needs_fits(m) for m in moves) else {}
     numbers = count(1)
@@ -60,7 +67,7 @@ def apply_moves(
     for number, data in enumerate(moves, 1):
         on_progress(number - 1, len(moves))
         try:
-            move = parse(by_key(dressed, data))
+            move = parse(by_key(dressed, data, lines or {}))
             outcome = compute_move(
                 dressed,
                 index,
@@ -84,8 +91,8 @@ def needs_fits(data: Any) -> bool:
     return isinstance(data, dict) and data.get("kind") == "repair"
 
 
-def by_key(dressed: Set, data: Any) -> Any:
-    """The move with the keys of pieces in the place of their names. Raises MoveRefused."""
+def by_key(dressed: Set, data: Any, lines: Mapping[str, Line]) -> Any:
+    """The move with the keys of pieces in the place of their names, and points for the name of a line. Raises MoveRefused."""
     if not isinstance(data, dict):
         return data
     keys = {piece.name: piece.key for piece in dressed.pieces.values()}
@@ -98,6 +105,11 @@ def by_key(dressed: Set, data: Any) -> Any:
     named = dict(data)
     if isinstance(named.get("pieces"), list):
         named["pieces"] = [key_of(name) for name in named["pieces"]]
+    line = named.get("line")
+    if isinstance(line, str):
+        if line not in lines:
+            raise MoveRefused(f"no node named {line!r} draws a line; those that do: {', '.join(lines) or 'none'}")
+        named["line"], named["closed"] = lines[line].points.tolist(), lines[line].closed
     for field in NAMES_A_PIECE:
         if isinstance(named.get(field), str):
             named[field] = key_of(named[field])

@@ -25,6 +25,7 @@ export class LineUpPointer implements PointerTool {
   private caught: Caught | null = null;
   private overridden: string[] = [];
   private visiting = false;
+  private sawThrough = false;
 
   constructor(private readonly stage: StageParts) {}
 
@@ -62,10 +63,21 @@ export class LineUpPointer implements PointerTool {
     if (turn !== this.asked) return;
     this.caught = found;
     this.draw();
+    // What is chosen behind a bearer is seen through it.
+    const over = view.pick(at.x, at.y)?.key;
+    this.seeThrough(
+      !!found && over !== undefined && over !== found.on && pieces.get(over)?.role === "bearer",
+    );
     const name = pieces.get(found?.on ?? "")?.name;
     const from = useStage.getState().picked.at(-1);
     const away = found && from && !this.mine ? `, ${inWords(distance(from.point, found.point))} from it` : "";
     beside.figures(at, found && name ? `${CAUGHT_WORDS[found.what]} of ${name}${away}` : "");
+  }
+
+  private seeThrough(hidden: boolean): void {
+    if (hidden === this.sawThrough) return;
+    this.sawThrough = hidden;
+    this.stage.view.pieces.setSeeThrough(hidden || useStage.getState().seeThrough);
   }
 
   /** What is picked, what is caught, and a thin line from where it is taken to where it goes. */
@@ -156,6 +168,7 @@ export class LineUpPointer implements PointerTool {
     this.tried += 1;
     this.caught = null;
     this.hideGhost();
+    this.seeThrough(false);
     const { view, beside } = this.stage;
     view.showCaught([]);
     view.measure(null, null, "");
