@@ -13,7 +13,7 @@ from brickseat.store.models import StoredProp
 from brickseat_core.fit.check import check
 from brickseat_core.fit.repair import repair
 from brickseat_core.relations.indexing import index_of
-from brickseat_core.relations.obeying import measure_ties
+from brickseat_core.relations.tie_measures import measure_ties
 
 pytestmark = pytest.mark.django_db
 

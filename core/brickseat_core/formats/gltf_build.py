@@ -304,7 +304,7 @@ def set_document(dressed: Set, models: Mapping[str, GltfDocument]) -> GltfDocume
     carrier = Carrier()
     nodes: list[Json] = carrier.document.json.setdefault("nodes", [])
     roots: list[int] = []
-    derived = derived_meshes(dressed, {})
+    derived = derived_meshes(dressed)
     standing: list[tuple[str, Pose, Prop, Json, Mesh | None]] = [
         (p.name, p.pose, p.prop, {**piece_extras(p), **seat_extras(p.prop)}, derived.get(p.key))
         for p in dressed.pieces.values()

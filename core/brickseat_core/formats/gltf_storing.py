@@ -216,7 +216,7 @@ def store_relations(found: GltfSet, after: Set) -> None:
 
 def store_cuts(found: GltfSet, after: Set) -> None:
     """Draw every bearer by what is left of it, and those that are whole again by their own mesh."""
-    derived, before = derived_meshes(after, {}), derived_meshes(found.dressed, {})
+    derived, before = derived_meshes(after), derived_meshes(found.dressed)
     nodes = found.document.json["nodes"]
     for key, body in found.bodies.items():
         if key not in after.pieces or any(part.instance is not None for part in body.parts):

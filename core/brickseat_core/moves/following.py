@@ -10,8 +10,9 @@ from brickseat_core.fit.repair import Left
 from brickseat_core.fit.set_down import set_down
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.relations.bodies import Joined
-from brickseat_core.relations.cutting import CannotCut, derived_meshes, part_before_wall
+from brickseat_core.relations.cutting import derived_meshes, part_before_wall
 from brickseat_core.relations.indexing import follow
+from brickseat_core.relations.solids import CannotCut
 from brickseat_core.scene import Change, CutOut, Delta, Set, Tie, merged, piece_delta
 
 
@@ -65,7 +66,7 @@ def without_own_walls(dressed: Set, joined: Joined, held: Iterable[str]) -> tupl
     own = [c for c in dressed.cut_outs.values() if c.piece in keys]
     if not own:
         return ()
-    others = derived_meshes(replace(dressed, cut_outs={k: c for k, c in dressed.cut_outs.items() if c not in own}), {})
+    others = derived_meshes(replace(dressed, cut_outs={k: c for k, c in dressed.cut_outs.items() if c not in own}))
     before: dict[str, Mesh] = {}
     for cut in own:
         bearer = dressed.pieces[cut.bearer]

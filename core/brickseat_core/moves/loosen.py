@@ -9,7 +9,7 @@ from brickseat_core.fit.repair import Left
 from brickseat_core.moves.choosing import chosen, in_short
 from brickseat_core.moves.fields import MOST_PIECES, Key, Pieces
 from brickseat_core.moves.registry import REGISTRY, MoveRefused, Outcome, Scene
-from brickseat_core.relations.obeying import tie_words
+from brickseat_core.relations.tie_measures import tie_words
 from brickseat_core.scene import Change, Delta, Tie
 
 

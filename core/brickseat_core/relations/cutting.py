@@ -1,12 +1,9 @@
 """Cut-outs: the hole that a piece makes in a bearer, as wide as its silhouette and as deep as that wall.
 
 The bearer's own mesh stays whole. The cut one is derived from both poses and kept for as long as it is in use, so that
-moving the piece moves the hole, and taking it away leaves no trace. Booleans: Manifold (a library for solids).
+moving the piece moves the hole, and taking it away leaves no trace.
 """
 
-import threading
-from collections import OrderedDict
-from collections.abc import Hashable, Mapping
 from typing import NamedTuple
 
 import manifold3d
@@ -15,60 +12,26 @@ import numpy as np
 from brickseat_core.meshes.crossings import intervals_inside
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.meshes.tree import Tree
+from brickseat_core.relations.silhouettes import FLUSH, sample_points, silhouette, silhouette_within
+from brickseat_core.relations.solids import MESHES_KEPT, CannotCut, Kept, solid_of, without_prisms
 from brickseat_core.scene import CutOut, Piece, Set, Vec
 
-MESHES_KEPT = 64
-"""Cut meshes and silhouettes kept for when the same is asked for again: undo, a preview and then the move itself."""
-SAMPLES = 5
-"""Lines across and along the silhouette on which the depth of the wall is measured."""
-INSET = 1e-4
-"""Share of its size by which measured lines stand within the silhouette."""
 MARGIN_SHARE = 0.05
 LEAST_MARGIN = 1e-4
 """Share of its thickness, and metres at least, by which the hole reaches beyond the wall on both sides."""
-MITER_LIMIT = 4.0
 INTO_WALL = 0.7
 """Part of a piece's seating direction that must lead through a wall for the piece to be seated into it."""
 COVER = 1e-3
 """Metres that the cover over an opening is thick."""
-FLUSH = 1e-5
-"""Metres from which something goes into a wall: what is nearer to its face only lies on it."""
 MOST_NORMALS = 8
 """Directions that the wall may be cut in, tried one after the other."""
 
 
-class CannotCut(ValueError):
-    """A hole that cannot be cut; says why, and what to do."""
+_meshes = Kept(MESHES_KEPT)
 
 
-class Kept:
-    """What was computed last, by content. Threads may share it."""
-
-    def __init__(self, most: int) -> None:
-        self._most = most
-        self._found: OrderedDict[Hashable, object] = OrderedDict()
-        self._lock = threading.Lock()
-
-    def get(self, key: Hashable) -> object | None:
-        """What is kept under ``key``."""
-        with self._lock:
-            if key in self._found:
-                self._found.move_to_end(key)
-            return self._found.get(key)
-
-    def put(self, key: Hashable, value: object) -> None:
-        """Keep a value; the one that was not asked for longest goes."""
-        with self._lock:
-            self._found[key] = value
-            while len(self._found) > self._most:
-                self._found.popitem(last=False)
-
-
-_meshes, _silhouettes, _shells = Kept(MESHES_KEPT), Kept(MESHES_KEPT), Kept(MESHES_KEPT)
-
-
-def derived_meshes(dressed: Set, before: Mapping[str, Mesh]) -> dict[str, Mesh]:
-    """By key, the mesh of every bearer that something is cut into. ``before``: those of the set before this one.
+def derived_meshes(dressed: Set) -> dict[str, Mesh]:
+    """By key, the mesh of every bearer that something is cut into.
 
     A cut that is impossible where the piece stands now leaves the bearer as it is without it.
     """
@@ -246,94 +209,6 @@ def piece_box(piece: Piece) -> tuple[Vec, Vec]:
     return points.min(axis=0), points.max(axis=0)
 
 
-def silhouette(piece: Piece, frame: Vec, clearance: float) -> Vec:
-    """(n, 2) the largest outline of a piece seen along the third row of ``frame``, grown by ``clearance`` metres.
-
-    Relative to the piece's origin, so that it is the same wherever the piece is carried. Raises CannotCut.
-    """
-    basis = frame @ piece.pose.linear
-    key = (piece.prop.mesh.digest, tuple(np.round(basis, 12).ravel().tolist()), clearance)
-    kept = _silhouettes.get(key)
-    if isinstance(kept, np.ndarray):
-        return kept
-    mesh = piece.prop.mesh
-    flat = (mesh.vertices @ basis.T)[:, :2]
-    corners = flat[mesh.faces]
-    a, b = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
-    area = a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]
-    turned = np.where((area < 0.0)[:, None, None], corners[:, ::-1], corners)
-    drawn = turned[np.abs(area) > 1e-14]
-    found = largest_outline(manifold3d.CrossSection(list(drawn), manifold3d.FillRule.NonZero), clearance)
-    if found is None:
-        raise CannotCut(f"{piece.name} has no outline seen from there; give it a thickness")
-    _silhouettes.put(key, found)
-    return found
-
-
-def largest_outline(section: manifold3d.CrossSection, clearance: float) -> Vec | None:
-    """(n, 2) the largest outline of a section grown by ``clearance`` metres; None where there is none.
-
-    What is hollow in it is filled: a ring takes out a disc.
-    """
-    if clearance > 0.0:
-        section = section.offset(clearance, manifold3d.JoinType.Miter, MITER_LIMIT)
-    outlines = [np.asarray(p, dtype=np.float64) for p in section.to_polygons()]
-    return max(outlines, key=polygon_area) if outlines else None
-
-
-def silhouette_within(piece: Piece, frame: Vec, clearance: float, low: float, high: float) -> Vec | None:
-    """As ``silhouette``, of what of a piece lies between ``low`` and ``high`` metres along the third row of ``frame``.
-
-    None where nothing of it does, or its mesh is not closed.
-    """
-    basis = frame @ piece.pose.linear
-    where = (tuple(np.round(basis, 12).ravel().tolist()), clearance, round(low, 7), round(high, 7))
-    key = (piece.prop.mesh.digest, *where)
-    kept = _silhouettes.get(key)
-    if isinstance(kept, np.ndarray):
-        return kept
-    shells = solid_of(piece.prop.mesh)
-    if shells is None:
-        return None
-    matrix = np.concatenate([basis, np.zeros((3, 1))], axis=1)
-    inner = manifold3d.CrossSection()
-    for solid, _ in shells:
-        if solid is not None:
-            slab = solid.transform(matrix).trim_by_plane((0.0, 0.0, 1.0), low + FLUSH)
-            inner += slab.trim_by_plane((0.0, 0.0, -1.0), FLUSH - high).project()
-    found = largest_outline(inner, clearance)
-    if found is not None:
-        _silhouettes.put(key, found)
-    return found
-
-
-def polygon_area(outline: Vec) -> float:
-    """Signed area of a closed outline (n, 2), positive when it runs anticlockwise."""
-    x, y = outline[:, 0], outline[:, 1]
-    return 0.5 * float(x @ np.roll(y, -1) - y @ np.roll(x, -1))
-
-
-def inside_outline(outline: Vec, points: Vec) -> Vec:
-    """(k,) whether points (k, 2) are inside an outline (n, 2), by parity of crossings."""
-    a, b = outline, np.roll(outline, -1, axis=0)
-    above = (a[None, :, 1] > points[:, None, 1]) != (b[None, :, 1] > points[:, None, 1])
-    rise = np.where(a[:, 1] == b[:, 1], 1.0, b[:, 1] - a[:, 1])
-    x = a[None, :, 0] + (points[:, None, 1] - a[None, :, 1]) * ((b[:, 0] - a[:, 0]) / rise)[None, :]
-    return np.asarray((above & (points[:, None, 0] < x)).sum(axis=1) % 2 == 1)
-
-
-def sample_points(outline: Vec) -> Vec:
-    """(k, 2) points inside an outline: a grid over it, and its corners drawn in a little."""
-    lo, hi = outline.min(axis=0), outline.max(axis=0)
-    steps = (np.arange(SAMPLES) + 0.5) / SAMPLES
-    # Not exactly in the middle, where meshes have their edges.
-    grid = np.array([lo + (hi - lo) * np.array([s + 0.0037, t - 0.0029]) for s in steps for t in steps])
-    grid = grid[inside_outline(outline, grid)]
-    few = outline[:: max(1, len(outline) // 32)]
-    centre = grid.mean(axis=0) if len(grid) else few.mean(axis=0)
-    return np.concatenate([grid, few + (centre - few) * INSET])
-
-
 def depth_of(
     tree: Tree, bearer: Piece, piece: Piece, frame: Vec, outline: Vec, back: Vec
 ) -> tuple[float, float, float, float] | None:
@@ -381,54 +256,3 @@ def with_corners_between(
     if not near.any():
         return low, high
     return min(low, float(points[near, 2].min())), max(high, float(points[near, 2].max()))
-
-
-def solid_of(mesh: Mesh) -> list[tuple[manifold3d.Manifold | None, Vec]] | None:
-    """The shells of a closed mesh as solids, each with its triangles (m, 3, 3); None where the mesh is open.
-
-    A shell that is no solid by itself is None.
-    """
-    if not mesh.health.closed or mesh.health.inward:
-        return None
-    kept = _shells.get(mesh.digest)
-    if isinstance(kept, list):
-        return kept
-    shells = []
-    corners = mesh.vertices[mesh.faces]
-    welded = mesh.welded
-    for shell in range(int(mesh.shell_of.max()) + 1):
-        mine = np.flatnonzero(mesh.shell_of == shell)
-        numbers, faces = np.unique(welded[mine].ravel(), return_inverse=True)
-        points = np.empty((len(numbers), 3))
-        points[faces] = corners[mine].reshape(-1, 3)
-        triangles = faces.reshape(-1, 3)
-        distinct = (triangles != np.roll(triangles, 1, axis=1)).all(axis=1)
-        solid = manifold3d.Manifold(
-            manifold3d.Mesh64(np.ascontiguousarray(points), np.ascontiguousarray(triangles[distinct].astype(np.uint64)))
-        )
-        shells.append((solid if solid.status() == manifold3d.Error.NoError else None, corners[mine]))
-    _shells.put(mesh.digest, shells)
-    return shells
-
-
-def without_prisms(mesh: Mesh, prisms: list[manifold3d.Manifold]) -> Mesh | None:
-    """``mesh`` without these volumes; None where nothing is left, or a shell in the way is no solid."""
-    shells = solid_of(mesh)
-    assert shells is not None
-    prism = manifold3d.Manifold.batch_boolean(prisms, manifold3d.OpType.Add) if len(prisms) > 1 else prisms[0]
-    box = np.array(prism.bounding_box()).reshape(2, 3)
-    vertices, faces, count = [], [], 0
-    for solid, corners in shells:
-        apart = (corners.min(axis=(0, 1)) > box[1]).any() or (corners.max(axis=(0, 1)) < box[0]).any()
-        if apart or solid is None:
-            points, triangles = corners.reshape(-1, 3), np.arange(3 * len(corners)).reshape(-1, 3)
-        else:
-            cut = (solid - prism).to_mesh64()
-            points, triangles = np.asarray(cut.vert_properties)[:, :3], np.asarray(cut.tri_verts)
-        vertices.append(points)
-        faces.append(triangles.astype(np.int64) + count)
-        count += len(points)
-    triangles = np.concatenate(faces)
-    if not len(triangles):
-        return None
-    return Mesh(np.ascontiguousarray(np.concatenate(vertices)), triangles.astype(np.int32))

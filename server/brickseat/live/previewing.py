@@ -36,7 +36,7 @@ def preview(live: LiveSet, question: PreviewQuestion) -> dict[str, Any]:
         raise NotUnderstood(str(error), question.n, error.ties) from None
     shapes = {}
     if now.dressed.cut_outs:
-        derived = derived_meshes(outcome.change.on(now.dressed), now.index.derived)
+        derived = derived_meshes(outcome.change.on(now.dressed))
         for piece, mesh in derived.items():
             if now.index.derived.get(piece) is not mesh:
                 note_previewed(piece, mesh)

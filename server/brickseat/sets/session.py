@@ -19,7 +19,7 @@ from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check, touched_by
 from brickseat_core.fit.measuring import Fit
 from brickseat_core.relations.indexing import follow, index_of
-from brickseat_core.relations.obeying import Measure, measure_ties, ties_touched
+from brickseat_core.relations.tie_measures import Measure, measure_ties, ties_touched
 from brickseat_core.scene import Change, Prop, Set
 
 IDLE_KEPT = 12

@@ -10,7 +10,7 @@ from brickseat.sets.listening import NO_LONGER_OPEN, SIGNED_OUT, listeners
 from brickseat.sets.session import Snapshot
 from brickseat_core.fit.measuring import Fit
 from brickseat_core.fit.repair import Left
-from brickseat_core.relations.obeying import tie_words
+from brickseat_core.relations.tie_measures import tie_words
 from brickseat_core.scene import Delta
 from brickseat_core.scene.encoding import encode
 
