@@ -5,13 +5,14 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from brickseat_core.contact.rays import first_hit
+from brickseat_core.contact.rays import first_hit, hits_on
 from brickseat_core.fit.check import check
 from brickseat_core.fit.set_down import set_down
 from brickseat_core.gravity.shapes import contact_shape
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.meshes.nearest import distances
 from brickseat_core.meshes.tree import LEAF_SIZE, MAX_DEPTH, Tree, build_tree
+from brickseat_core.scene import Pose
 from shapes import FLOOR, ball, box, piece, standing
 
 
@@ -117,3 +118,24 @@ def test_rays_find_what_a_look_at_every_triangle_finds() -> None:
                 if min(u, v, 1 - u - v) >= 0.0 and t >= 0.0:
                     nearest = min(nearest, t)
         assert (hit.distance if hit is not None else np.inf) == pytest.approx(nearest, rel=1e-9)
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(0, 2**32 - 1))
+def test_rays_on_one_row_meet_what_each_meets_by_itself(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    basis = rng.normal(size=(3, 3)) + 2.0 * np.diag(rng.choice([-1.0, 1.0], 3))
+    it = piece("it", ball(0.5, 2)).at(Pose.of(basis, rng.normal(size=3)))
+    index = standing(FLOOR, it, piece("before", box(9.0, 9.0, 9.0), (0.0, 9.0, 0.0)))
+    direction = rng.normal(size=3)
+    direction /= np.linalg.norm(direction)
+    origins = it.pose.origin - 5.0 * direction + rng.normal(size=(12, 3))
+    row = index.row["it"]
+    alone = [first_hit(index, origin, direction, only=row) for origin in origins]
+    points, normals = hits_on(index, row, origins, direction)
+    met = [hit for hit in alone if hit is not None]
+    assert len(points) == len(normals) == len(met)
+    for point, normal, hit in zip(points, normals, met, strict=True):
+        assert np.allclose(point, hit.point, atol=1e-12)
+        assert np.allclose(normal, hit.normal, atol=1e-9)
+        assert normal @ direction <= 0.0

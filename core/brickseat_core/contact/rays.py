@@ -47,24 +47,19 @@ def first_hit(index: SceneIndex, origin: Vec, direction: Vec, skip: int = -1, on
 def hits_on(index: SceneIndex, row: int, origins: Vec, direction: Vec) -> tuple[Vec, Vec]:
     """What parallel rays from ``origins`` (n, 3) along unit ``direction`` (3,) meet first of one row: points (k, 3) and
     unit face normals (k, 3) facing the rays, of those that meet it."""
-    distance, triangle = hits_on_row_kernel(index.forest, index.placed, row, np.ascontiguousarray(origins), direction)
-    met = triangle >= 0
-    linear = index.placed.linear[row]
-    normals = []
-    for corners in index.forest.corners[triangle[met]]:
-        a, b, c = linear @ corners[0], linear @ corners[1], linear @ corners[2]
-        normal = cross(b - a, c - a)
-        normal /= math.hypot(*normal)
-        normals.append(-normal if normal @ direction > 0 else normal)
-    return origins[met] + distance[met, None] * direction, np.array(normals).reshape(-1, 3)
+    points, normals = hits_on_row_kernel(index.forest, index.placed, row, np.ascontiguousarray(origins), direction)
+    return points, normals
 
 
 @kernel
 def hits_on_row_kernel(forest, placed, row, origins, direction):  # type: ignore[no-untyped-def]
-    """As ``hits_on``: (n,) distances in metres and triangles, -1 where a ray misses."""
+    """As ``hits_on``."""
     n = origins.shape[0]
-    distance = np.full(n, np.inf)
-    which = np.full(n, -1, np.int64)
+    points = np.empty((n, 3))
+    normals = np.empty((n, 3))
+    linear = placed.linear[row]
+    corners = np.empty((3, 3))
+    met = 0
     o = np.empty(3)
     d = np.empty(3)
     for i in range(n):
@@ -75,9 +70,24 @@ def hits_on_row_kernel(forest, placed, row, origins, direction):  # type: ignore
                 o[c] += placed.inverse[row, c, k] * (origins[i, k] - placed.origin[row, k])
                 d[c] += placed.inverse[row, c, k] * direction[k]
         near, triangle = first_on_tree(forest, placed.root[row], o, d, np.inf)
-        if triangle >= 0:
-            distance[i], which[i] = near, triangle
-    return distance, which
+        if triangle < 0:
+            continue
+        for v in range(3):
+            for c in range(3):
+                corners[v, c] = 0.0
+                for k in range(3):
+                    corners[v, c] += linear[c, k] * forest.corners[triangle, v, k]
+        ux, uy, uz = corners[1, 0] - corners[0, 0], corners[1, 1] - corners[0, 1], corners[1, 2] - corners[0, 2]
+        vx, vy, vz = corners[2, 0] - corners[0, 0], corners[2, 1] - corners[0, 1], corners[2, 2] - corners[0, 2]
+        nx, ny, nz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+        length = math.sqrt(nx * nx + ny * ny + nz * nz)
+        if nx * direction[0] + ny * direction[1] + nz * direction[2] > 0.0:
+            length = -length
+        normals[met, 0], normals[met, 1], normals[met, 2] = nx / length, ny / length, nz / length
+        for c in range(3):
+            points[met, c] = origins[i, c] + near * direction[c]
+        met += 1
+    return points[:met], normals[:met]
 
 
 @inner_kernel

@@ -210,6 +210,7 @@ def attempt(joined: Joined, tied: Tied, ties: tuple[Tie, ...]) -> Piece | None:
         return None
     piece = wanted = piece_or_none
     gaps = [t for t in ties if t.tie == "gap"]
+    tried: list[Vec] = []
     for _ in range(MOST_ROUNDS):
         if stands:
             seated = landed(joined, index, piece, clings, rows)
@@ -221,8 +222,19 @@ def attempt(joined: Joined, tied: Tied, ties: tuple[Tie, ...]) -> Piece | None:
             return None
         if float(np.abs(step).max(initial=0.0)) <= ENOUGH:
             return piece
+        back = any(np.abs(piece.pose.origin + step - place).max() <= ENOUGH for place in tried)
+        # Here and there it is opposite different faces of one bearer, and only here its gaps are kept.
+        if back and gaps_kept(joined, index, piece, gaps):
+            return piece
+        tried.append(piece.pose.origin)
         piece = piece.at(piece.pose.moved(step))
     return None
+
+
+def gaps_kept(joined: Joined, index: SceneIndex, piece: Piece, gaps: list[Tie]) -> bool:
+    """Whether all ``gaps`` are kept where ``piece`` is, as exactly as they are solved for."""
+    missing = [(tie, tie.distance - gap_of(joined, index, piece, tie).distance) for tie in gaps]
+    return all(short <= ENOUGH and (tie.at_least or short >= -ENOUGH) for tie, short in missing)
 
 
 def is_standing(index: SceneIndex, piece: Piece) -> bool:

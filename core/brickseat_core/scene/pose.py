@@ -73,8 +73,8 @@ class Pose:
     @classmethod
     def of(cls, basis: Vec, position: Vec) -> "Pose":
         """From a (3, 3) basis and a (3,) position in metres."""
-        x, y, z = (float(v) for v in position)
-        return cls((x, y, z), tuple(float(v) for v in np.asarray(basis).ravel()))
+        x, y, z = np.asarray(position, dtype=np.float64).tolist()
+        return cls((x, y, z), tuple(np.asarray(basis, dtype=np.float64).ravel().tolist()))
 
     @classmethod
     def from_matrix(cls, matrix: Vec) -> "Pose":
@@ -120,7 +120,8 @@ class Pose:
 
     def moved(self, by: Vec) -> "Pose":
         """The same pose moved by (3,) metres in the world."""
-        return Pose.of(self.linear, self.origin + by)
+        x, y, z = (self.origin + by).tolist()
+        return Pose((x, y, z), self.basis)
 
     def apply(self, points: Vec) -> Vec:
         """World positions of local ``points`` (..., 3)."""
