@@ -50,9 +50,9 @@ export const COLUMNS = [
   }),
   column.accessor((row) => row.piece.name, {
     id: "name",
-    ...text("piece", "minmax(92px, 1.1fr)", (row) => row.piece.name),
+    ...text("piece", "minmax(72px, 1.1fr)", (row) => row.piece.name),
   }),
-  column.accessor((row) => row.on, { id: "on", ...text("rests on", "minmax(80px, 1fr)", (row) => row.on) }),
+  column.accessor((row) => row.on, { id: "on", ...text("rests on", "minmax(64px, 1fr)", (row) => row.on) }),
   column.accessor((row) => row.fit.gap ?? Infinity, { id: "gap", ...figures("gap", "78px") }),
   column.accessor((row) => row.fit.depth, { id: "depth", ...figures("depth", "78px") }),
   column.accessor((row) => row.fit.tilt_deg, { id: "tilt", ...figures("tilt", "52px") }),
@@ -62,11 +62,11 @@ export const COLUMNS = [
   }),
   column.accessor((row) => row.ties, {
     id: "ties",
-    ...text("ties", "minmax(90px, 1fr)", (row) => row.ties),
+    ...text("ties", "minmax(60px, 1fr)", (row) => row.ties),
   }),
   column.accessor((row) => row.fit.reason, {
     id: "reason",
-    ...text("why", "minmax(120px, 2fr)", (row) => row.fit.reason),
+    ...text("why", "minmax(72px, 2fr)", (row) => row.fit.reason),
   }),
 ];
 export const GRID = COLUMNS.map((c) => c.meta?.width).join(" ");

@@ -125,7 +125,7 @@ export function OpenStage({ data }: { data: SetData }) {
         <Header onProof={makeProof} proof={proof} />
       </div>
       <SidePanel slip={<Slip middle={middle} enter={enter} />} />
-      <main className="grid min-h-0 min-w-0 grid-rows-[minmax(0,1fr)_auto_auto]">
+      <main className="grid min-h-0 min-w-0 grid-cols-[minmax(0,1fr)] grid-rows-[minmax(0,1fr)_auto_auto]">
         <div className="relative min-h-0 overflow-hidden [container-type:size]">
           <div ref={host} className="absolute inset-0" data-testid="stage" />
           <div ref={over} className="pointer-events-none absolute inset-0 overflow-hidden" />
