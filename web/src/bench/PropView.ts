@@ -7,6 +7,7 @@ import type { Triple } from "../api/client";
 import { type Seat, inWorld } from "../seats/frames";
 import { HAND, STEM, SeatMarks } from "../seats/SeatMarks";
 import { lookAt } from "../stage/looks";
+import { metOnPlane } from "../stage/planes";
 import { facing, withClock } from "./seatEdits";
 
 export interface Turn {
@@ -179,16 +180,14 @@ export class PropView {
     const frame = inWorld(seat, AT_HOME);
     const ray = this.ray(at);
     if (part === "hand") {
-      const plane = new THREE.Plane().setFromNormalAndCoplanarPoint(frame.facing, frame.point);
-      const way = ray.intersectPlane(plane, new THREE.Vector3())?.sub(frame.point);
+      const way = metOnPlane(ray, frame.point, frame.facing)?.sub(frame.point);
       if (!way || way.lengthSq() < 1e-12) return null;
       const side = frame.facing.clone().cross(frame.clock);
       return withClock(seat, (Math.atan2(way.dot(side), way.dot(frame.clock)) * 180) / Math.PI);
     }
     // On a ball round the seat that faces the eye.
     const eye = ray.origin.clone().sub(frame.point).normalize();
-    const plane = new THREE.Plane().setFromNormalAndCoplanarPoint(eye, frame.point);
-    const way = ray.intersectPlane(plane, new THREE.Vector3())?.sub(frame.point);
+    const way = metOnPlane(ray, frame.point, eye)?.sub(frame.point);
     if (!way) return null;
     const radius = STEM * this.marks.radiusOf(this.seats.findIndex((s) => s.name === seat.name));
     const deep = Math.sqrt(Math.max(0, radius * radius - way.lengthSq()));

@@ -3,6 +3,8 @@
  * hold of. */
 import * as THREE from "three";
 
+import { metOnPlane } from "./planes";
+
 export type PuckPart = "face" | "rim" | "post" | "corner";
 
 const INK = "#22303a";
@@ -164,8 +166,7 @@ export class Puck {
     };
     if (near(this.postTab)) return "post";
     if (near(this.corner)) return "corner";
-    const plane = new THREE.Plane(this.up, -this.up.dot(this.group.position));
-    const hit = ray.intersectPlane(plane, new THREE.Vector3());
+    const hit = metOnPlane(ray, this.group.position, this.up);
     if (!hit) return null;
     const share = hit.distanceTo(this.group.position) / this.shownRadius(camera, pixels);
     if (share > 1 + RIM_SHARE * 1.15) return null;

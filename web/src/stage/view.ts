@@ -11,6 +11,7 @@ import { type Look, lookAt } from "./looks";
 import { Ghost, type PlumbLabel, emptied, spikeMarks } from "./marks";
 import { loadModel } from "./models";
 import { Pieces } from "./pieces";
+import { metOnPlane } from "./planes";
 import { Puck, type PuckPart } from "./puck";
 import { Regions } from "./regions";
 import { standeeFigure } from "./standee";
@@ -288,16 +289,14 @@ export class StageView {
     return this.drawnBy(camera, width, height);
   }
 
+  /** All that is drawn on the set and is not the set: no picture shows it. */
+  private drawnMarks(): THREE.Object3D[] {
+    const groups = [this.puck, this.tape, this.ghost, this.seats, this.ties, this.caught].map((m) => m.group);
+    return [this.marks, ...groups];
+  }
+
   private drawnBy(camera: THREE.PerspectiveCamera, width: number, height: number): string {
-    const marks = [
-      this.marks,
-      this.puck.group,
-      this.tape.group,
-      this.ghost.group,
-      this.seats.group,
-      this.ties.group,
-      this.caught.group,
-    ];
+    const marks = this.drawnMarks();
     const shown = marks.map((group) => group.visible);
     marks.forEach((group) => (group.visible = false));
     this.renderer.render(this.scene, camera);
@@ -320,15 +319,6 @@ export class StageView {
     height: number,
     told: (share: number) => boolean,
   ): Promise<HTMLCanvasElement | null> {
-    const hidden = [
-      this.marks,
-      this.puck.group,
-      this.tape.group,
-      this.ghost.group,
-      this.seats.group,
-      this.ties.group,
-      this.caught.group,
-    ];
     const shadows = this.renderer.shadowMap.enabled;
     const ratio = this.renderer.getPixelRatio();
     this.pieces.castShadows(true);
@@ -337,7 +327,7 @@ export class StageView {
       this.scene,
       this.camera,
       this.lighting.sun,
-      hidden,
+      this.drawnMarks(),
       width,
       height,
       told,
@@ -388,9 +378,8 @@ export class StageView {
   /** Where the ray through a pixel meets the plane through `point` with `normal`. */
   onPlane(x: number, y: number, point: Triple, normal: Triple): Triple | null {
     this.aimRay(x, y);
-    const n = new THREE.Vector3(...normal);
-    const plane = new THREE.Plane(n, -n.dot(new THREE.Vector3(...point)));
-    return this.raycaster.ray.intersectPlane(plane, new THREE.Vector3())?.toArray() ?? null;
+    const met = metOnPlane(this.raycaster.ray, new THREE.Vector3(...point), new THREE.Vector3(...normal));
+    return met?.toArray() ?? null;
   }
 
   /** The point of the set in the middle of the view, or what is walked round when nothing is there. */
