@@ -30,7 +30,7 @@ def compute(scene: Scene, move: BesideMove) -> Outcome:
     """The piece, with all that it is joined to, beside that edge. Raises MoveRefused."""
     (piece,) = chosen(scene, [move.piece])
     own = own_place(scene, move.piece)
-    ends = (own.pose.apply(np.array(move.edge)) - piece.pose.origin) @ np.linalg.inv(piece.pose.linear).T
+    ends = piece.pose.local(own.pose.apply(np.array(move.edge)))
     try:
         pose = beside_edge(piece.pose, ends, np.array(move.onto), move.gap_m, move.freely)
     except NotInLine as problem:

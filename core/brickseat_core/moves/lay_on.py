@@ -37,7 +37,7 @@ def compute(scene: Scene, move: LayOnMove) -> Outcome:
     # A body's own coordinates are others than those of the piece that is named.
     points = np.array(move.points)
     if own.key != piece.key:
-        points = (own.pose.apply(points) - piece.pose.origin) @ np.linalg.inv(piece.pose.linear).T
+        points = piece.pose.local(own.pose.apply(points))
     if set(move.axes) != set(AXIS_WORDS):
         way = onto[0] - piece.pose.apply(points)[0]
         kept = sum((axis * float(axis @ way) for axis in map(axis_of, move.axes)), np.zeros(3))

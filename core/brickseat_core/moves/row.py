@@ -87,8 +87,7 @@ def wanted_line(scene: Scene, move: RowMove) -> tuple[Vec, bool]:
     bearer = scene.apart.pieces.get(move.on or "")
     if bearer is None or move.near is None:
         raise MoveRefused("a row follows a line of points, or the edge of a piece near a point; give one of them")
-    local = np.linalg.inv(bearer.pose.linear) @ (np.array(move.near) - bearer.pose.origin)
-    line, closed = border_near(scene.index.mesh_of(bearer), local)
+    line, closed = border_near(scene.index.mesh_of(bearer), bearer.pose.local(np.array(move.near)))
     return bearer.pose.apply(line), closed
 
 

@@ -36,7 +36,7 @@ def compute(scene: Scene, move: SizeMove) -> Outcome:
         # Along the prop's own axes, so that it is never sheared.
         foot = foot_of(index, piece)
         linear = piece.pose.linear * np.asarray(move.factor)
-        inner = np.linalg.inv(piece.pose.linear) @ (foot - piece.pose.origin)
+        inner = piece.pose.local(foot)
         return piece.at(Pose.of(linear, foot - linear @ inner))
 
     def landed(index: SceneIndex, piece: Piece) -> Piece:

@@ -126,3 +126,7 @@ class Pose:
     def apply(self, points: Vec) -> Vec:
         """World positions of local ``points`` (..., 3)."""
         return points @ self.linear.T + self.origin
+
+    def local(self, points: Vec) -> Vec:
+        """Local positions of world ``points`` (..., 3): what ``apply`` leads back to."""
+        return (points - self.origin) @ np.linalg.inv(self.linear).T

@@ -209,7 +209,7 @@ def limb(request: HttpRequest, key: uuid.UUID, piece: str, x: float, y: float, z
         raise HttpError(404, "that piece is no longer on the set; somebody took it away")
     pose = standing.pose
     stored = StoredProp.objects.select_related("posed_from").get(key=standing.prop.key)
-    found = limb_of(stored, np.linalg.inv(pose.linear) @ (np.array([x, y, z]) - pose.origin))
+    found = limb_of(stored, pose.local(np.array([x, y, z])))
     if found is None:
         return {"joint": None, "pivot": (x, y, z), "axes": ((1, 0, 0), (0, 1, 0), (0, 0, 1))}
     axes = found.axes @ pose.linear.T

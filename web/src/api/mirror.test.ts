@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 
-import { piece, yard } from "../fit/examples";
-import type { Change, Delta } from "./client";
+import { change, piece, yard } from "../fit/examples";
+import type { Delta } from "./client";
 import { type Mirror, mirrorOf, reduced } from "./mirror";
 import { seeded } from "../chance";
 
@@ -24,18 +24,6 @@ const tie = {
   lean: 0,
   smooth: false,
 };
-
-const change = (revision: number, deltas: Delta[]): Change => ({
-  revision,
-  words: "changed",
-  deltas,
-  fits: [],
-  measures: [],
-  shapes: {},
-  left: [],
-  can_undo: "changed",
-  can_redo: null,
-});
 
 /** The mirror without what every change moves on: its revision and the words for undo. */
 const records = ({
@@ -94,11 +82,11 @@ describe("the mirror of a set", () => {
       const taken: Delta[] = [];
       for (let n = 0; n < 12; n += 1) {
         const { there, back } = someStep(mirror, chance);
-        mirror = reduced(mirror, change(mirror.revision + 1, [there])) as Mirror;
+        mirror = reduced(mirror, change(mirror.revision + 1, { deltas: [there] })) as Mirror;
         taken.push(back);
       }
       for (const back of taken.reverse())
-        mirror = reduced(mirror, change(mirror.revision + 1, [back])) as Mirror;
+        mirror = reduced(mirror, change(mirror.revision + 1, { deltas: [back] })) as Mirror;
       expect(records(mirror)).toEqual(begin);
     }
   });
@@ -111,9 +99,9 @@ describe("the mirror of a set", () => {
       for (let n = 0; n < 6; n += 1) {
         const { there } = someStep(one, chance);
         deltas.push(there);
-        one = reduced(one, change(one.revision + 1, [there])) as Mirror;
+        one = reduced(one, change(one.revision + 1, { deltas: [there] })) as Mirror;
       }
-      const many = reduced(mirrorOf(data), change(1, deltas)) as Mirror;
+      const many = reduced(mirrorOf(data), change(1, { deltas })) as Mirror;
       expect(records(many)).toEqual(records(one));
       expect(new Set(many.fits.keys())).toEqual(new Set(one.fits.keys()));
     }
@@ -121,12 +109,15 @@ describe("the mirror of a set", () => {
 
   it("leaves the one before as it was, and passes over what it knows or what it cannot follow", () => {
     const before = mirrorOf(data);
-    const after = reduced(before, change(1, [{ kind: "piece", key: "jar", after: null }])) as Mirror;
+    const after = reduced(
+      before,
+      change(1, { deltas: [{ kind: "piece", key: "jar", after: null }] }),
+    ) as Mirror;
     expect([before.pieces.has("jar"), after.pieces.has("jar")]).toEqual([true, false]);
     expect([before.fits.has("jar"), after.fits.has("jar")]).toEqual([true, false]);
     expect(after.ties).toBe(before.ties);
-    expect(reduced(after, change(1, []))).toBe("known");
-    expect(reduced(after, change(3, []))).toBe("behind");
+    expect(reduced(after, change(1))).toBe("known");
+    expect(reduced(after, change(3))).toBe("behind");
   });
 });
 

@@ -1,7 +1,7 @@
 import { beforeEach, describe, expect, it, vi } from "vitest";
 
 import type { Move } from "../api/client";
-import { piece, yard } from "../fit/examples";
+import { change, piece, yard } from "../fit/examples";
 import { useStage } from "../state";
 import { HeldKeys, added, moveOf } from "./held";
 
@@ -17,17 +17,7 @@ vi.mock("../stage/making", () => ({
           const after = { ...useStage.getState().pieces.get("jar")!, sink: move.sink };
           const { revision, apply } = useStage.getState();
           const deltas = [{ kind: "piece" as const, key: "jar", after }];
-          apply({
-            revision: revision + 1,
-            words: "",
-            deltas,
-            fits: [],
-            measures: [],
-            shapes: {},
-            left: [],
-            can_undo: "",
-            can_redo: null,
-          });
+          apply(change(revision + 1, { deltas }));
         }
         resolve();
       };
@@ -97,17 +87,7 @@ describe("keys that are held", () => {
     held.press("Minus", { kind: "raise", by: -0.001 });
     const { apply } = useStage.getState();
     const deltas = [{ kind: "piece" as const, key: "jar", after: null }];
-    apply({
-      revision: 1,
-      words: "",
-      deltas,
-      fits: [],
-      measures: [],
-      shapes: {},
-      left: [],
-      can_undo: "",
-      can_redo: null,
-    });
+    apply(change(1, { deltas }));
     held.release("Minus");
     await held.settled();
     expect(made).toEqual([]);

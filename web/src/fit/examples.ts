@@ -1,5 +1,5 @@
 /** Plain pieces, fits and a set for tests. */
-import type { Fit, Job, Piece, SetData } from "../api/client";
+import type { Change, Fit, Job, Piece, SetData } from "../api/client";
 
 export const piece = (
   key: string,
@@ -64,6 +64,20 @@ export const yard = (more: Partial<SetData> = {}): SetData => ({
   shapes: {},
   props: [],
   can_undo: null,
+  can_redo: null,
+  ...more,
+});
+
+/** A change that leads to a revision. */
+export const change = (revision: number, more: Partial<Change> = {}): Change => ({
+  revision,
+  words: "moved",
+  deltas: [],
+  fits: [],
+  measures: [],
+  shapes: {},
+  left: [],
+  can_undo: "moved",
   can_redo: null,
   ...more,
 });

@@ -1,6 +1,6 @@
 import { beforeEach, describe, expect, it, vi } from "vitest";
 
-import { piece, yard } from "../fit/examples";
+import { change, piece, yard } from "../fit/examples";
 import { useStage } from "../state";
 import { reload } from "./making";
 
@@ -32,17 +32,7 @@ describe("a set that is fetched again", () => {
   it("does not take back a change that came while it was on its way", async () => {
     now().open(yard({ key: "a", revision: 4 }));
     const coming = reload("a");
-    now().apply({
-      revision: 5,
-      words: "",
-      deltas: [],
-      fits: [],
-      measures: [],
-      shapes: {},
-      left: [],
-      can_undo: "x",
-      can_redo: null,
-    });
+    now().apply(change(5, { can_undo: "x" }));
     answers.get("a")!(yard({ key: "a", revision: 4 }));
     await coming;
     expect([now().revision, now().canUndo]).toEqual([5, "x"]);

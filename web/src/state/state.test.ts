@@ -1,24 +1,10 @@
 import { beforeEach, describe, expect, it } from "vitest";
 
-import type { Change } from "../api/client";
-import { piece, yard } from "../fit/examples";
+import { change, piece, yard } from "../fit/examples";
 import { snapped } from "./steps";
 import { useStage } from ".";
 
 const set = yard({ revision: 4 });
-
-const change = (revision: number, more: Partial<Change> = {}): Change => ({
-  revision,
-  words: "moved",
-  deltas: [],
-  fits: [],
-  measures: [],
-  shapes: {},
-  left: [],
-  can_undo: "moved",
-  can_redo: null,
-  ...more,
-});
 
 describe("the state of a stage", () => {
   beforeEach(() => {
