@@ -1,5 +1,5 @@
 """Everything that speed is held by, side by side in one run: python benchmarks/run.py [drop] [check] [rest] [settle] [engines]
-[shove] [pointing] [sockets]."""
+[shove] [pointing] [sockets] [ties]."""
 
 import gc
 import resource
@@ -19,6 +19,7 @@ import numpy as np
 import trimesh
 from scenes import crowd, ground, mesh_of
 from sockets import bench_sockets
+from ties import bench_ties
 from trimesh.collision import CollisionManager
 
 from brickseat.demo.dressing import workshop, yard
@@ -506,6 +507,7 @@ def main(chosen: list[str]) -> None:
         "shove": [bench_shove],
         "pointing": [bench_pointing],
         "sockets": [bench_sockets],
+        "ties": [bench_ties],
     }
     for name, runs in benches.items():
         if not chosen or name in chosen:

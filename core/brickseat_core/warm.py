@@ -4,8 +4,9 @@ from collections.abc import Callable
 
 import numpy as np
 
+from brickseat_core.contact.face_gap import face_gap, faces_ahead
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.contact.rays import first_hit, hits_on
+from brickseat_core.contact.rays import first_hit
 from brickseat_core.fit.check import check
 from brickseat_core.fit.repair import repair
 from brickseat_core.fit.rest import rest
@@ -53,5 +54,6 @@ def warm(on_progress: Callable[[int, int, str], None] = lambda done, total, what
     contact_shape(prop.mesh, "ball")
     intervals_inside(prop.mesh.tree, np.array([0.1, 0.2, 0.0]), np.array([0.0, 0.0, 1.0]))
     first_hit(index, np.array([0.1, 5.0, 0.2]), np.array([0.0, -1.0, 0.0]), only=index.row["floor"])
-    hits_on(index, index.row["floor"], np.array([[0.1, 5.0, 0.2]]), np.array([0.0, -1.0, 0.0]))
+    faces_ahead(index, index.row["floor"], np.array([[0.1, 5.0, 0.2]]), np.array([0.0, -1.0, 0.0]))
+    face_gap(index, index.pieces["afloat"], index.row["floor"], np.array([0.0, -1.0, 0.0]))
     on_progress(steps, steps, "ready")

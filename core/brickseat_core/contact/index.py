@@ -18,6 +18,7 @@ from brickseat_core.contact.mover import (
     near_kernel,
     transforms_kernel,
 )
+from brickseat_core.contact.rows import place_kernel
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Bodies, Piece, Pose, Triple, Vec
 
@@ -175,17 +176,12 @@ class SceneIndex:
         placed = self.placed
         rows = np.array([row for row, _ in standing])
         meshes = [self.mesh_of(piece) for _, piece in standing]
-        linear = np.stack([piece.pose.linear for _, piece in standing])
-        origin = np.stack([piece.pose.origin for _, piece in standing])
-        boxes = np.array([mesh.box for mesh in meshes])
-        middle = np.einsum("nij,nj->ni", linear, 0.5 * (boxes[:, 0] + boxes[:, 1])) + origin
-        half_extent = np.einsum("nij,nj->ni", np.abs(linear), 0.5 * (boxes[:, 1] - boxes[:, 0]))
+        linear = np.array([piece.pose.basis for _, piece in standing]).reshape(-1, 3, 3)
+        origin = np.array([piece.pose.position for _, piece in standing])
+        lo, hi = np.array([mesh.box[0] for mesh in meshes]), np.array([mesh.box[1] for mesh in meshes])
+        place_kernel(placed, rows, linear, origin, lo, hi)
         spans = [self._span_at(row, mesh) for (row, _), mesh in zip(standing, meshes, strict=True)]
         placed.root[rows] = [span.node0 for span in spans]
-        placed.linear[rows] = linear
-        placed.inverse[rows] = np.linalg.inv(linear)
-        placed.origin[rows] = origin
-        placed.lo[rows], placed.hi[rows] = middle - half_extent, middle + half_extent
         placed.closed[rows] = [mesh.health.closed for mesh in meshes]
         self._bearer[rows] = [piece.role == "bearer" for _, piece in standing]
         plain = np.array([mesh.health.closed and not mesh.health.inward for mesh in meshes])

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
+from brickseat_core.contact.mover import determinant
 from brickseat_core.kernels import inner_kernel, kernel
 from brickseat_core.meshes.tree import STACK_ROOM
 from brickseat_core.scene import Vec, cross
@@ -44,20 +45,18 @@ def first_hit(index: SceneIndex, origin: Vec, direction: Vec, skip: int = -1, on
     return Hit(int(row), float(distance), origin + distance * direction, normal, int(triangle))
 
 
-def hits_on(index: SceneIndex, row: int, origins: Vec, direction: Vec) -> tuple[Vec, Vec]:
-    """What parallel rays from ``origins`` (n, 3) along unit ``direction`` (3,) meet first of one row: points (k, 3) and
-    unit face normals (k, 3) facing the rays, of those that meet it."""
-    points, normals = hits_on_row_kernel(index.forest, index.placed, row, np.ascontiguousarray(origins), direction)
-    return points, normals
-
-
 @kernel
-def hits_on_row_kernel(forest, placed, row, origins, direction):  # type: ignore[no-untyped-def]
-    """As ``hits_on``."""
+def hits_on_row_kernel(forest, placed, row, origins, direction, from_within):  # type: ignore[no-untyped-def]
+    """What parallel rays from ``origins`` (n, 3) along unit ``direction`` (3,) meet first of one row: points (k, 3) and
+    unit face normals (k, 3) facing the rays, of those that meet it.
+
+    ``from_within``: whether a ray that meets a face of a solid from its inside counts as meeting it.
+    """
     n = origins.shape[0]
     points = np.empty((n, 3))
     normals = np.empty((n, 3))
     linear = placed.linear[row]
+    outside = placed.sense[row] * determinant(linear)
     corners = np.empty((3, 3))
     met = 0
     o = np.empty(3)
@@ -81,7 +80,10 @@ def hits_on_row_kernel(forest, placed, row, origins, direction):  # type: ignore
         vx, vy, vz = corners[2, 0] - corners[0, 0], corners[2, 1] - corners[0, 1], corners[2, 2] - corners[0, 2]
         nx, ny, nz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
         length = math.sqrt(nx * nx + ny * ny + nz * nz)
-        if nx * direction[0] + ny * direction[1] + nz * direction[2] > 0.0:
+        along = nx * direction[0] + ny * direction[1] + nz * direction[2]
+        if not from_within and outside * along > 0.0:
+            continue
+        if along > 0.0:
             length = -length
         normals[met, 0], normals[met, 1], normals[met, 2] = nx / length, ny / length, nz / length
         for c in range(3):

@@ -5,6 +5,7 @@ is not free, the piece goes on level until it touches, exactly, and what is left
 it touched.
 """
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -64,16 +65,22 @@ def slide(index: SceneIndex, piece: Piece, by: Vec, climb: float, deadline: Dead
     plain = piece.at(piece.pose.moved(-wanted_sink)).plain
     at = plain.at(set_down(index, plain).pose)
     left = by - direction * float(by @ direction)
+    # It goes without turning: its size is the same all the way.
+    lo, hi = index.box_of(at)
+    size = hi - lo
     travelled, turns = 0.0, 0
     against: list[str] = []
     for _ in range(MOST_STEPS):
-        length = float(np.linalg.norm(left))
+        length = math.hypot(*left)
         if length <= LEAST_STEP:
             break
         deadline.check()
         along = left / length
-        step = min(length, step_length(index, at, along))
-        further = stepped(index, at, row, along * step, climb)
+        extent = float(np.abs(along) @ size)
+        step = min(length, step_length(extent))
+        # What is longer along its path than the step meets what is in its way where it arrives.
+        clear = step <= extent or not is_in_the_way(index, at, row, along * step, climb)
+        further = stepped(index, at, row, along * step, climb) if clear else None
         if further is not None:
             at, left, travelled = further, left - along * step, travelled + step
             continue
@@ -94,10 +101,8 @@ def slide(index: SceneIndex, piece: Piece, by: Vec, climb: float, deadline: Dead
     return Slid(pose.moved(wanted_sink), travelled, tuple(against))
 
 
-def step_length(index: SceneIndex, at: Piece, along: Vec) -> float:
-    """Metres of the next step of a piece along a unit vector (3,), whatever its thickness."""
-    lo, hi = index.box_of(at)
-    extent = float(np.abs(along) @ (hi - lo))
+def step_length(extent: float) -> float:
+    """Metres of the next step of a piece that has this ``extent`` along its path, whatever its thickness."""
     return min(LONGEST_STEP, max(SHORTEST_STEP, STEP_SHARE * extent))
 
 
@@ -108,31 +113,23 @@ def stepped(index: SceneIndex, at: Piece, row: int, step: Vec, climb: float) -> 
     """
     direction = np.asarray(at.direction)
     lift = max(climb, LIFT_OFF)
-    above = at.at(at.pose.moved(-direction * lift))
-    if is_in_the_way(index, above, row, step):
-        return None
-    raised = above.at(above.pose.moved(step))
-    mover = index.mover(index.mesh_of(at), raised.pose, frame_along(direction))
+    raised = at.at(at.pose.moved(step - direction * lift))
+    mover = index.mover_along(index.mesh_of(at), raised.pose, at.direction)
     drop = first_contact(index, mover, index.near(mover, raised.pose.origin, row))
     if drop.initially_intersecting or drop.travel is None or drop.row is None:
         return None
     onto = index.pieces[index.keys[drop.row] or ""]
     if onto.role == "prop" and lift - drop.travel > NEIGHBOUR_SHARE * climb + LIFT_OFF:
         return None
-    return raised.at(raised.pose.moved(direction * drop.travel))
+    return at.at(raised.pose.moved(direction * drop.travel))
 
 
-def is_in_the_way(index: SceneIndex, above: Piece, row: int, step: Vec) -> bool:
-    """Whether the raised piece meets anything within a step that is longer than itself: it would be passed through.
-
-    A piece that is longer along its path than the step meets what is in its way where it arrives.
-    """
-    length = float(np.linalg.norm(step))
-    lo, hi = index.box_of(above)
-    if length <= float(np.abs(step / length) @ (hi - lo)):
-        return False
-    mover = index.mover(index.mesh_of(above), above.pose, frame_along(step / length))
-    drop = first_contact(index, mover, index.near(mover, above.pose.origin, row))
+def is_in_the_way(index: SceneIndex, at: Piece, row: int, step: Vec, climb: float) -> bool:
+    """Whether the raised piece meets anything within a step that is longer than itself: it would be passed through."""
+    above = at.pose.moved(-np.asarray(at.direction) * max(climb, LIFT_OFF))
+    length = math.hypot(*step)
+    mover = index.mover(index.mesh_of(at), above, frame_along(step / length))
+    drop = first_contact(index, mover, index.near(mover, above.origin, row))
     return bool(drop.initially_intersecting) or (drop.travel is not None and drop.travel < length)
 
 

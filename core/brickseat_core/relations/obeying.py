@@ -204,19 +204,21 @@ def attempt(joined: Joined, tied: Tied, ties: tuple[Tie, ...]) -> Piece | None:
     piece = tied.piece
     clings = [t for t in ties if t.tie == "cling"]
     rows = [index.row[joined.key_of(t.to)] for t in clings]
-    stands = bool(clings) or is_standing(index, piece)
-    piece_or_none = squared(joined, index, piece, [t for t in ties if t.tie == "square"])
-    if piece_or_none is None:
+    seated = None if clings else as_it_stands(index, piece)
+    stands = bool(clings) or seated is not None
+    wanted = squared(joined, index, piece, [t for t in ties if t.tie == "square"])
+    if wanted is None:
         return None
-    piece = wanted = piece_or_none
+    if wanted is not piece:
+        piece, seated = wanted, None
     gaps = [t for t in ties if t.tie == "gap"]
     tried: list[Vec] = []
     for _ in range(MOST_ROUNDS):
         if stands:
-            seated = landed(joined, index, piece, clings, rows)
+            seated = seated or landed(joined, index, piece, clings, rows)
             if seated is None:
                 return None
-            piece = seated
+            piece, seated = seated, None
         step = step_to_hold(joined, index, piece, wanted, gaps, stands)
         if step is None:
             return None
@@ -237,10 +239,11 @@ def gaps_kept(joined: Joined, index: SceneIndex, piece: Piece, gaps: list[Tie]) 
     return all(short <= ENOUGH and (tie.at_least or short >= -ENOUGH) for tie, short in missing)
 
 
-def is_standing(index: SceneIndex, piece: Piece) -> bool:
-    """Whether a piece touches what is below it, as far as its wanted sink or stand-off says."""
+def as_it_stands(index: SceneIndex, piece: Piece) -> Piece | None:
+    """A piece exactly on what it stands on, as far as its wanted sink or stand-off says; None where it does not stand."""
     found = set_down(index, piece)
-    return found.travel is not None and abs(found.travel) <= SEATED_WITHIN
+    stands = found.travel is not None and abs(found.travel) <= SEATED_WITHIN
+    return piece.at(found.pose) if stands else None
 
 
 def squared(joined: Joined, index: SceneIndex, piece: Piece, ties: list[Tie]) -> Piece | None:
