@@ -179,7 +179,8 @@ def test_relations_that_make_no_sense_are_refused_with_their_place(ours: dict[st
 
 
 def test_nothing_that_did_not_change_is_touched() -> None:
-    found = yard(extras={"brickseat": {"ties": [TIE]}})
+    cling = {"key": "t1", "tie": "cling", "piece": "bench", "to": "floor"}
+    found = yard(extras={"brickseat": {"ties": [cling]}})
     before = json.dumps(found.document.json, sort_keys=True)
     store_set(found, found.dressed)
     assert json.dumps(found.document.json, sort_keys=True) == before
