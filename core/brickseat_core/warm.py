@@ -14,7 +14,7 @@ from brickseat_core.gravity.shapes import contact_shape
 from brickseat_core.meshes.crossings import intervals_inside
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.placing.pointing import Slip, point
-from brickseat_core.scene import Piece, Pose, Prop, rotation_about
+from brickseat_core.scene import Piece, Pose, Prop, Triple, rotation_about
 
 CUBE_FACES = (
     (0, 2, 3), (0, 3, 1), (4, 5, 7), (4, 7, 6), (0, 1, 5), (0, 5, 4),
@@ -28,32 +28,70 @@ def cube() -> Mesh:
     return Mesh(corners, np.array(CUBE_FACES, dtype=np.int32))
 
 
-def warm(on_progress: Callable[[int, int, str], None] = lambda done, total, what: None) -> None:
-    """Run each kernel on a few cubes. ``on_progress(done, total, what)`` is called before each step."""
-    steps = 6
-    prop = Prop("cube", "cube", cube())
-    floor = Piece("floor", "floor", prop, Pose.from_parts((0, -0.5, 0), (0, 0, 0, 1), (9, 1, 9)), role="bearer")
-    on_progress(0, steps, "trees")
-    index = SceneIndex([floor, Piece("afloat", "afloat", prop, Pose((0.0, 0.6, 0.0)))])
-    on_progress(1, steps, "drop and support")
+CUBE = Prop("cube", "cube", cube())
+FLOOR = Piece("floor", "floor", CUBE, Pose.from_parts((0, -0.5, 0), (0, 0, 0, 1), (9, 1, 9)), role="bearer")
+
+
+def standing_cubes(*more: Piece) -> SceneIndex:
+    """A floor, a cube above it, and more."""
+    return SceneIndex([FLOOR, cube_piece("afloat", (0.0, 0.6, 0.0)), *more])
+
+
+def cube_piece(key: str, at: Triple) -> Piece:
+    """A cube with its centre at ``at``."""
+    return Piece(key, key, CUBE, Pose(at))
+
+
+def warm_drop() -> None:
+    """Trees, the fit check, and what a tie measures."""
+    index = standing_cubes()
     check(index)
-    on_progress(2, steps, "clash, retreat and repair")
-    index.put(Piece("sunk", "sunk", prop, Pose((2.0, 0.3, 0.0))))
-    index.put(Piece("beside", "beside", prop, Pose((2.9, 0.5, 0.0))))
-    repair(index)
-    on_progress(3, steps, "rest")
-    rest(
-        index,
-        Piece(
-            "aslant", "aslant", prop, Pose.of(rotation_about(np.array([0.0, 0.0, 1.0]), 0.2), np.array([-2.0, 1, 0]))
-        ),
-    )
-    on_progress(4, steps, "pointing")
-    point(index, prop, np.array([0.1, 5.0, 0.2]), np.array([0.0, -1.0, 0.0]), Slip())
-    on_progress(5, steps, "contact shapes")
-    contact_shape(prop.mesh, "ball")
-    intervals_inside(prop.mesh.tree, np.array([0.1, 0.2, 0.0]), np.array([0.0, 0.0, 1.0]))
-    first_hit(index, np.array([0.1, 5.0, 0.2]), np.array([0.0, -1.0, 0.0]), only=index.row["floor"])
-    faces_ahead(index, index.row["floor"], np.array([[0.1, 5.0, 0.2]]), np.array([0.0, -1.0, 0.0]))
-    face_gap(index, index.pieces["afloat"], index.row["floor"], np.array([0.0, -1.0, 0.0]))
-    on_progress(steps, steps, "ready")
+    row, down = index.row["floor"], np.array([0.0, -1.0, 0.0])
+    first_hit(index, np.array([0.1, 5.0, 0.2]), down, only=row)
+    faces_ahead(index, row, np.array([[0.1, 5.0, 0.2]]), down)
+    face_gap(index, index.pieces["afloat"], row, down)
+
+
+def warm_repair() -> None:
+    """Depths, retreats and repair."""
+    repair(standing_cubes(cube_piece("sunk", (2.0, 0.3, 0.0)), cube_piece("beside", (2.9, 0.5, 0.0))))
+
+
+def warm_rest() -> None:
+    """A piece that tilts until it stands."""
+    pose = Pose.of(rotation_about(np.array([0.0, 0.0, 1.0]), 0.2), np.array([-2.0, 1.0, 0.0]))
+    rest(standing_cubes(), cube_piece("aslant", (0.0, 0.0, 0.0)).at(pose))
+
+
+def warm_pointing() -> None:
+    """The ghost under the pointer."""
+    point(standing_cubes(), CUBE, np.array([0.1, 5.0, 0.2]), np.array([0.0, -1.0, 0.0]), Slip())
+
+
+def warm_shapes() -> None:
+    """Contact shapes and what is inside a mesh."""
+    contact_shape(CUBE.mesh, "ball")
+    intervals_inside(CUBE.mesh.tree, np.array([0.1, 0.2, 0.0]), np.array([0.0, 0.0, 1.0]))
+
+
+STEPS: tuple[tuple[str, Callable[[], None]], ...] = (
+    ("drop and support", warm_drop),
+    ("pointing", warm_pointing),
+    ("contact shapes", warm_shapes),
+    ("rest", warm_rest),
+    ("clash, retreat and repair", warm_repair),
+)
+
+
+def warm(
+    on_progress: Callable[[int, int, str], None] = lambda done, total, what: None, backwards: bool = False
+) -> None:
+    """Run each kernel on a few cubes. ``on_progress(done, total, what)`` is called before each step.
+
+    ``backwards``: from the last step to the first, as a second process does that compiles beside one that goes forwards: what
+    one of them compiles, the other one finds.
+    """
+    for done, (what, step) in enumerate(reversed(STEPS) if backwards else STEPS):
+        on_progress(done, len(STEPS), what)
+        step()
+    on_progress(len(STEPS), len(STEPS), "ready")

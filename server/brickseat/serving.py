@@ -6,9 +6,12 @@ import sys
 import threading
 import urllib.request
 import webbrowser
+from importlib import import_module
 
 TRIES = 50
 ANSWER_SECONDS = 60
+LATE_IMPORTS = ("pydantic", "scipy.optimize", "scipy.sparse", "scipy.sparse.csgraph")
+"""What the core imports where it is used, so that the command line need not wait for it."""
 
 
 def free_socket(host: str, port: int) -> socket.socket:
@@ -70,6 +73,8 @@ def serve(*, demo: bool, host: str, port: int, open_browser: bool, fd: int | Non
     # All that is imported is imported before the first thread begins: two threads that import at once can each wait for
     # what the other one holds. The first kernel brings in what the compiler imports late.
     config.load()
+    for name in LATE_IMPORTS:
+        import_module(name)
     cube().tree  # noqa: B018
     threading.Thread(target=warm, daemon=True).start()
     listener = socket.socket(fileno=fd) if fd is not None else free_socket(host, port)

@@ -5,8 +5,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from brickseat_core.fit.all_down import MODES, set_all_down
+from brickseat_core.fit.all_down import set_all_down
 from brickseat_core.fit.check import check
+from brickseat_core.fit.modes import MODES
 from brickseat_core.fit.repair import repair
 from brickseat_core.fit.rest import rest, tilt_between
 from brickseat_core.scene import Pose, Triple, rotation_about

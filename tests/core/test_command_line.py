@@ -188,6 +188,35 @@ def test_apply_makes_moves_one_after_the_other(wrong_set: Path, tmp_path: Path) 
     assert run("apply", wrong_set, moves, "-o", out, "--strict").returncode == 1
 
 
+def test_what_is_told_comes_as_json_too_and_not_at_all_when_quiet(wrong_set: Path, tmp_path: Path) -> None:
+    out = tmp_path / "out.glb"
+    moves = moves_file(tmp_path, {"kind": "reseat", "pieces": ["afloat"]}, {"kind": "repair"})
+    told = {
+        command: json.loads(run(*command.split(), wrong_set, *more, "-o", out, "--json").stdout)
+        for command, more in {"seat": [], "repair": [], "apply": [moves], "settle": ["--trials", 2]}.items()
+    }
+    assert told["seat"] == {"left": []}
+    assert [m["name"] for m in told["repair"]["mended"]] == ["afloat", "sunk"]
+    assert [entry["name"] for entry in told["repair"]["left"]] == ["spiked"]
+    assert told["apply"]["moves"][0] == "set down afloat"
+    assert [entry["name"] for entry in told["apply"]["left"]] == ["spiked"]
+    assert [(t["seed"], t["settled"], t["faults"]) for t in told["settle"]["trials"]] == [(0, 2, 0), (1, 2, 0)]
+    assert told["settle"]["kept_seed"] in (0, 1)
+    for command, more in {"check": [], "seat": ["-o", out], "repair": ["-o", out], "settle": ["-o", out]}.items():
+        done = run(command, wrong_set, *more, "--quiet")
+        assert (done.stdout, done.stderr) == ("", "")
+    assert run("apply", wrong_set, moves, "-o", out, "--quiet").stderr == ""
+
+
+def test_help_names_every_command_and_no_command_is_help() -> None:
+    done = run("--help")
+    assert done.returncode == 0
+    for command in ("check", "seat", "settle", "apply", "schema", "repair", "measure", "convert", "demo", "serve"):
+        assert f"  {command} " in done.stdout
+    assert run().stdout == done.stdout
+    assert "0.5mm" in run("check", "--help").stdout
+
+
 @pytest.mark.parametrize(
     ("moves", "words"),
     [

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from brickseat_core.contact.bearing import Bearing, bearing_kernel, bearing_of, bearing_or_leaning_kernel, centre_of
 from brickseat_core.contact.contact_region import contact_region_kernel
 from brickseat_core.contact.first_contact import CLOSE, EMBEDDED_LIFT, flush_kernel, near_contact_kernel
+from brickseat_core.contact.flags import any_of
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.inside import containers_kernel
 from brickseat_core.contact.interval import POLYGON_ROOM, double_area, overlap_polygon
@@ -164,7 +165,8 @@ def query_contacts_kernel(  # type: ignore[no-untyped-def]
     points = np.empty((0, 3))
     rows = np.empty(0, np.int64)
     centre = centre_of(moving, linear, origin)
-    if who >= 0 and not initially_intersecting.any() and not containers.any() and not contained.any():
+    hidden = any_of(containers) or any_of(contained)
+    if who >= 0 and not hidden and not any_of(initially_intersecting):
         low = travel - CONTACT_EPSILON
         if travel > sink:
             high = travel + band

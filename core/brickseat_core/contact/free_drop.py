@@ -3,6 +3,7 @@
 import numpy as np
 
 from brickseat_core.contact.first_contact import UNTOUCHED, embedded_kernel, flush_kernel, near_contact_kernel
+from brickseat_core.contact.flags import any_of
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.inside import containers_kernel
 from brickseat_core.contact.mover import outline_kernel
@@ -35,16 +36,16 @@ def free_drop_kernel(forest, placed, count, moving, mover, linear, origin, skip,
     query = column_query_kernel(forest, placed, count, mover, origin, skip, 0.0)
     ignored_width = np.full(query.rows.shape[0], FLUSH_WIDTH)
     travel, who, initially_intersecting, within = near_contact_kernel(query, ignored_width, close)
-    if not initially_intersecting.any():
+    if not any_of(initially_intersecting):
         if who >= 0 and travel <= CONTACT_EPSILON:
             embedded_kernel(query, ignored_width, initially_intersecting)
         elif hidden:
             flush_kernel(query, placed, -1 if within else who, UNTOUCHED, initially_intersecting)
-    free = not initially_intersecting.any()
+    free = not any_of(initially_intersecting)
     if free and hidden:
         lo, hi, probes = outline_kernel(moving, linear, origin)
         containers, contained = containers_kernel(
             forest, placed, query.rows, initially_intersecting, skip, lo, hi, probes
         )
-        free = not containers.any() and not contained.any()
+        free = not any_of(containers) and not any_of(contained)
     return free, travel, query.rows[who] if who >= 0 else np.int64(-1)

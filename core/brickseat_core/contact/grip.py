@@ -9,6 +9,7 @@ import numpy as np
 
 from brickseat_core.contact.contact_region import spread_kernel
 from brickseat_core.contact.features import near_features_kernel
+from brickseat_core.contact.flags import length_of
 from brickseat_core.contact.least_squares import least_residue
 from brickseat_core.contact.query import column_query_kernel
 from brickseat_core.kernels import inner_kernel, kernel, nested_kernel
@@ -92,7 +93,10 @@ def few_of(points, normals):  # type: ignore[no-untyped-def]
         return np.arange(n)
     size = 1e-9
     for k in range(3):
-        size = max(size, points[:, k].max() - points[:, k].min())
+        low, high = points[0, k], points[0, k]
+        for i in range(n):
+            low, high = min(low, points[i, k]), max(high, points[i, k])
+        size = max(size, high - low)
     mixed = points / size + 0.5 * normals
     chosen = spread_kernel(mixed, MOST_POINTS)
     kept = np.empty(chosen.shape[0], np.int64)
@@ -135,7 +139,7 @@ def least_grip_kernel(points, normals, centre):  # type: ignore[no-untyped-def]
         size = max(size, np.sqrt(length))
         axis[least] = 1.0
         cross(normal, axis, across)
-        across /= np.sqrt((across * across).sum())
+        across /= length_of(across)
         cross(normal, across, other)
         for j in range(CONE_SIDES):
             turn = 2.0 * np.pi * j / CONE_SIDES

@@ -6,6 +6,7 @@ let go again. No more than six are ever in use, so each round is a small orthogo
 
 import numpy as np
 
+from brickseat_core.contact.flags import length_of
 from brickseat_core.kernels import kernel
 
 EQUATIONS = 6
@@ -68,7 +69,7 @@ def least_residue(columns, wanted, enough):  # type: ignore[no-untyped-def]
     left = wanted.copy()
     refused = np.zeros(n, np.bool_)
     k = 0
-    distance = np.sqrt((left * left).sum())
+    distance = length_of(left)
     for _ in range(MOST_ROUNDS):
         if distance < enough or k == EQUATIONS:
             break
@@ -111,7 +112,7 @@ def least_residue(columns, wanted, enough):  # type: ignore[no-untyped-def]
             left[c] = wanted[c]
             for i in range(k):
                 left[c] -= weight[i] * columns[used[i], c]
-        distance = np.sqrt((left * left).sum())
+        distance = length_of(left)
         for j in range(n):
             refused[j] = False
         for i in range(k):

@@ -1,21 +1,19 @@
 """Set many pieces down where they are, again and again until nothing moves any more."""
 
 from collections.abc import Callable, Iterable
-from typing import Literal, get_args
 
 import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import touched_by
 from brickseat_core.fit.measuring import measure_fit
+from brickseat_core.fit.modes import Mode
 from brickseat_core.fit.repair import bottom_up
 from brickseat_core.fit.rest import rest
 from brickseat_core.fit.set_down import set_down
 from brickseat_core.scene import Piece, Pose
 from brickseat_core.tolerances import CONTACT_EPSILON, SEATED_TOLERANCE
 
-Mode = Literal["drop", "rest"]
-MODES: tuple[Mode, ...] = get_args(Mode)
 MOST_ROUNDS = 24
 """Rounds over what was touched at most. What keeps pieces moving longer than that does not end."""
 

@@ -1,16 +1,11 @@
-"""Reports as JSON and as text: what the fit check found of a set, and what is measured of a prop."""
+"""What the fit check found of a set, as JSON and as text."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from typing import Any
 
 from typing_extensions import TypedDict
 
 from brickseat_core.fit.measuring import STATES, Fit, State
-from brickseat_core.gravity.shapes import ContactShape
-from brickseat_core.meshes.lengths import in_words
-from brickseat_core.meshes.mesh import Mesh
-from brickseat_core.meshes.questions import Question
-from brickseat_core.meshes.sides import resting_sides
 from brickseat_core.scene import Set
 
 REPORT_VERSION = 1
@@ -88,74 +83,13 @@ def fit_report(dressed: Set, fits: Mapping[str, Fit]) -> FitReport:
     }
 
 
-def prop_report(mesh: Mesh, asked: Iterable[Question], shapes: Iterable[ContactShape] = ()) -> dict[str, Any]:
-    """What is measured of a prop, as plain JSON values in metres; all in the frame of its file, +Y up.
-
-    ``inertia_m2``: about the centre of mass, per kg. ``volume_m3``: None when the mesh is open.
-    """
-    size = mesh.box[1] - mesh.box[0]
-    volume, centre = mesh.mass
-    health = mesh.health
-    return {
-        "version": REPORT_VERSION,
-        "size_m": {"width": float(size[0]), "height": float(size[1]), "depth": float(size[2])},
-        "volume_m3": abs(volume) if health.closed else None,
-        "centre_of_mass": [float(v) for v in centre],
-        "inertia_m2": [[float(v) for v in row] for row in mesh.inertia],
-        "resting_sides": [
-            {
-                "down": list(s.down),
-                "steadiness_deg": s.steadiness_deg,
-                "centre_height_m": s.height,
-                "area_m2": s.area,
-            }
-            for s in resting_sides(mesh)
-        ],
-        "health": {
-            "triangles": health.triangles,
-            "closed": health.closed,
-            "open_edges": health.open_edges,
-            "shells": health.shells,
-            "degenerate_faces": health.degenerate,
-            "duplicate_faces": health.duplicate,
-            "inward": health.inward,
-        },
-        "questions": [{"about": q.about, "proposal": q.proposal, "text": q.text} for q in asked],
-        "contact_shapes": [
-            {"kind": s.kind, "parts": s.cost, "bulge_m": s.bulge, "uncovered_m": s.uncovered} for s in shapes
-        ],
-    }
-
-
-def prop_text(report: dict[str, Any]) -> str:
-    """The same report for a person."""
-    size, health = report["size_m"], report["health"]
-    across, up, along = (in_words(size[k]) for k in ("width", "height", "depth"))
-    lines = [f"size     {across} across, {up} up, {along} along"]
-    volume = report["volume_m3"]
-    lines.append(
-        f"volume   none: {health['open_edges']} open edges" if volume is None else f"volume   {volume * 1e3:.3f} l"
-    )
-    lines.append(f"mesh     {health['triangles']} triangles in {health['shells']} shell{'s' * (health['shells'] != 1)}")
-    for word in ("degenerate", "duplicate"):
-        if health[f"{word}_faces"]:
-            lines.append(f"         {health[f'{word}_faces']} {word} faces")
-    if health["inward"]:
-        lines.append("         its faces look inward")
-    for side in report["resting_sides"][:6]:
-        x, y, z = side["down"]
-        lines.append(f"stands   with ({x:.2f}, {y:.2f}, {z:.2f}) down, tips at {side['steadiness_deg']:.1f}°")
-    for shape in report["contact_shapes"]:
-        bulge, bare = in_words(shape["bulge_m"]), in_words(shape["uncovered_m"])
-        lines.append(f"shape    {shape['kind']}, {shape['parts']} convex: {bulge} beyond the surface, {bare} within it")
-    lines += [f"asks     {q['text']} (--{q['about']} {q['proposal']})" for q in report["questions"]]
-    return "\n".join(lines)
-
-
 def fit_text(dressed: Set, fits: Mapping[str, Fit]) -> str:
     """The same for a person: the faults, then the count."""
     width = max((len(dressed.pieces[f.key].name) for f in fits.values()), default=0)
     lines = [f"{dressed.pieces[f.key].name:<{width}}  {f.state:<9} {f.reason}" for f in fits.values() if f.faults]
-    found = counts(fits)
-    lines.append(", ".join(f"{n} {state}" for state, n in found.items() if n or state == "seated"))
-    return "\n".join(lines)
+    return "\n".join([*lines, counts_text(fits)])
+
+
+def counts_text(fits: Mapping[str, Fit]) -> str:
+    """How many pieces are in each state, in words."""
+    return ", ".join(f"{n} {state}" for state, n in counts(fits).items() if n or state == "seated")

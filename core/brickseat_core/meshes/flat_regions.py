@@ -4,8 +4,6 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
 from brickseat_core.meshes.edges import Edges
 from brickseat_core.meshes.sharp_lines import SHARP_COSINE, edge_faces, face_normals
@@ -52,6 +50,10 @@ def flat_regions(corners: Vec, welded: Ints, edges: Edges, least_area: float) ->
     bend = np.einsum("ij,ij->i", normals[one], normals[other])
     flat = (other >= 0) & (bend > FLAT_COSINE)
     m = len(corners)
+    # Imported where they are used: whoever only checks a set does not wait for them.
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import connected_components
+
     graph = coo_array((np.ones(int(flat.sum())), (one[flat], other[flat])), shape=(m, m))
     _, label = connected_components(graph, directed=False)
     area = 0.5 * np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)

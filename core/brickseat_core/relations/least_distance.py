@@ -1,7 +1,6 @@
 """The nearest point that fulfils linear equations and inequalities."""
 
 import numpy as np
-from scipy.optimize import nnls
 
 from brickseat_core.scene import Vec
 
@@ -29,6 +28,9 @@ def nearest_point(equal: Vec, at: Vec, least: Vec, above: Vec) -> Vec | None:
         free = vt[rank:].T
     if not len(least):
         return start
+    # Imported where it is used: whoever only checks a set does not wait for it.
+    from scipy.optimize import nnls
+
     # In what is left free, from the start, which is square to it: the shortest in it is the shortest of all.
     rows, room = least @ free, above - least @ start
     if not free.shape[1]:

@@ -1,0 +1,1 @@
+"""What the commands of the command line do, imported when they are run."""

@@ -1,0 +1,59 @@
+"""Fit checks, and the schemas of what is read and written."""
+
+import json
+import sys
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+
+from brickseat.commands.files import open_set
+from brickseat.commands.telling import progress, tell_json, tell_table
+from brickseat.exit_codes import DONE, FAULTS
+from brickseat_core.fit.check import check
+from brickseat_core.fit.measuring import Fit
+from brickseat_core.formats.report import counts_text, fit_report, fit_text, report_schema
+from brickseat_core.relations.indexing import index_of
+from brickseat_core.scene import Set
+
+
+def run_check(path: Path, bearers: Sequence[str], tolerance: float, as_json: bool, quiet: bool) -> int:
+    """Check a set and tell its faults. Raises FileError."""
+    found = open_set(path, bearers, tolerance)
+    index = index_of(found.dressed)
+    with progress("checking", quiet) as on_progress:
+        fits = check(index, tolerance, on_progress=on_progress)
+    if as_json:
+        tell_json(fit_report(found.dressed, fits))
+    elif not quiet:
+        tell_fits(found.dressed, fits)
+    return FAULTS if any(f.faults for f in fits.values()) else DONE
+
+
+def tell_fits(dressed: Set, fits: Mapping[str, Fit]) -> None:
+    """The faults and the counts: a table on a terminal, plain lines elsewhere."""
+    if not sys.stdout.isatty():
+        print(fit_text(dressed, fits))
+        return
+    faulty = [(dressed.pieces[f.key].name, f.state, f.reason) for f in fits.values() if f.faults]
+    if faulty:
+        tell_table(("piece", "state", "why"), faulty)
+    print(counts_text(fits))
+
+
+def left_over(dressed: Set, tolerance: float, strict: bool, quiet: bool) -> int:
+    """The exit code of a command that has left a set so; with ``strict``, faults are looked for and told."""
+    if not strict:
+        return DONE
+    fits = check(index_of(dressed), tolerance)
+    if sys.stderr.isatty() and not quiet:
+        sys.stderr.write(fit_text(dressed, fits) + "\n")
+    return FAULTS if any(f.faults for f in fits.values()) else DONE
+
+
+def run_schema(what: str) -> int:
+    """Tell a JSON schema."""
+    if what == "moves":
+        from brickseat_core.moves import schema as found
+    else:
+        found = report_schema
+    print(json.dumps(found(), indent=1, ensure_ascii=False))
+    return DONE

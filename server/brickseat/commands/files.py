@@ -1,0 +1,50 @@
+"""Sets read from files and written back."""
+
+from collections.abc import Iterable, Sequence
+from pathlib import Path
+
+from brickseat_core.contact.index import SceneIndex
+from brickseat_core.formats.errors import FileError
+from brickseat_core.formats.gltf_document import GltfDocument
+from brickseat_core.formats.gltf_set import GltfSet, read_set
+from brickseat_core.formats.gltf_storing import store_set
+from brickseat_core.relations.bodies import Joined, change_to
+from brickseat_core.relations.obeying import TiesInTheWay, obeyed
+from brickseat_core.scene import Piece, Set
+
+GLTF = (".glb", ".gltf")
+
+
+def open_set(path: Path, bearers: Sequence[str], tolerance: float) -> GltfSet:
+    """The set of a file. Raises FileError."""
+    if path.suffix.lower() in GLTF:
+        document = GltfDocument.open(path)
+    else:
+        # The other formats bring in large libraries: a set as glTF does not wait for them.
+        from brickseat_core.formats.opening import open_document
+
+        document = open_document(path)
+    try:
+        return read_set(document, bearers, tolerance)
+    except FileError as error:
+        raise FileError(f"{path}: {error}") from None
+
+
+def store_moved(found: GltfSet, index: SceneIndex, joined: Joined, pieces: Iterable[Piece]) -> Set:
+    """Bring the document up to these pieces of ``joined``, and to what their ties make of that. Raises FileError."""
+    try:
+        after = obeyed(found.dressed, index, change_to(joined, pieces, "moved")).on(found.dressed)
+    except TiesInTheWay as problem:
+        raise FileError(str(problem)) from None
+    store_set(found, after)
+    return after
+
+
+def save(document: GltfDocument, path: Path) -> None:
+    """Write a document beside and rename it into place. Raises FileError."""
+    if path.suffix.lower() in GLTF:
+        document.save(path)
+        return
+    from brickseat_core.formats.opening import save_document
+
+    save_document(document, path)
