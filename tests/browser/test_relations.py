@@ -1,9 +1,10 @@
 """Pieces that belong together, on the demo set *Kiln loading, evening*: a tower, a lantern, a tied bench, a figure, a hatch."""
 
+import time
 from typing import Any
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 from running import on_screen, set_key, wait_drawn
 from test_dressing import choose, look_at, position, stored
 
@@ -253,22 +254,39 @@ def test_a_slate_is_laid_on_the_roof_by_points_that_are_caught(page: Page, addre
     assert fits(page, address, key)[slate]["key"] == slate
 
 
+def wait_for_seats(page: Page, prop: str, count: int) -> None:
+    """Until so many seats of a prop are kept in the store."""
+    code = "([prop, n]) => fetch(`/api/props/${prop}`).then((r) => r.json()).then((d) => d.prop.seats.length === n)"
+    page.wait_for_function(code, arg=[prop, count], polling=200)
+
+
 def test_seats_are_set_on_the_bench_and_used_on_the_stage(page: Page, address: str) -> None:
     set_key(page, address, "Kiln loading")
     page.goto(f"{address}/bench/saggar")
     seats = page.get_by_label("Seats", exact=True)
     seats.get_by_role("button", name="Suggest seats").click()
-    seats.get_by_role("button", name="take").first.click()
+    with page.expect_response(lambda answer: answer.request.method == "PATCH"):
+        seats.get_by_role("button", name="take").first.click()
     expect(seats.get_by_role("textbox", name="name of the seat")).to_be_visible()
+    first = page.request.get(f"{address}/api/props/saggar").json()["prop"]["seats"][0]["facing"]
+
+    # The answers come late: what is done meanwhile builds on what was done before.
+    def late(route: Route) -> None:
+        time.sleep(0.5)
+        route.continue_()
+
+    page.route("**/api/props/saggar", late)
     seats.get_by_role("button", name="Reverse").click()
     seats.get_by_role("button", name="Copy").click()
     expect(seats.locator("li button[aria-pressed]")).to_have_count(2)
+    wait_for_seats(page, "saggar", 2)
+    page.unroute("**/api/props/saggar")
+    after = page.request.get(f"{address}/api/props/saggar").json()["prop"]["seats"]
+    assert [seat["facing"] for seat in after] == [[pytest.approx(-v, abs=1e-9) for v in first]] * 2
     view = page.get_by_test_id("bench-view").bounding_box()
     assert view is not None
     page.mouse.click(view["x"] + view["width"] / 2, view["y"] + view["height"] / 2)
-    page.wait_for_function(
-        "document.querySelectorAll('section[aria-label=Seats] li button[aria-pressed]').length === 3"
-    )
+    wait_for_seats(page, "saggar", 3)
     found = page.request.get(f"{address}/api/props/saggar").json()["prop"]["seats"]
     assert len(found) == 3
     for seat in found:

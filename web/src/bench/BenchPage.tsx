@@ -64,14 +64,22 @@ function Bench({ detail }: { detail: PropDetail }) {
       ),
     staleTime: Infinity,
   });
+  const changing = ["bench", prop.key, "change"];
   const change = useMutation({
+    mutationKey: changing,
+    // One after the other: what is changed while the last change is on its way builds on that one.
+    scope: { id: changing.join(" ") },
     mutationFn: (body: Changes) =>
       wanted<PropDetail>(client.PATCH("/api/props/{key}", { params: { path: { key: prop.key } }, body })),
     onSuccess: async (now) => {
-      queries.setQueryData(["bench", prop.key], now);
+      // An answer that others wait behind is older than what is shown.
+      if (queries.isMutating({ mutationKey: changing }) === 1) queries.setQueryData(["bench", prop.key], now);
       await queries.invalidateQueries({ queryKey: ["props"] });
     },
-    onError: (problem) => toast.error(problem.message),
+    onError: async (problem) => {
+      toast.error(problem.message);
+      await queries.invalidateQueries({ queryKey: ["bench", prop.key], exact: true });
+    },
   });
   const remove = useMutation({
     mutationFn: () => wanted(client.DELETE("/api/props/{key}", { params: { path: { key: prop.key } } })),
@@ -84,7 +92,16 @@ function Bench({ detail }: { detail: PropDetail }) {
 
   const [seat, setSeat] = useState<string | null>(null);
   const [suggested, setSuggested] = useState<Seat[]>([]);
-  const keepSeats = (seats: Seat[]) => change.mutate({ seats });
+  /** The seats as they are shown now, which may be newer than this rendering. */
+  const seatsNow = () => queries.getQueryData<PropDetail>(["bench", prop.key])?.prop.seats ?? prop.seats;
+  /** Keep these seats; they are shown before the server has answered. */
+  const keepSeats = (seats: Seat[]) => {
+    queries.setQueryData<PropDetail>(
+      ["bench", prop.key],
+      (old) => old && { ...old, prop: { ...old.prop, seats } },
+    );
+    change.mutate({ seats });
+  };
   /** A seat where the model was pressed; a press beside it lets go of the chosen one. */
   const pressed: SeatHands["pressed"] = (origin, direction, pixel) => {
     void wanted<Schemas["CaughtSchema"]>(
@@ -95,8 +112,8 @@ function Bench({ detail }: { detail: PropDetail }) {
     ).then(
       ({ what, frame }) => {
         if (!what || !frame) return setSeat(null);
-        const name = freshName(what === "face" ? "side" : what, prop.seats);
-        keepSeats([...prop.seats, { ...frame, name, step_deg: 0, label: "", many: false }]);
+        const name = freshName(what === "face" ? "side" : what, seatsNow());
+        keepSeats([...seatsNow(), { ...frame, name, step_deg: 0, label: "", many: false }]);
         setSeat(name);
       },
       (problem: Error) => toast.error(problem.message),
@@ -104,7 +121,7 @@ function Bench({ detail }: { detail: PropDetail }) {
   };
   const hands = useRef<SeatHands | null>(null);
   const chosen = (name: string) => setSeat(name);
-  const turned = (after: Seat) => keepSeats(prop.seats.map((s) => (s.name === after.name ? after : s)));
+  const turned = (after: Seat) => keepSeats(seatsNow().map((s) => (s.name === after.name ? after : s)));
   // The view is made once; what its hands do is what they do on the page as it is now.
   useEffect(() => {
     hands.current = { pressed, chosen, turned };
