@@ -4,12 +4,16 @@ from collections.abc import Callable
 
 import numpy as np
 
+from brickseat_core.contact.bearing import bearing_or_leaning
+from brickseat_core.contact.clash import column, penetration
 from brickseat_core.contact.face_gap import face_gap, faces_ahead
+from brickseat_core.contact.free_interval import first_free_interval
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.rays import first_hit
 from brickseat_core.fit.check import check
 from brickseat_core.fit.repair import repair
 from brickseat_core.fit.rest import rest
+from brickseat_core.fit.set_down import set_down
 from brickseat_core.gravity.shapes import contact_shape
 from brickseat_core.meshes.crossings import intervals_inside
 from brickseat_core.meshes.mesh import Mesh
@@ -29,6 +33,7 @@ def cube() -> Mesh:
 
 
 CUBE = Prop("cube", "cube", cube())
+SUNK = Piece("sunk", "sunk", CUBE, Pose((2.0, 0.3, 0.0)))
 FLOOR = Piece("floor", "floor", CUBE, Pose.from_parts((0, -0.5, 0), (0, 0, 0, 1), (9, 1, 9)), role="bearer")
 
 
@@ -43,7 +48,13 @@ def cube_piece(key: str, at: Triple) -> Piece:
 
 
 def warm_drop() -> None:
-    """Trees, the fit check, and what a tie measures."""
+    """Trees, and the drop of a piece onto others."""
+    index = standing_cubes()
+    set_down(index, index.pieces["afloat"])
+
+
+def warm_check() -> None:
+    """The fit check, and what a tie measures."""
     index = standing_cubes()
     check(index)
     row, down = index.row["floor"], np.array([0.0, -1.0, 0.0])
@@ -53,8 +64,29 @@ def warm_drop() -> None:
 
 
 def warm_repair() -> None:
-    """Depths, retreats and repair."""
-    repair(standing_cubes(cube_piece("sunk", (2.0, 0.3, 0.0)), cube_piece("beside", (2.9, 0.5, 0.0))))
+    """Repair of what is sunk, and what is beside it."""
+    repair(standing_cubes(SUNK, cube_piece("beside", (2.9, 0.5, 0.0))))
+
+
+def warm_bearing() -> None:
+    """What bears a piece, and the grip that holds one that leans."""
+    index = standing_cubes()
+    corners = np.array([[-0.5, 0.0, -0.5], [0.5, 0.0, -0.5], [0.5, 0.0, 0.5]])
+    row = index.row["afloat"]
+    bearing_or_leaning(index, index.pieces["afloat"], row, corners, np.zeros(3, np.int64), 1e-4, 5e-4)
+
+
+def warm_depth() -> None:
+    """How deep two pieces are in each other."""
+    index = standing_cubes(SUNK)
+    penetration(index, SUNK, index.row["floor"])
+
+
+def warm_retreat() -> None:
+    """How far a piece is to be raised until it is free."""
+    index = standing_cubes(SUNK)
+    mover, near = column(index, SUNK, index.row["sunk"])
+    first_free_interval(index, mover, near, index.probes_of(SUNK))
 
 
 def warm_rest() -> None:
@@ -75,12 +107,17 @@ def warm_shapes() -> None:
 
 
 STEPS: tuple[tuple[str, Callable[[], None]], ...] = (
-    ("drop and support", warm_drop),
+    ("drop", warm_drop),
+    ("fit check", warm_check),
     ("pointing", warm_pointing),
-    ("contact shapes", warm_shapes),
+    ("repair", warm_repair),
     ("rest", warm_rest),
-    ("clash, retreat and repair", warm_repair),
+    ("contact shapes", warm_shapes),
+    ("retreat", warm_retreat),
+    ("depth", warm_depth),
+    ("bearing", warm_bearing),
 )
+"""From either end, so that two processes have long work each before they meet."""
 
 
 def warm(
