@@ -1,5 +1,6 @@
 """Start the server: the database is brought up to date, a free port is found, the address is printed once it answers."""
 
+import gc
 import os
 import socket
 import sys
@@ -10,6 +11,8 @@ from importlib import import_module
 
 TRIES = 50
 ANSWER_SECONDS = 60
+GARBAGE_AFTER = 50_000
+"""Objects made until Python looks for what nothing refers to any more; 700 by default."""
 LATE_IMPORTS = ("pydantic", "scipy.optimize", "scipy.sparse", "scipy.sparse.csgraph")
 """What the core imports where it is used, so that the command line need not wait for it."""
 
@@ -76,6 +79,8 @@ def serve(*, demo: bool, host: str, port: int, open_browser: bool, fd: int | Non
     for name in LATE_IMPORTS:
         import_module(name)
     cube().tree  # noqa: B018
+    # A set of thousands is millions of objects that stay: they are looked through for garbage less often.
+    gc.set_threshold(GARBAGE_AFTER, 20, 50)
     threading.Thread(target=warm, daemon=True).start()
     listener = socket.socket(fileno=fd) if fd is not None else free_socket(host, port)
     name, number = listener.getsockname()[:2]

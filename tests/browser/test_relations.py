@@ -254,10 +254,13 @@ def test_a_slate_is_laid_on_the_roof_by_points_that_are_caught(page: Page, addre
     assert fits(page, address, key)[slate]["key"] == slate
 
 
-def wait_for_seats(page: Page, prop: str, count: int) -> None:
+def wait_for_seats(page: Page, address: str, prop: str, count: int) -> None:
     """Until so many seats of a prop are kept in the store."""
-    code = "([prop, n]) => fetch(`/api/props/${prop}`).then((r) => r.json()).then((d) => d.prop.seats.length === n)"
-    page.wait_for_function(code, arg=[prop, count], polling=200)
+    for _ in range(300):
+        if len(page.request.get(f"{address}/api/props/{prop}").json()["prop"]["seats"]) == count:
+            return
+        page.wait_for_timeout(200)
+    raise AssertionError(f"{prop} never had {count} seats")
 
 
 def test_seats_are_set_on_the_bench_and_used_on_the_stage(page: Page, address: str) -> None:
@@ -279,14 +282,14 @@ def test_seats_are_set_on_the_bench_and_used_on_the_stage(page: Page, address: s
     seats.get_by_role("button", name="Reverse").click()
     seats.get_by_role("button", name="Copy").click()
     expect(seats.locator("li button[aria-pressed]")).to_have_count(2)
-    wait_for_seats(page, "saggar", 2)
+    wait_for_seats(page, address, "saggar", 2)
     page.unroute("**/api/props/saggar")
     after = page.request.get(f"{address}/api/props/saggar").json()["prop"]["seats"]
     assert [seat["facing"] for seat in after] == [[pytest.approx(-v, abs=1e-9) for v in first]] * 2
     view = page.get_by_test_id("bench-view").bounding_box()
     assert view is not None
     page.mouse.click(view["x"] + view["width"] / 2, view["y"] + view["height"] / 2)
-    wait_for_seats(page, "saggar", 3)
+    wait_for_seats(page, address, "saggar", 3)
     found = page.request.get(f"{address}/api/props/saggar").json()["prop"]["seats"]
     assert len(found) == 3
     for seat in found:

@@ -1,6 +1,7 @@
 """What is measured of a mesh: mass, health, resting sides, and the numbers everything else leans on."""
 
 import math
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 import pytest
@@ -8,6 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brickseat_core.contact.mover import frame_along
+from brickseat_core.meshes.display import display_copy
 from brickseat_core.meshes.mesh import Mesh, MeshError, number_rows
 from brickseat_core.meshes.sides import resting_sides
 from shapes import ball, box, inward, revolved, roof, sheet
@@ -129,3 +131,13 @@ def test_the_tree_holds_every_triangle_once_inside_its_boxes() -> None:
     for side in (0, 1):
         assert (tree.lo[tree.child[inner] + side] >= tree.lo[inner]).all()
         assert (tree.hi[tree.child[inner] + side] <= tree.hi[inner]).all()
+
+
+def test_light_copies_made_at_once_are_those_made_one_by_one() -> None:
+    meshes = [ball(0.5, n) for n in (2, 3, 4)] * 60
+    alone = [display_copy(mesh, len(mesh.faces) // 5)[0] for mesh in meshes[:3]]
+    with ThreadPoolExecutor(8) as pool:
+        together = list(pool.map(lambda mesh: display_copy(mesh, len(mesh.faces) // 5)[0], meshes))
+    for number, light in enumerate(together):
+        assert np.array_equal(light.vertices, alone[number % 3].vertices)
+        assert np.array_equal(light.faces, alone[number % 3].faces)

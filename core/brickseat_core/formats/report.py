@@ -1,5 +1,6 @@
 """What the fit check found of a set, as JSON and as text."""
 
+from collections import Counter
 from collections.abc import Mapping
 from typing import Any
 
@@ -49,9 +50,8 @@ def report_schema() -> dict[str, Any]:
 
 def counts(fits: Mapping[str, Fit]) -> dict[str, int]:
     """How many pieces are in each state, worst last; unchecked ones are not counted."""
-    return {
-        state: sum(1 for f in fits.values() if f.state == state) for state in reversed(STATES) if state != "unchecked"
-    }
+    found = Counter(f.state for f in fits.values())
+    return {state: found[state] for state in reversed(STATES) if state != "unchecked"}
 
 
 def fit_report(dressed: Set, fits: Mapping[str, Fit]) -> FitReport:

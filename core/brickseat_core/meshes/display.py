@@ -1,10 +1,15 @@
 """Light display copies: a heavy mesh with fewer triangles, for drawing only; contact is always computed on the true one."""
 
+from threading import Lock
+
 import fast_simplification
 import numpy as np
 
 from brickseat_core.meshes.mesh import Mesh, Vec, number_rows
 from brickseat_core.meshes.nearest import distances
+
+_one_at_a_time = Lock()
+"""The library works in variables of its own that all threads share: two at once mix up their meshes."""
 
 
 def display_copy(mesh: Mesh, most: int) -> tuple[Mesh, float]:
@@ -18,9 +23,9 @@ def display_copy(mesh: Mesh, most: int) -> tuple[Mesh, float]:
     # Single precision inside: about the corner of its box nothing is lost far from the origin.
     number = number_rows(np.ascontiguousarray(mesh.vertices + 0.0).view(np.int64))
     _, first = np.unique(number, return_index=True)
-    vertices, faces = fast_simplification.simplify(
-        (mesh.vertices[first] - lo).astype(np.float32), number[mesh.faces].astype(np.int32), target_count=most
-    )
+    points_given, faces_given = (mesh.vertices[first] - lo).astype(np.float32), number[mesh.faces].astype(np.int32)
+    with _one_at_a_time:
+        vertices, faces = fast_simplification.simplify(points_given, faces_given, target_count=most)
     if not len(faces):
         return mesh, 0.0
     points: Vec = np.asarray(vertices, dtype=np.float64) + lo

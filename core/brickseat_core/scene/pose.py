@@ -1,5 +1,6 @@
 """Poses: where something stands, and the rotations they are made of."""
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -44,23 +45,27 @@ def rotation_about(axis: Vec, angle: float) -> Vec:
 
 def quaternion_of(matrix: Vec) -> Quaternion:
     """Unit quaternion (x, y, z, w) of a (3, 3) rotation, w >= 0 (Shepperd, 1978)."""
-    m = matrix
-    trace = m[0, 0] + m[1, 1] + m[2, 2]
-    candidates = np.array([m[0, 0], m[1, 1], m[2, 2], trace])
-    k = int(np.argmax(candidates))
-    if k == 3:
-        q = np.array([m[2, 1] - m[1, 2], m[0, 2] - m[2, 0], m[1, 0] - m[0, 1], 1 + trace])
+    return unit_quaternion(*np.asarray(matrix, dtype=np.float64).ravel().tolist())
+
+
+def unit_quaternion(
+    a: float, b: float, c: float, d: float, e: float, f: float, g: float, h: float, i: float
+) -> Quaternion:
+    """As ``quaternion_of``, of the nine numbers row by row: plain numbers are ten times as quick for so few."""
+    trace = a + e + i
+    most = max(a, e, i, trace)
+    if most == trace:
+        x, y, z, w = h - f, c - g, d - b, 1.0 + trace
+    elif most == a:
+        x, y, z, w = 1.0 - trace + 2.0 * a, d + b, g + c, h - f
+    elif most == e:
+        x, y, z, w = d + b, 1.0 - trace + 2.0 * e, h + f, c - g
     else:
-        i, j, n = k, (k + 1) % 3, (k + 2) % 3
-        q = np.empty(4)
-        q[i] = 1 - trace + 2 * m[i, i]
-        q[j] = m[j, i] + m[i, j]
-        q[n] = m[n, i] + m[i, n]
-        q[3] = m[n, j] - m[j, n]
-    q /= np.linalg.norm(q)
-    if q[3] < 0:
-        q = -q
-    return (float(q[0]), float(q[1]), float(q[2]), float(q[3]))
+        x, y, z, w = g + c, h + f, 1.0 - trace + 2.0 * i, d - b
+    length = math.sqrt(x * x + y * y + z * z + w * w)
+    if w < 0.0:
+        length = -length
+    return (x / length, y / length, z / length, w / length)
 
 
 @dataclass(frozen=True)
@@ -104,19 +109,21 @@ class Pose:
         out[:3, 3] = self.position
         return out
 
-    @property
+    @lazy
     def scale(self) -> Triple:
         """Lengths of the basis vectors; the first is negative when the basis mirrors."""
-        linear = self.linear
-        s = np.linalg.norm(linear, axis=0)
-        if np.linalg.det(linear) < 0:
-            s = s * np.array([-1.0, 1.0, 1.0])
-        return (float(s[0]), float(s[1]), float(s[2]))
+        a, b, c, d, e, f, g, h, i = self.basis
+        determinant = a * (e * i - f * h) - b * (d * i - f * g) + c * (d * h - e * g)
+        x = math.sqrt(a * a + d * d + g * g)
+        return (-x if determinant < 0.0 else x, math.sqrt(b * b + e * e + h * h), math.sqrt(c * c + f * f + i * i))
 
-    @property
+    @lazy
     def orientation(self) -> Quaternion:
         """Unit quaternion (x, y, z, w) of the basis without its scale."""
-        return quaternion_of(self.linear / np.asarray(self.scale))
+        # What has no extent along an axis has no direction there to be told.
+        x, y, z = (length or 1.0 for length in self.scale)
+        a, b, c, d, e, f, g, h, i = self.basis
+        return unit_quaternion(a / x, b / y, c / z, d / x, e / y, f / z, g / x, h / y, i / z)
 
     def moved(self, by: Vec) -> "Pose":
         """The same pose moved by (3,) metres in the world."""

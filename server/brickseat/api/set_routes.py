@@ -12,6 +12,7 @@ from ninja.errors import HttpError
 
 from brickseat.api import schemas
 from brickseat.api.access import LARGEST_UPLOAD, PROBLEMS, open_set_of, own_set, user_of, visible_prop, visible_props
+from brickseat.api.answers import json_answer
 from brickseat.api.errors import NOT_FOUND
 from brickseat.api.prop_routes import FOREVER, prop_record
 from brickseat.jobs import schemas as job_schemas
@@ -26,11 +27,12 @@ from brickseat.sets.picture import keep_picture, path_of
 from brickseat.sets.session import LiveSet, sessions
 from brickseat.sets.shapes import shape_data
 from brickseat.sets.storing import drop_unnamed_props
-from brickseat.sets.telling import end_for, end_of_set, fit_record, measure_records, news_record, shape_files
+from brickseat.sets.telling import end_for, end_of_set, measure_records, news_record, shape_files
 from brickseat.store.importing import limb_of, posed
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import prop_of
 from brickseat_core.contact.section import section
+from brickseat_core.fit.encoding import encode_fit
 from brickseat_core.formats.errors import FileError
 from brickseat_core.gravity.pouring import PourSlip
 from brickseat_core.gravity.settling import SettleSlip
@@ -131,7 +133,7 @@ def one_set(request: HttpRequest, key: uuid.UUID) -> Any:
     pieces = [encode(p) for p in found.pieces.values()]
     regions = [encode(r) for r in found.regions.values()]
     used = {record["prop"] for record in (*pieces, *regions)}
-    return {
+    answer = {
         "key": dressed.key,
         "name": found.name,
         "tolerance": found.tolerance,
@@ -146,13 +148,14 @@ def one_set(request: HttpRequest, key: uuid.UUID) -> Any:
         "recipes": [encode(r) for r in found.recipes.values()],
         "cut_outs": [encode(c) for c in found.cut_outs.values()],
         "prop_changes": [encode(c) for c in found.props.values()],
-        "fits": [fit_record(f) for f in now.fits.values()],
+        "fits": [encode_fit(f) for f in now.fits.values()],
         "measures": measure_records(now),
         "shapes": shape_files(dressed.key, now),
         "props": [prop_record(p, user_of(request)) for p in StoredProp.objects.filter(key__in=used)],
         "can_undo": back,
         "can_redo": again,
     }
+    return json_answer(answer)
 
 
 @router.get("/sets/{uuid:key}/shapes/{piece}/{digest}.glb", response={200: None, **PROBLEMS})
@@ -192,7 +195,9 @@ def move(request: HttpRequest, key: uuid.UUID, asked: set_schemas.MoveRequest) -
             raise MoveRefused("that prop is not in the store; choose another")
         return live.prop(wanted)
 
-    return news_record(make_move(dressed.key, user_of(request), lambda live: asked.move, find_prop, stage_of(request)))
+    return json_answer(
+        news_record(make_move(dressed.key, user_of(request), lambda live: asked.move, find_prop, stage_of(request)))
+    )
 
 
 @router.get("/sets/{uuid:key}/history/{int:number}", response={200: list[set_schemas.PieceSchema], **PROBLEMS})
@@ -227,25 +232,27 @@ def pose_piece(request: HttpRequest, key: uuid.UUID, piece: str, asked: schemas.
     stored = StoredProp.objects.select_related("posed_from", "owner").get(key=standing.prop.key)
     shape = posed(stored, [(t.joint, t.axis, t.degrees) for t in asked.turns], user_of(request))
     move = PoseMove("pose", piece, shape.key)
-    return news_record(make_move(dressed.key, user_of(request), lambda live: move, stage=stage_of(request)))
+    return json_answer(
+        news_record(make_move(dressed.key, user_of(request), lambda live: move, stage=stage_of(request)))
+    )
 
 
 @router.post("/sets/{uuid:key}/history/{int:number}", response={200: set_schemas.ChangeSchema, **PROBLEMS})
 def history_go(request: HttpRequest, key: uuid.UUID, number: int) -> Any:
     """Back (or on again) to how the set was after that step."""
-    return news_record(go_to(open_set_of(request, key).key, number, stage_of(request)))
+    return json_answer(news_record(go_to(open_set_of(request, key).key, number, stage_of(request))))
 
 
 @router.post("/sets/{uuid:key}/undo", response={200: set_schemas.ChangeSchema, **PROBLEMS})
 def undo_last(request: HttpRequest, key: uuid.UUID) -> Any:
     """Take back the last change. Raises MoveRefused."""
-    return news_record(undo(open_set_of(request, key).key, back=True, stage=stage_of(request)))
+    return json_answer(news_record(undo(open_set_of(request, key).key, back=True, stage=stage_of(request))))
 
 
 @router.post("/sets/{uuid:key}/redo", response={200: set_schemas.ChangeSchema, **PROBLEMS})
 def redo_next(request: HttpRequest, key: uuid.UUID) -> Any:
     """Do again what was taken back last. Raises MoveRefused."""
-    return news_record(undo(open_set_of(request, key).key, back=False, stage=stage_of(request)))
+    return json_answer(news_record(undo(open_set_of(request, key).key, back=False, stage=stage_of(request))))
 
 
 @router.post("/sets/{uuid:key}/settle", response={202: job_schemas.JobSchema, **PROBLEMS})
@@ -333,7 +340,7 @@ def adopt(request: HttpRequest, key: uuid.UUID, job: str, asked: job_schemas.Ado
     news = make_move(dressed.key, user_of(request), build, stage=stage_of(request))
     # Here and not by one more question of the page, which may be gone by then.
     jobs.drop(found)
-    return news_record(news)
+    return json_answer(news_record(news))
 
 
 def job_of(request: HttpRequest, key: uuid.UUID, job: str) -> Job:

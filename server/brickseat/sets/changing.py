@@ -11,6 +11,7 @@ from brickseat.sets.models import DressedSet, HistoryDeltas, HistoryEntry
 from brickseat.sets.presence import presence
 from brickseat.sets.session import LiveSet, sessions
 from brickseat.sets.storing import write_deltas, write_history
+from brickseat.sets.storing_fits import write_fits
 from brickseat.sets.summary import summarise
 from brickseat.sets.telling import ChangeNews, tell
 from brickseat.store.models import StoredProp
@@ -164,6 +165,7 @@ def carry_out(
             store(dressed)
             write_deltas(dressed, change.deltas)
             dressed.revision = after.revision
+            write_fits(dressed, now.dressed, after.dressed, after.fits, fits)
             summarise(dressed, after.index, after.fits)
             dressed.save()
             news = ChangeNews(

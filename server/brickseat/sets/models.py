@@ -16,7 +16,8 @@ class DressedSet(models.Model):
     ``look``: camera position and target to begin with. ``counts`` and ``plan``: pieces by fit state, and footprints
     seen from above (x0, z0, x1, z1 in metres, and what stands there), at ``revision``; for the cards on the home page.
     ``trolley``: keys of the props wheeled onto this set. ``dressers``: who may dress it besides its owner.
-    ``picture``: digest of the picture on its card, empty where none was drawn yet.
+    ``picture``: digest of the picture on its card, empty where none was drawn yet. ``measured_by``: digest of what the kept
+    fits were measured by; they count for nothing where that is not how the set is measured now.
     """
 
     key = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
@@ -29,6 +30,7 @@ class DressedSet(models.Model):
     plan = models.JSONField(default=list)
     trolley = models.JSONField(default=list)
     picture = models.CharField(max_length=16, blank=True, default="")
+    measured_by = models.CharField(max_length=32, blank=True, default="")
     dressers = models.ManyToManyField(settings.AUTH_USER_MODEL, related_name="shared_sets", blank=True)
     changed = models.DateTimeField(auto_now=True)
 
@@ -61,6 +63,23 @@ class StoredRecord(models.Model):
 
     def __str__(self) -> str:
         return f"{self.kind} {self.key}"
+
+
+class StoredFit(models.Model):
+    """The fit of the piece of that key, as it was at the revision of its set."""
+
+    dressed = models.ForeignKey(DressedSet, on_delete=models.CASCADE, related_name="fits")
+    key = models.CharField(max_length=40)
+    data = models.JSONField()
+
+    class Meta:
+        ordering: ClassVar[list[str]] = ["id"]
+        constraints: ClassVar[list[models.BaseConstraint]] = [
+            models.UniqueConstraint(fields=["dressed", "key"], name="one_fit_a_key")
+        ]
+
+    def __str__(self) -> str:
+        return f"fit of {self.key}"
 
 
 class HistoryEntry(models.Model):

@@ -10,6 +10,7 @@ from django.db import transaction
 
 from brickseat.sets.models import DressedSet
 from brickseat.sets.storing import read_set, settings_of, write_deltas
+from brickseat.sets.storing_fits import write_fits
 from brickseat.sets.summary import summarise
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import documents_of, prop_of, shelve
@@ -50,7 +51,9 @@ def save_set(dressed: DressedSet, found: Set) -> None:
     """Write all records of a new set, and what the home page shows of it."""
     write_deltas(dressed, found.deltas_from_nothing())
     index = index_of(found)
-    summarise(dressed, index, check(index, found.tolerance))
+    fits = check(index, found.tolerance)
+    write_fits(dressed, None, found, fits, {})
+    summarise(dressed, index, fits)
     dressed.save()
 
 

@@ -7,6 +7,7 @@ from django.db import transaction
 from brickseat.sets.changing import undo_words
 from brickseat.sets.models import DressedSet, StoredRecord
 from brickseat.sets.session import LiveSet, sessions
+from brickseat.sets.storing_fits import write_fits
 from brickseat.sets.summary import summarise
 from brickseat.sets.telling import ChangeNews, tell, tell_of_prop
 from brickseat.store.models import StoredProp
@@ -28,9 +29,11 @@ def refresh(key: uuid.UUID) -> None:
     with transaction.atomic():
         dressed = DressedSet.objects.select_for_update().get(key=key)
         if dressed.revision == live.snapshot.revision:
-            summarise(dressed, live.snapshot.index, live.snapshot.fits)
+            now = live.snapshot
+            write_fits(dressed, None, now.dressed, now.fits, {})
+            summarise(dressed, now.index, now.fits)
         dressed.revision += 2
-        dressed.save(update_fields=["revision", "counts", "plan", "changed"])
+        dressed.save(update_fields=["revision", "counts", "plan", "measured_by", "changed"])
         news = ChangeNews(
             key, dressed.revision, "a prop was made anew", (), {}, live.snapshot, (), *undo_words(dressed)
         )

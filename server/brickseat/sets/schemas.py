@@ -129,6 +129,7 @@ class ClashSchema(Schema):
     depth: float
     point: Triple
     normal: Triple
+    upward: float
 
 
 class FitSchema(Schema):
@@ -144,6 +145,7 @@ class FitSchema(Schema):
     balance_margin: float | None
     tilt_deg: float
     reason: str
+    grip: float | None
 
 
 class PieceDelta(Schema):

@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 from brickseat.sets.listening import listeners
 from brickseat.sets.models import DressedSet
 from brickseat.sets.storing import read_set
+from brickseat.sets.storing_fits import read_fits
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import prop_of
 from brickseat_core.contact.index import SceneIndex
@@ -37,10 +38,11 @@ class Snapshot:
     revision: int
 
     @classmethod
-    def of(cls, dressed: Set, revision: int) -> "Snapshot":
-        """A set measured whole."""
+    def of(cls, dressed: Set, revision: int, fits: Mapping[str, Fit] | None = None) -> "Snapshot":
+        """A set with its ``fits`` as they were kept; measured whole where there are none."""
         index = index_of(dressed)
-        return cls(dressed, index, check(index, dressed.tolerance), measure_ties(dressed, index), revision)
+        known = check(index, dressed.tolerance) if fits is None else fits
+        return cls(dressed, index, known, measure_ties(dressed, index), revision)
 
     def after(self, change: Change, revision: int) -> "tuple[Snapshot, dict[str, Fit | None]]":
         """The snapshot after ``change``, and the fits that changed (None: the piece went). Raises OutOfStep."""
@@ -71,9 +73,9 @@ class LiveSet:
 
     @classmethod
     def load(cls, dressed: DressedSet) -> "LiveSet":
-        """From the database, measured whole."""
+        """From the database, measured whole where its fits are not kept."""
         found, props = read_set(dressed)
-        return cls(dressed.key, Snapshot.of(found, dressed.revision), props)
+        return cls(dressed.key, Snapshot.of(found, dressed.revision, read_fits(dressed, found)), props)
 
     def prop(self, key: str) -> Prop:
         """A prop by key, taken from the store when it is new to this set. Raises StoredProp.DoesNotExist."""

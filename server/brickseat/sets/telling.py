@@ -1,13 +1,15 @@
 """Tell every open stage of a set what changed."""
 
-import json
 import uuid
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+import orjson
+
 from brickseat.sets.listening import NO_LONGER_OPEN, SIGNED_OUT, listeners
 from brickseat.sets.session import Snapshot
+from brickseat_core.fit.encoding import encode_fit
 from brickseat_core.fit.measuring import Fit
 from brickseat_core.fit.repair import Left
 from brickseat_core.relations.tie_measures import tie_words
@@ -50,24 +52,6 @@ def shape_files(key: uuid.UUID, now: Snapshot) -> dict[str, str]:
     return {piece: f"/api/sets/{key}/shapes/{piece}/{mesh.digest}.glb" for piece, mesh in now.index.derived.items()}
 
 
-def fit_record(fit: Fit) -> dict[str, Any]:
-    """A fit as JSON values; pieces by key, lengths in metres."""
-    return {
-        "key": fit.key,
-        "state": fit.state,
-        "faults": list(fit.faults),
-        "gap": fit.gap,
-        "depth": fit.depth,
-        "rests_on": list(fit.rests_on),
-        "clashes": [{"other": c.other, "depth": c.depth, "point": c.point, "normal": c.normal} for c in fit.clashes],
-        "contacts": list(fit.contacts),
-        "touch": fit.touch,
-        "balance_margin": fit.balance_margin,
-        "tilt_deg": fit.tilt_deg,
-        "reason": fit.reason,
-    }
-
-
 def news_record(news: ChangeNews) -> dict[str, Any]:
     """News of a set as JSON values."""
     return {
@@ -77,7 +61,7 @@ def news_record(news: ChangeNews) -> dict[str, Any]:
             {"kind": d.kind, "key": d.key, "after": encode(d.after) if d.after is not None else None}
             for d in news.deltas
         ],
-        "fits": [fit_record(f) for f in news.fits.values() if f is not None],
+        "fits": [encode_fit(f) for f in news.fits.values() if f is not None],
         "measures": measure_records(news.snapshot),
         "shapes": shape_files(news.key, news.snapshot),
         "left": [{"key": entry.key, "reason": entry.reason} for entry in news.left],
@@ -88,7 +72,7 @@ def news_record(news: ChangeNews) -> dict[str, Any]:
 
 def message(kind: str, record: Mapping[str, Any]) -> str:
     """A message as it goes over the line."""
-    return json.dumps({"kind": kind, **record}, separators=(",", ":"))
+    return orjson.dumps({"kind": kind, **record}).decode()
 
 
 def tell(news: ChangeNews) -> None:

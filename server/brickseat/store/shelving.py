@@ -79,7 +79,7 @@ def shelve(
 
 def light_file(stored: StoredProp) -> Path:
     """A copy of the prop's file for display on weak machines, made when it is first asked for."""
-    path = stored.path.with_name(f"{stored.digest}-light-{LIGHT_TRIANGLES}.glb")
+    path = stored.path.with_name(f"{stored.digest}-display-{LIGHT_TRIANGLES}.glb")
     if not path.is_file():
         copy, _ = light_copy(GltfDocument.open(stored.path), LIGHT_TRIANGLES)
         copy.save(path)

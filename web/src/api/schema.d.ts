@@ -1222,6 +1222,8 @@ export interface components {
                 number,
                 number
             ];
+            /** Upward */
+            upward: number;
         };
         /**
          * ContactSchema
@@ -1407,6 +1409,8 @@ export interface components {
             faults: string[];
             /** Gap */
             gap: number | null;
+            /** Grip */
+            grip: number | null;
             /** Key */
             key: string;
             /** Reason */
