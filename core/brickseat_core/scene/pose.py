@@ -14,12 +14,16 @@ Quaternion = tuple[float, float, float, float]
 
 UP: Triple = (0.0, 1.0, 0.0)
 DOWN: Triple = (0.0, -1.0, 0.0)
+SHEAR = 1e-9
+"""Cosine of two basis vectors from which they are not square to each other."""
 IDENTITY = (1.0, 0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 1.0)
 
 
 def rotation_matrix(quaternion: Quaternion) -> Vec:
     """(3, 3) rotation of a quaternion (x, y, z, w); the quaternion need not be of unit length."""
-    x, y, z, w = np.asarray(quaternion, dtype=np.float64) / np.linalg.norm(quaternion)
+    x, y, z, w = quaternion
+    length = math.sqrt(x * x + y * y + z * z + w * w) or math.nan
+    x, y, z, w = x / length, y / length, z / length, w / length
     return np.array(
         [
             [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
@@ -116,6 +120,14 @@ class Pose:
         determinant = a * (e * i - f * h) - b * (d * i - f * g) + c * (d * h - e * g)
         x = math.sqrt(a * a + d * d + g * g)
         return (-x if determinant < 0.0 else x, math.sqrt(b * b + e * e + h * h), math.sqrt(c * c + f * f + i * i))
+
+    @lazy
+    def sheared(self) -> bool:
+        """Whether the basis is more than an orientation and a scale: its vectors are not square to each other."""
+        a, b, c, d, e, f, g, h, i = self.basis
+        x, y, z = self.scale
+        cosines = (a * b + d * e + g * h, x * y), (a * c + d * f + g * i, x * z), (b * c + e * f + h * i, y * z)
+        return any(abs(dot) > SHEAR * abs(lengths) for dot, lengths in cosines)
 
     @lazy
     def orientation(self) -> Quaternion:

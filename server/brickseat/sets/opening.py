@@ -43,18 +43,30 @@ def open_set(data: bytes, name: str, owner: User) -> DressedSet:
     with transaction.atomic():
         dressed = DressedSet.objects.create(owner=owner, name=name[:200] or "opened set")
         opened = with_stored_props(found, shelve_props(found, dressed, owner))
-        save_set(dressed, replace(opened, settings=settings_of(dressed)))
+        opened = replace(opened, settings=settings_of(dressed))
+        write_deltas(dressed, opened.deltas_from_nothing())
+    try:
+        save_measured(dressed, opened)
+    except BaseException:
+        dressed.delete()
+        raise
     return dressed
 
 
 def save_set(dressed: DressedSet, found: Set) -> None:
-    """Write all records of a new set, and what the home page shows of it."""
+    """Write all records of a new set, its fits, and what the home page shows of it."""
     write_deltas(dressed, found.deltas_from_nothing())
+    save_measured(dressed, found)
+
+
+def save_measured(dressed: DressedSet, found: Set) -> None:
+    """Measure a new set and keep its fits. It is measured before the transaction: others may write meanwhile."""
     index = index_of(found)
     fits = check(index, found.tolerance)
-    write_fits(dressed, None, found, fits, {})
-    summarise(dressed, index, fits)
-    dressed.save()
+    with transaction.atomic():
+        write_fits(dressed, None, found, fits, {})
+        summarise(dressed, index, fits)
+        dressed.save()
 
 
 def with_stored_props(found: GltfSet, stored: dict[str, StoredProp]) -> Set:
@@ -65,11 +77,15 @@ def with_stored_props(found: GltfSet, stored: dict[str, StoredProp]) -> Set:
 
     props = {slot: prop_of(row) for slot, row in stored.items()}
     pieces = [
-        replace(p, key=key_of(p.key), prop=props[prop_slot(p)], pose=Pose(p.pose.position) if sheared(p) else p.pose)
+        replace(
+            p, key=key_of(p.key), prop=props[prop_slot(p)], pose=Pose(p.pose.position) if p.pose.sheared else p.pose
+        )
         for p in found.dressed.pieces.values()
     ]
     regions = [
-        replace(r, key=key_of(r.key), prop=props[prop_slot(r)], pose=Pose(r.pose.position) if sheared(r) else r.pose)
+        replace(
+            r, key=key_of(r.key), prop=props[prop_slot(r)], pose=Pose(r.pose.position) if r.pose.sheared else r.pose
+        )
         for r in found.dressed.regions.values()
     ]
     ties = [replace(t, piece=key_of(t.piece), to=key_of(t.to)) for t in found.dressed.ties.values()]
@@ -83,16 +99,9 @@ def with_stored_props(found: GltfSet, stored: dict[str, StoredProp]) -> Set:
     )
 
 
-def sheared(piece: Piece | Region) -> bool:
-    """Whether a pose is more than position, orientation and scale; its shape then goes into its prop."""
-    pose = piece.pose
-    plain = Pose.from_parts(pose.position, pose.orientation, pose.scale)
-    return not np.allclose(plain.linear, pose.linear, rtol=0.0, atol=1e-9 * float(np.abs(pose.linear).max()))
-
-
 def prop_slot(piece: Piece | Region) -> str:
     """Which stored prop a piece or region of a file is a copy of."""
-    return f"{piece.prop.key} {piece.key}" if sheared(piece) else piece.prop.key
+    return f"{piece.prop.key} {piece.key}" if piece.pose.sheared else piece.prop.key
 
 
 def seats_in(copy: Piece | Region, own: Pose) -> list[Seat]:
@@ -114,7 +123,7 @@ def shelve_props(found: GltfSet, dressed: DressedSet, owner: User) -> dict[str, 
         if prop_slot(copy) in out:
             continue
         carrier = Carrier()
-        own = Pose(copy.pose.position) if sheared(copy) else copy.pose
+        own = Pose(copy.pose.position) if copy.pose.sheared else copy.pose
         back = np.linalg.inv(own.matrix)
         parts = [
             (p.mesh, np.eye(4) if p.world is body.lead.world and own is copy.pose else back @ p.world)

@@ -40,6 +40,7 @@ export const fit = (key: string, more: Partial<Fit> = {}): Fit => ({
   balance_margin: 0.1,
   tilt_deg: 0,
   reason: "",
+  grip: null,
   ...more,
 });
 
