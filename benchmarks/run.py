@@ -1,5 +1,5 @@
 """Everything that speed is held by, side by side in one run: python benchmarks/run.py [drop] [check] [rest] [settle] [engines]
-[shove] [pointing] [sockets] [ties]."""
+[shove] [pointing] [sockets] [ties] [prompt] [thousands]."""
 
 import gc
 import resource
@@ -19,6 +19,7 @@ import numpy as np
 import trimesh
 from scenes import crowd, ground, mesh_of
 from sockets import bench_sockets
+from thousands import bench_prompt, bench_thousands, write_crowd
 from ties import bench_ties
 from trimesh.collision import CollisionManager
 
@@ -29,7 +30,6 @@ from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check, touched_by
 from brickseat_core.fit.rest import rest
 from brickseat_core.fit.set_down import set_down
-from brickseat_core.formats.gltf_build import Paint, Surface, prop_document, set_document
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.prop_file import whole_mesh
 from brickseat_core.gravity.hand import Pull
@@ -37,7 +37,7 @@ from brickseat_core.gravity.settling import Run, SettleSlip, shapes_for, steppin
 from brickseat_core.gravity.shapes import ContactShape
 from brickseat_core.gravity.world import World
 from brickseat_core.meshes.mesh import Mesh
-from brickseat_core.scene import Piece, Pose, Prop, Set, rotation_about
+from brickseat_core.scene import Piece, Pose, Prop, rotation_about
 from brickseat_core.warm import warm
 
 
@@ -446,16 +446,9 @@ def one_move(index: SceneIndex, piece: Piece) -> None:
 
 
 def cold_check(pieces: list[Piece]) -> None:
-    documents = {}
-    for piece in pieces:
-        if piece.prop.key not in documents:
-            mesh = piece.prop.mesh
-            documents[piece.prop.key] = prop_document(
-                piece.prop.name, [Surface(Paint("grey", (0.5, 0.5, 0.5)), mesh.vertices, mesh.faces)]
-            )
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "crowd.glb"
-        set_document(Set.of("set", pieces), documents).save(path)
+        write_crowd(pieces, path)
         code = "import sys; from brickseat.command_line import main; sys.exit(main(sys.argv[1:]))"
         cold = timed(
             lambda: subprocess.run(
@@ -508,6 +501,8 @@ def main(chosen: list[str]) -> None:
         "pointing": [bench_pointing],
         "sockets": [bench_sockets],
         "ties": [bench_ties],
+        "prompt": [bench_prompt],
+        "thousands": [bench_thousands],
     }
     for name, runs in benches.items():
         if not chosen or name in chosen:

@@ -15,9 +15,10 @@ from brickseat.asgi import application
 from brickseat.live import consumer
 from brickseat.live.messages import NEWS, PointQuestion
 from brickseat.live.outbox import Outbox
+from brickseat.sets import session
 from brickseat.sets.listening import Frame, listeners
 from brickseat.sets.models import DressedSet
-from brickseat.sets.session import IDLE_KEPT, LiveSet, sessions
+from brickseat.sets.session import LiveSet, sessions
 from brickseat.sets.telling import message
 
 pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.asyncio]
@@ -296,16 +297,22 @@ async def test_undo_leaves_alone_what_another_stage_holds(dressed: DressedSet, w
 
 
 async def test_a_set_that_somebody_has_open_stays_in_memory_and_idle_ones_are_bounded(
-    dressed: DressedSet, wren: User
+    dressed: DressedSet, wren: User, monkeypatch: pytest.MonkeyPatch
 ) -> None:
+    monkeypatch.setattr(LiveSet, "size", 100)
+    monkeypatch.setattr(session, "IDLE_BYTES", 350)
     socket = await opened(dressed, wren)
     held = sessions.kept(dressed.key)
-    others = [await DressedSet.objects.acreate(owner=wren, name=f"idle {n}") for n in range(IDLE_KEPT + 5)]
+    others = [await DressedSet.objects.acreate(owner=wren, name=f"idle {n}") for n in range(8)]
     for other in others:
         await sync_to_async(sessions.of)(other)
     assert sessions.kept(dressed.key) is held
-    assert [sessions.kept(o.key) is not None for o in others] == [False] * 4 + [True] * (IDLE_KEPT + 1)
+    # Three fit, and the one that was asked for last.
+    assert [sessions.kept(o.key) is not None for o in others] == [False] * 4 + [True] * 4
     await socket.disconnect()
     for other in others:
         await sync_to_async(sessions.of)(other)
     assert sessions.kept(dressed.key) is None, "nobody has it open any more"
+    monkeypatch.setattr(session, "IDLE_SECONDS", 0.0)
+    await sync_to_async(sessions.of)(others[0])
+    assert [sessions.kept(o.key) is not None for o in others] == [True] + [False] * 7, "nobody asked for the others"

@@ -102,3 +102,11 @@ def test_answers_written_at_once_keep_to_their_schemas(client: Client, dressed: 
     assert ChangeSchema.model_validate(undone).model_dump(mode="json") == undone
     found = client.get(f"/api/sets/{dressed.key}").json()
     assert SetSchema.model_validate(found).model_dump(mode="json") == found
+
+
+def test_a_session_weighs_its_pieces_and_its_meshes(dressed: DressedSet) -> None:
+    live = sessions.of(dressed)
+    (prop,) = live.props.values()
+    own = prop.mesh.vertices.nbytes + prop.mesh.faces.nbytes
+    assert live.size >= 4 * session.PIECE_BYTES + own + len(prop.mesh.faces) * 72
+    assert live.size < 2**20

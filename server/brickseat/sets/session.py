@@ -5,6 +5,7 @@ no lock. Only those who change the set take ``live.writing``.
 """
 
 import threading
+import time
 import uuid
 from collections import OrderedDict
 from collections.abc import Mapping
@@ -23,8 +24,13 @@ from brickseat_core.relations.indexing import follow, index_of
 from brickseat_core.relations.tie_measures import Measure, measure_ties, ties_touched
 from brickseat_core.scene import Change, Prop, Set
 
-IDLE_KEPT = 12
-"""Sessions that nobody has open, kept for when they are asked for again. Those that somebody has open are always kept."""
+IDLE_BYTES = 512 * 2**20
+"""Bytes that the sessions together take which nobody has open: kept for when they are asked for again. Those that somebody has
+open are always kept."""
+IDLE_SECONDS = 1800.0
+"""How long a session is kept that nobody has open and nobody asked for."""
+PIECE_BYTES = 10 * 2**10
+"""What a piece takes beyond its mesh, with its fit and its row in the index."""
 
 
 @dataclass(frozen=True)
@@ -70,6 +76,15 @@ class LiveSet:
     snapshot: Snapshot
     props: dict[str, Prop]
     writing: threading.RLock = field(default_factory=threading.RLock)
+    used: float = field(default_factory=time.monotonic)
+
+    @property
+    def size(self) -> int:
+        """Bytes that it takes, about."""
+        dressed, index = self.snapshot.dressed, self.snapshot.index
+        meshes = {id(m): m for m in (*(p.mesh for p in self.props.values()), *index.derived.values())}.values()
+        of_meshes = sum(m.vertices.nbytes + m.faces.nbytes for m in meshes)
+        return PIECE_BYTES * len(dressed.pieces) + of_meshes + sum(column.nbytes for column in index.forest)
 
     @classmethod
     def load(cls, dressed: DressedSet) -> "LiveSet":
@@ -105,11 +120,19 @@ class Sessions:
             with self._lock:
                 self._kept[dressed.key] = found
                 self._kept.move_to_end(dressed.key)
-                idle = [key for key in self._kept if key != dressed.key and not listeners.of(key)]
-                for dropped in idle[: max(0, len(idle) - IDLE_KEPT)]:
-                    del self._kept[dropped]
-                    self._loading.pop(dropped, None)
+                found.used = time.monotonic()
+                self._let_go(dressed.key)
             return found
+
+    def _let_go(self, asked: uuid.UUID) -> None:
+        """Drop what nobody has open and what was not asked for lately, then the least recent until the rest is small."""
+        room = IDLE_BYTES
+        for key in reversed([k for k in self._kept if k != asked and not listeners.of(k)]):
+            idle = self._kept[key]
+            room -= idle.size
+            if room < 0 or time.monotonic() - idle.used > IDLE_SECONDS:
+                del self._kept[key]
+                self._loading.pop(key, None)
 
     def kept(self, key: uuid.UUID) -> LiveSet | None:
         """The session of a set, if it is in memory."""
