@@ -11,8 +11,10 @@ import hashlib
 import os
 import pickle
 import re
+import shutil
 import sys
 import time
+import warnings
 from collections.abc import Callable
 from contextlib import suppress
 from functools import cache
@@ -41,6 +43,7 @@ FOR_ALL = ("kernels.py", "tolerances.py", "kernel_cache.py")
 LONGEST_COMPILING = 180.0
 """Seconds after which nobody waits any more for another process that compiles the same kernel."""
 POLL = 0.05
+KEPT_DAYS = 30.0
 
 
 def cache_root() -> Path:
@@ -149,8 +152,13 @@ class KernelCache(_Cache):
         path = self._file(sig, data.codegen)
         try:
             write(path, data)
-        finally:
             path.with_suffix(".claim").unlink(missing_ok=True)
+        except OSError as problem:
+            warnings.warn(
+                f"compiled kernels cannot be kept in {self._folder} ({problem.strerror}) and are compiled anew in each "
+                "process; name a folder that can be written in BRICKSEAT_KERNEL_CACHE",
+                stacklevel=2,
+            )
 
 
 def write(path: Path, compiled: Any) -> None:
@@ -174,7 +182,7 @@ def read(path: Path, target_context: Any) -> Any:
     """A kept kernel, ready to be called; None where nothing is kept, or nothing whole."""
     try:
         kept = pickle.loads(path.read_bytes())
-    except (FileNotFoundError, EOFError, pickle.UnpicklingError):
+    except (FileNotFoundError, NotADirectoryError, EOFError, pickle.UnpicklingError):
         return None
     name, machine_code, symbols, description, environment, signature, objectmode, referenced = kept
     codegen = target_context.codegen()
@@ -209,17 +217,28 @@ def read(path: Path, target_context: Any) -> Any:
 def claim(path: Path) -> bool:
     """Whether this process is the one that compiles ``path``: the first that asks, or the first after one that died."""
     mark = path.with_suffix(".claim")
-    mark.parent.mkdir(parents=True, exist_ok=True)
-    for _ in range(2):
-        try:
-            with mark.open("x") as file:
-                file.write(str(os.getpid()))
-            return True
-        except FileExistsError:
-            if claimed(path):
-                return False
-            mark.unlink(missing_ok=True)
+    # Where nothing can be written, nobody else can find what this process compiles: it compiles for itself.
+    with suppress(PermissionError, NotADirectoryError):
+        mark.parent.mkdir(parents=True, exist_ok=True)
+        for _ in range(2):
+            try:
+                with mark.open("x") as file:
+                    file.write(str(os.getpid()))
+                return True
+            except FileExistsError:
+                if claimed(path):
+                    return False
+                mark.unlink(missing_ok=True)
     return True
+
+
+def forget_old() -> None:
+    """Delete what was compiled for other sources more than ``KEPT_DAYS`` ago: of the current ones nothing is deleted."""
+    current = {f"{module}-{digest_of(module)}" for module in kernel_modules()}
+    oldest = time.time() - KEPT_DAYS * 86_400.0
+    for folder in cache_root().glob("*.*-*"):
+        if folder.name not in current and folder.stat().st_mtime < oldest:
+            shutil.rmtree(folder, ignore_errors=True)
 
 
 def claimed(path: Path) -> bool:

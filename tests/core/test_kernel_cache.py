@@ -5,6 +5,7 @@ import os
 import shutil
 import subprocess
 import sys
+import time
 from pathlib import Path
 from types import ModuleType
 
@@ -15,7 +16,7 @@ from numba.core.dispatcher import Dispatcher
 import brickseat_core
 from brickseat_core import kernel_cache
 from brickseat_core.contact.mover import frame_kernel
-from brickseat_core.kernel_cache import KernelCache, built_on, claim, claimed, kernel_modules
+from brickseat_core.kernel_cache import KernelCache, built_on, claim, claimed, forget_old, kernel_modules
 
 PACKAGE = Path(brickseat_core.__file__).parent
 FRAME = """
@@ -131,3 +132,28 @@ def test_flushing_forgets_one_kernel(tmp_path: Path, monkeypatch: pytest.MonkeyP
     (folder / "mover_kernel-1.kernel").write_bytes(b"")
     cache.flush()
     assert [p.name for p in folder.iterdir()] == ["mover_kernel-1.kernel"]
+
+
+def test_what_was_compiled_long_ago_for_other_sources_is_forgotten(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("BRICKSEAT_KERNEL_CACHE", str(tmp_path))
+    current = Path(KernelCache(frame_kernel.py_func).cache_path).name
+    for name in (current, "contact.mover-0123456789abcdef", "contact.rays-0123456789abcdef"):
+        (tmp_path / name).mkdir()
+    long_ago = time.time() - 40 * 86_400
+    for name in (current, "contact.rays-0123456789abcdef"):
+        os.utime(tmp_path / name, (long_ago, long_ago))
+    forget_old()
+    assert {p.name for p in tmp_path.iterdir()} == {current, "contact.mover-0123456789abcdef"}
+
+
+def test_where_nothing_can_be_kept_kernels_work_all_the_same(tmp_path: Path) -> None:
+    blocked = tmp_path / "a file, no folder"
+    blocked.write_text("")
+    environment = {**os.environ, "BRICKSEAT_KERNEL_CACHE": str(blocked / "cache")}
+    done = subprocess.run(
+        [sys.executable, "-c", FRAME], env=environment, capture_output=True, text=True, timeout=300, check=True
+    )
+    assert done.stdout.endswith(" 0\n")
+    assert "BRICKSEAT_KERNEL_CACHE" in done.stderr

@@ -6,6 +6,7 @@ import subprocess
 import sys
 
 from brickseat.exit_codes import DONE
+from brickseat_core.kernel_cache import forget_old
 from brickseat_core.warm import warm
 
 HELPER = "import gc; gc.disable(); from brickseat_core.warm import warm; warm(backwards=True)"
@@ -21,4 +22,5 @@ def run_warm() -> int:
     finally:
         for helper in helpers:
             helper.wait()
+    forget_old()
     return DONE
