@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brickseat_core.contact.arena import Forest, MeshArena, Span
+from brickseat_core.contact.boxes import meeting
 from brickseat_core.contact.mover import (
     Mover,
     MovingMesh,
@@ -80,6 +81,7 @@ class SceneIndex:
         self.pieces: dict[str, Piece] = {}
         self._bearer = np.zeros(0, np.bool_)
         self._doubtful = np.zeros(0, np.bool_)
+        self._direction = np.zeros((0, 3))
         self._free: list[int] = []
         self.placed = empty_rows()
         pieces = list(pieces)
@@ -98,6 +100,7 @@ class SceneIndex:
         other._spans, other._free = list(self._spans), list(self._free)
         other.keys, other.row, other.pieces = list(self.keys), dict(self.row), dict(self.pieces)
         other._bearer, other._doubtful = self._bearer.copy(), self._doubtful.copy()
+        other._direction = self._direction.copy()
         other.placed = Placed._make(column.copy() for column in self.placed)
         return other
 
@@ -162,6 +165,7 @@ class SceneIndex:
                     self.placed = Placed._make(with_room(column, room) for column in self.placed)
                     self.placed.root[row:] = -1
                     self._bearer, self._doubtful = with_room(self._bearer, room), with_room(self._doubtful, room)
+                    self._direction = with_room(self._direction, room)
             self.row[piece.key] = row
             self.keys[row] = piece.key
         self.pieces[piece.key] = piece
@@ -184,6 +188,7 @@ class SceneIndex:
         placed.root[rows] = [span.node0 for span in spans]
         placed.closed[rows] = [mesh.health.closed for mesh in meshes]
         self._bearer[rows] = [piece.role == "bearer" for _, piece in standing]
+        self._direction[rows] = [piece.direction for _, piece in standing]
         plain = np.array([mesh.health.closed and not mesh.health.inward for mesh in meshes])
         # What is closed and faces outward is solid whatever stands about it; the others are judged.
         placed.sense[rows[plain]] = 1.0
@@ -244,6 +249,19 @@ class SceneIndex:
         if piece.role == "bearer" and not self.mesh_of(piece).health.closed:
             lo[1], hi[1] = -np.inf, np.inf
         return lo, hi
+
+    def props_reaching(self, boxes: Vec, margin: float) -> list[str]:
+        """Keys of the props whose column one of ``boxes`` (k, 2, 3) meets, each widened by ``margin`` metres.
+
+        The column of a piece goes from its box onwards in its direction.
+        """
+        count = len(self.keys)
+        rows = np.flatnonzero((self.placed.root[:count] >= 0) & ~self._bearer[:count])
+        d = self._direction[rows]
+        lo = np.where(d < -1e-9, -np.inf, self.placed.lo[rows] - margin)
+        hi = np.where(d > 1e-9, np.inf, self.placed.hi[rows] + margin)
+        met = set(rows[meeting(lo, hi, boxes[:, 0], boxes[:, 1])].tolist())
+        return [key for key, row in self.row.items() if row in met] if met else []
 
     def kind(self, piece: Piece) -> int:
         """SHEET, SOLID or GROUND, as the piece that stands here was judged."""

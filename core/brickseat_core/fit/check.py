@@ -7,7 +7,6 @@ from itertools import chain
 
 import numpy as np
 
-from brickseat_core.contact.boxes import meeting
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.joined import measure_joined, standing_bodies
 from brickseat_core.fit.measuring import Depths, Fit, measure_fit
@@ -61,16 +60,7 @@ def touched_by(index: SceneIndex, boxes: Iterable[tuple[Vec, Vec]], margin: floa
 
     A piece is touched when a box meets its column, which goes from the piece itself onwards in its direction.
     """
-    keys = [k for k, p in index.pieces.items() if p.role == "prop"]
-    if not keys:
-        return []
-    rows = np.array([index.row[k] for k in keys])
-    d = np.array([index.pieces[k].direction for k in keys])
-    lo = np.where(d < -1e-9, -np.inf, index.placed.lo[rows] - margin)
-    hi = np.where(d > 1e-9, np.inf, index.placed.hi[rows] + margin)
-    moved = np.array(list(boxes), dtype=np.float64).reshape(-1, 2, 3)
-    touched = meeting(lo, hi, moved[:, 0], moved[:, 1])
-    found = [k for k, hit in zip(keys, touched, strict=True) if hit]
+    found = index.props_reaching(np.array(list(boxes), dtype=np.float64).reshape(-1, 2, 3), margin)
     if not index.bodies:
         return found
     # What is joined is measured as one: where one of it is touched, all of it are.
