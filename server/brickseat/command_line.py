@@ -12,6 +12,7 @@ from typing import Annotated, Literal, NamedTuple
 import typer
 from typer.exceptions import TyperException
 
+from brickseat.commands.given import Given
 from brickseat.exit_codes import BAD, DONE, INTERRUPTED
 from brickseat_core.fit.modes import Mode
 from brickseat_core.formats.errors import FileError
@@ -88,7 +89,7 @@ def check(
     """Fit check of every piece."""
     from brickseat.commands.checking import run_check
 
-    return run_check(set, bearer or [], tolerance, json, quiet)
+    return run_check(Given(set, bearer or [], tolerance, True, json, quiet))
 
 
 @app.command()
@@ -108,7 +109,7 @@ def seat(
     """Set pieces down where they are."""
     from brickseat.commands.mending import run_seat
 
-    return run_seat(set, output, mode, only or [], bearer or [], tolerance, strict, json, quiet)
+    return run_seat(Given(set, bearer or [], tolerance, strict, json, quiet), output, mode, only or [])
 
 
 @app.command()
@@ -131,10 +132,10 @@ def settle(
 ) -> int:
     """Let gravity act on loose pieces, then finish every contact exactly."""
     from brickseat.commands.settling import run_settle
+    from brickseat_core.gravity.settling import SettleSlip
 
-    return run_settle(
-        set, output, seed, trials, only or [], lift, shake, animation, bearer or [], tolerance, strict, json, quiet
-    )
+    slip = SettleSlip(lift, shake, seed, motion=animation)
+    return run_settle(Given(set, bearer or [], tolerance, strict, json, quiet), output, slip, trials, only or [])
 
 
 @app.command()
@@ -150,7 +151,7 @@ def repair(
     """Mend faults with the least movement."""
     from brickseat.commands.mending import run_repair
 
-    return run_repair(set, output, bearer or [], tolerance, strict, json, quiet)
+    return run_repair(Given(set, bearer or [], tolerance, strict, json, quiet), output)
 
 
 @app.command()
@@ -167,7 +168,7 @@ def apply(
     """Make moves, one after the other, all or none."""
     from brickseat.commands.mending import run_apply
 
-    return run_apply(set, moves, output, bearer or [], tolerance, strict, json, quiet)
+    return run_apply(Given(set, bearer or [], tolerance, strict, json, quiet), moves, output)
 
 
 @app.command()

@@ -2,10 +2,10 @@
 
 import json
 import sys
-from collections.abc import Mapping, Sequence
-from pathlib import Path
+from collections.abc import Mapping
 
 from brickseat.commands.files import open_set
+from brickseat.commands.given import Given
 from brickseat.commands.telling import progress, tell_json, tell_table
 from brickseat.exit_codes import DONE, FAULTS
 from brickseat_core.fit.check import check
@@ -15,15 +15,15 @@ from brickseat_core.relations.indexing import index_of
 from brickseat_core.scene import Set
 
 
-def run_check(path: Path, bearers: Sequence[str], tolerance: float, as_json: bool, quiet: bool) -> int:
+def run_check(given: Given) -> int:
     """Check a set and tell its faults. Raises FileError."""
-    found = open_set(path, bearers, tolerance)
+    found = open_set(given)
     index = index_of(found.dressed)
-    with progress("checking", quiet) as on_progress:
-        fits = check(index, tolerance, on_progress=on_progress)
-    if as_json:
+    with progress("checking", given.quiet) as on_progress:
+        fits = check(index, given.tolerance, on_progress=on_progress)
+    if given.as_json:
         tell_json(fit_report(found.dressed, fits))
-    elif not quiet:
+    elif not given.quiet:
         tell_fits(found.dressed, fits)
     return FAULTS if any(f.faults for f in fits.values()) else DONE
 
@@ -39,12 +39,12 @@ def tell_fits(dressed: Set, fits: Mapping[str, Fit]) -> None:
     print(counts_text(fits))
 
 
-def left_over(dressed: Set, tolerance: float, strict: bool, quiet: bool) -> int:
-    """The exit code of a command that has left a set so; with ``strict``, faults are looked for and told."""
-    if not strict:
+def left_over(dressed: Set, given: Given) -> int:
+    """The exit code of a command that has left a set so; where it is strict, faults are looked for and told."""
+    if not given.strict:
         return DONE
-    fits = check(index_of(dressed), tolerance)
-    if sys.stderr.isatty() and not quiet:
+    fits = check(index_of(dressed), given.tolerance)
+    if sys.stderr.isatty() and not given.quiet and not given.as_json:
         sys.stderr.write(fit_text(dressed, fits) + "\n")
     return FAULTS if any(f.faults for f in fits.values()) else DONE
 

@@ -1,8 +1,9 @@
 """Sets read from files and written back."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from pathlib import Path
 
+from brickseat.commands.given import Given
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_document import GltfDocument
@@ -15,8 +16,9 @@ from brickseat_core.scene import Piece, Set
 GLTF = (".glb", ".gltf")
 
 
-def open_set(path: Path, bearers: Sequence[str], tolerance: float) -> GltfSet:
+def open_set(given: Given) -> GltfSet:
     """The set of a file. Raises FileError."""
+    path = given.set
     if path.suffix.lower() in GLTF:
         document = GltfDocument.open(path)
     else:
@@ -25,7 +27,7 @@ def open_set(path: Path, bearers: Sequence[str], tolerance: float) -> GltfSet:
 
         document = open_document(path)
     try:
-        return read_set(document, bearers, tolerance)
+        return read_set(document, given.bearers, given.tolerance)
     except FileError as error:
         raise FileError(f"{path}: {error}") from None
 

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from brickseat.commands.checking import left_over
 from brickseat.commands.files import open_set, save, store_moved
+from brickseat.commands.given import Given
 from brickseat.commands.telling import complain, progress, tell_json
 from brickseat.exit_codes import DONE, FAULTS
 from brickseat_core.fit.modes import Mode
@@ -17,21 +18,11 @@ REST_TRIES = 4
 """Starts of a rest: as the piece is, then a little askew."""
 
 
-def run_seat(
-    path: Path,
-    output: Path,
-    mode: Mode,
-    only: Sequence[str],
-    bearers: Sequence[str],
-    tolerance: float,
-    strict: bool,
-    as_json: bool,
-    quiet: bool,
-) -> int:
+def run_seat(given: Given, output: Path, mode: Mode, only: Sequence[str]) -> int:
     """Set pieces down where they are. Raises FileError."""
     from brickseat_core.fit.all_down import set_all_down
 
-    found = open_set(path, bearers, tolerance)
+    found = open_set(given)
     index = index_of(found.dressed)
     chosen = [
         p.key
@@ -39,70 +30,59 @@ def run_seat(
         if p.movable and (not only or any(fnmatchcase(p.name, g) for g in only))
     ]
     if only and not chosen:
-        raise FileError(f"{path}: no piece that may move is named {' or '.join(only)}; see brickseat check")
+        raise FileError(f"{given.set}: no piece that may move is named {' or '.join(only)}; see brickseat check")
     joined = whole_bodies(found.dressed, index)
     wanted = [k for k in dict.fromkeys(map(joined.key_of, chosen)) if joined.dressed.pieces[k].movable]
-    with progress("seating", quiet) as on_progress:
-        left = set_all_down(joined.index, wanted, mode, tolerance, REST_TRIES, on_progress)
+    with progress("seating", given.quiet) as on_progress:
+        left = set_all_down(joined.index, wanted, mode, given.tolerance, REST_TRIES, on_progress)
     after = store_moved(found, index, joined, joined.index.pieces.values())
     save(found.document, output)
     names = [(joined.index.pieces[key].name, reason) for key, reason in left.items()]
-    complain((f"{name}: {reason}" for name, reason in names), quiet or as_json)
-    if as_json:
+    complain((f"{name}: {reason}" for name, reason in names), given.quiet or given.as_json)
+    if given.as_json:
         tell_json({"left": [{"name": name, "reason": reason} for name, reason in names]})
-    return left_over(after, tolerance, strict, quiet or as_json)
+    return left_over(after, given)
 
 
-def run_repair(
-    path: Path, output: Path, bearers: Sequence[str], tolerance: float, strict: bool, as_json: bool, quiet: bool
-) -> int:
+def run_repair(given: Given, output: Path) -> int:
     """Mend faults with the least movement. Raises FileError."""
     from brickseat_core.fit.repair import repair
 
-    found = open_set(path, bearers, tolerance)
+    found = open_set(given)
     index = index_of(found.dressed)
     joined = whole_bodies(found.dressed, index)
-    with progress("mending", quiet) as on_progress:
-        result = repair(joined.index, tolerance, on_progress=on_progress)
+    with progress("mending", given.quiet) as on_progress:
+        result = repair(joined.index, given.tolerance, on_progress=on_progress)
     store_moved(found, index, joined, joined.index.pieces.values())
     save(found.document, output)
     left = [(joined.index.pieces[entry.key].name, entry.reason) for entry in result.left]
-    if as_json:
+    if given.as_json:
         mended = [{"name": joined.index.pieces[m.key].name, "words": m.words} for m in result.mended]
         tell_json({"mended": mended, "left": [{"name": name, "reason": reason} for name, reason in left]})
-    elif not quiet:
+    elif not given.quiet:
         for entry in result.mended:
             print(entry.words)
         for name, reason in left:
             print(f"{name} left: {reason}")
-    return FAULTS if strict and left else DONE
+    return FAULTS if given.strict and left else DONE
 
 
-def run_apply(
-    path: Path,
-    moves: Path,
-    output: Path,
-    bearers: Sequence[str],
-    tolerance: float,
-    strict: bool,
-    as_json: bool,
-    quiet: bool,
-) -> int:
+def run_apply(given: Given, moves: Path, output: Path) -> int:
     """Make moves, one after the other, all or none. Raises FileError."""
     from brickseat_core.formats.gltf_lines import lines_of
     from brickseat_core.formats.gltf_storing import store_set
     from brickseat_core.formats.moves_file import apply_moves, read_moves
 
-    found = open_set(path, bearers, tolerance)
-    with progress("moving", quiet) as on_progress:
+    found = open_set(given)
+    with progress("moving", given.quiet) as on_progress:
         applied = apply_moves(found.dressed, read_moves(moves), on_progress, lines_of(found.document))
     store_set(found, applied.dressed)
     save(found.document, output)
-    if as_json:
+    if given.as_json:
         left = [{"name": name, "reason": reason} for name, reason in applied.left]
         tell_json({"moves": list(applied.words), "left": left})
-    elif not quiet:
+    elif not given.quiet:
         for words in applied.words:
             print(words)
-        complain((f"{name} left: {reason}" for name, reason in applied.left), quiet)
-    return left_over(applied.dressed, tolerance, strict, quiet or as_json)
+        complain((f"{name} left: {reason}" for name, reason in applied.left), given.quiet)
+    return left_over(applied.dressed, given)

@@ -6,6 +6,7 @@ from fnmatch import fnmatchcase
 from pathlib import Path
 
 from brickseat.commands.files import open_set, save, store_moved
+from brickseat.commands.given import Given
 from brickseat.commands.telling import complain, progress, tell_json
 from brickseat.exit_codes import DONE, FAULTS
 from brickseat_core.formats.errors import FileError
@@ -20,23 +21,9 @@ from brickseat_core.relations.indexing import index_of
 from brickseat_core.scene import Pose
 
 
-def run_settle(
-    path: Path,
-    output: Path,
-    seed: int,
-    trials: int,
-    only: Sequence[str],
-    lift: float,
-    shake: float,
-    animation: bool,
-    bearers: Sequence[str],
-    tolerance: float,
-    strict: bool,
-    as_json: bool,
-    quiet: bool,
-) -> int:
+def run_settle(given: Given, output: Path, slip: SettleSlip, trials: int, only: Sequence[str]) -> int:
     """Let loose pieces fall, keep the best of the trials. Raises FileError."""
-    found = open_set(path, bearers, tolerance)
+    found = open_set(given)
     index = index_of(found.dressed)
     joined = whole_bodies(found.dressed, index)
     pieces = tuple(joined.dressed.pieces.values())
@@ -47,33 +34,32 @@ def run_settle(
     ]
     if not chosen:
         named = f" named {' or '.join(only)}" if only else ""
-        raise FileError(f"{path}: no piece that may move{named} stands by gravity; see brickseat check")
+        raise FileError(f"{given.set}: no piece that may move{named} stands by gravity; see brickseat check")
     properties, kinds = properties_and_kinds(found)
-    slip = SettleSlip(lift, shake, seed, motion=animation)
     try:
         shapes = shapes_for({p.prop.key: p.prop for p in chosen}, kinds)
         keys = tuple(p.key for p in chosen)
-        trial = Trial(pieces, keys, slip, shapes, properties, tolerance, index.derived)
-        outcomes = [run_trial(trial)] if trials == 1 else side_by_side(trial, trials, quiet)
+        trial = Trial(pieces, keys, slip, shapes, properties, given.tolerance, index.derived)
+        outcomes = [run_trial(trial)] if trials == 1 else side_by_side(trial, trials, given.quiet)
     except NotForGravity as error:
-        raise FileError(f"{path}: {error}") from None
+        raise FileError(f"{given.set}: {error}") from None
     except NoCluster as error:
         raise FileError(str(error)) from None
     best = min(outcomes, key=lambda s: (s.score, s.seed))
     if best.motion is not None:
         still = animate(found, best.motion.times, member_paths(joined, best.motion.poses))
         names = (found.dressed.pieces[key].name for key in still)
-        complain((f"{name}: drawn by instancing, so its motion is not kept" for name in names), quiet)
+        complain((f"{name}: drawn by instancing, so its motion is not kept" for name in names), given.quiet)
     store_moved(found, index, joined, best.pieces)
     save(found.document, output)
     left = [(joined.dressed.pieces[key].name, reason) for key, reason in sorted(best.named.items())]
-    if as_json:
+    if given.as_json:
         told = [trial_record(settled) for settled in outcomes]
         named_left = [{"name": name, "reason": reason} for name, reason in left]
         tell_json({"trials": told, "kept_seed": best.seed, "left": named_left})
-    elif not quiet:
+    elif not given.quiet:
         tell_outcomes(outcomes, best, left)
-    return FAULTS if strict and left else DONE
+    return FAULTS if given.strict and left else DONE
 
 
 def side_by_side(trial: Trial, count: int, quiet: bool) -> list[Settled]:
