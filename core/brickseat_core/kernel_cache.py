@@ -182,7 +182,7 @@ def read(path: Path, target_context: Any) -> Any:
     """A kept kernel, ready to be called; None where nothing is kept, or nothing whole."""
     try:
         kept = pickle.loads(path.read_bytes())
-    except (FileNotFoundError, NotADirectoryError, EOFError, pickle.UnpicklingError):
+    except (OSError, EOFError, pickle.UnpicklingError):
         return None
     name, machine_code, symbols, description, environment, signature, objectmode, referenced = kept
     codegen = target_context.codegen()
@@ -218,12 +218,17 @@ def claim(path: Path) -> bool:
     """Whether this process is the one that compiles ``path``: the first that asks, or the first after one that died."""
     mark = path.with_suffix(".claim")
     # Where nothing can be written, nobody else can find what this process compiles: it compiles for itself.
-    with suppress(PermissionError, NotADirectoryError):
+    with suppress(OSError):
         mark.parent.mkdir(parents=True, exist_ok=True)
         for _ in range(2):
             try:
-                with mark.open("x") as file:
-                    file.write(str(os.getpid()))
+                # Linked into place with its content: nobody reads one that is not written yet.
+                beside = mark.with_name(f"{mark.name}.{os.getpid()}")
+                beside.write_text(str(os.getpid()))
+                try:
+                    os.link(beside, mark)
+                finally:
+                    beside.unlink()
                 return True
             except FileExistsError:
                 if claimed(path):
