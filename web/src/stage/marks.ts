@@ -2,6 +2,7 @@
 import * as THREE from "three";
 
 import type { Fit, Piece, Pose } from "../api/client";
+import { isFault } from "../fit/Glyph";
 import type { Model } from "./models";
 import { matrixOf } from "./pieces";
 
@@ -120,7 +121,9 @@ export function spikeMarks(
     }
     group.add(line);
   }
-  const label = fit ? { at: top.clone().lerp(foot, 0.5), text: write(fit) } : null;
+  const label = fit
+    ? { at: top.clone().lerp(foot, 0.5), text: write(fit), quiet: !isFault(fit.state) }
+    : null;
   return { group, label };
 }
 

@@ -43,24 +43,29 @@ export function TiesOf({ keys }: { keys: string[] }) {
         const measure = measures.get(t.key);
         const inTheWay = tiesInTheWay.includes(t.key);
         return (
-          <p key={t.key} className="flex flex-wrap items-baseline gap-x-3">
-            <span>
+          <div key={t.key} className="mt-1">
+            <p>
               {keys.length > 1 && `${pieces.get(t.piece)?.name}: `}
               {keptWords(t)} · {pieces.get(t.to)?.name}
-            </span>
-            <span
-              className={`figure text-[13px] ${measure?.holds === false || inTheWay ? "text-clay-deep" : "text-quiet"}`}
-            >
-              {measure && measureWords(t, measure)}
-              {inTheWay && <strong role="alert"> in the way</strong>}
-            </span>
-            <QuietButton onClick={() => void make({ kind: "loosen", ties: [t.key] })}>loosen</QuietButton>
-            {t.tie !== "join" && (
-              <QuietButton onClick={() => void make({ kind: "adjust_tie", tie: t.key, locked: !t.locked })}>
-                {t.locked ? "unlock" : "lock"}
-              </QuietButton>
-            )}
-          </p>
+            </p>
+            <p className="flex items-baseline gap-x-3">
+              <span
+                className={`figure grow text-[13px] ${measure?.holds === false || inTheWay ? "text-clay-deep" : "text-quiet"}`}
+              >
+                {inTheWay ? (
+                  <strong role="alert">in the way</strong>
+                ) : (
+                  measure && `${measure.holds ? "kept: " : ""}${measureWords(t, measure)}`
+                )}
+              </span>
+              <QuietButton onClick={() => void make({ kind: "loosen", ties: [t.key] })}>loosen</QuietButton>
+              {t.tie !== "join" && (
+                <QuietButton onClick={() => void make({ kind: "adjust_tie", tie: t.key, locked: !t.locked })}>
+                  {t.locked ? "unlock" : "lock"}
+                </QuietButton>
+              )}
+            </p>
+          </div>
         );
       })}
       {cut.map((c) => (
