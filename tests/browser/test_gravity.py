@@ -235,7 +235,7 @@ def test_a_flat_cloth_is_made_a_box_there_and_then_and_falls(page: Page, address
     page.set_input_files("input[type=file]", path)
     page.get_by_label("find in the store").fill("glaze cloth")
     cloth = page.get_by_role("article", name="glaze cloth")
-    expect(cloth).to_be_visible(timeout=20_000)
+    expect(cloth).to_be_visible(timeout=60_000)
     props = page.request.get(f"{address}/api/props").json()
     prop = next(p["key"] for p in props if p["name"] == "glaze cloth")
     laid = set_down(page, address, key, prop, YARD[0], 0.5, YARD[2])

@@ -170,16 +170,18 @@ export class JoinPointer implements PointerTool {
   }
 
   private async join(carried: Carried, move: JoinMove): Promise<void> {
-    this.asked += 1;
+    const turn = ++this.asked;
     this.move = null;
     const change = await make(move);
-    this.hideGhost();
-    if (!change) return;
-    const made = carried.piece ?? piecesOf(change.deltas)[0]?.[0];
     const { set } = useStage.getState();
-    set({ note: change.words });
+    const made = change && (carried.piece ?? piecesOf(change.deltas)[0]?.[0]);
     if (made && move.to_seat)
       set({ lastJoin: { prop: carried.prop, seat: move.seat ?? "", toSeat: move.to_seat, made } });
+    // Whoever points at the next seat already sees that one: the answer to the last press takes nothing of it away.
+    if (turn !== this.asked) return;
+    this.hideGhost();
+    if (!change) return;
+    set({ note: change.words });
     this.stage.view.showSeats([]);
   }
 
