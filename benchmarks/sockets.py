@@ -46,6 +46,12 @@ class Visitor:
         with self.opener.open(request, timeout=patience) as answer:
             return bytes(answer.read())
 
+    def stage(self, key: str) -> websockets.connect:
+        """The socket of a stage of a set, to be entered."""
+        headers = {"Cookie": f"sessionid={self.cookie('sessionid')}", "Origin": self.address}
+        address = self.address.replace("http", "ws") + f"/ws/sets/{key}"
+        return websockets.connect(address, additional_headers=headers, max_size=None, compression=None)
+
     def open(self, data: bytes, name: str) -> str:
         """A new set from a file; its key."""
         edge = uuid.uuid4().hex
@@ -86,9 +92,7 @@ async def stage(
 ) -> Tally:
     """As a browser does: one question under way, and of those that wait only the newest."""
     tally = Tally()
-    headers = {"Cookie": f"sessionid={visitor.cookie('sessionid')}", "Origin": visitor.address}
-    address = visitor.address.replace("http", "ws") + f"/ws/sets/{key}"
-    async with websockets.connect(address, additional_headers=headers, max_size=None, compression=None) as socket:
+    async with visitor.stage(key) as socket:
         while json.loads(await socket.recv())["kind"] != "ready":
             pass
         # Nobody is asked before every set is in memory.

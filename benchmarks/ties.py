@@ -9,7 +9,6 @@ from itertools import product
 from pathlib import Path
 from typing import Any
 
-import websockets
 from sockets import Tally, Visitor, told
 
 TIES = 10
@@ -26,9 +25,7 @@ PATIENCE = 20.0
 async def dragged(visitor: Visitor, key: str, piece: str) -> Tally:
     """One question after the other, as a drag asks: where does the piece get to when it is led to and fro?"""
     tally = Tally()
-    headers = {"Cookie": f"sessionid={visitor.cookie('sessionid')}", "Origin": visitor.address}
-    address = visitor.address.replace("http", "ws") + f"/ws/sets/{key}"
-    async with websockets.connect(address, additional_headers=headers, max_size=None, compression=None) as socket:
+    async with visitor.stage(key) as socket:
         while json.loads(await socket.recv())["kind"] != "ready":
             pass
         for n in range(SLIDES):

@@ -5,10 +5,11 @@ from collections.abc import Callable
 from typing import Any
 
 import pytest
+from django.contrib.auth.models import User
 from django.test import Client
 
 from brickseat.api.schemas import SetSchema
-from brickseat.sets import session, storing_fits
+from brickseat.sets import opening, session, storing_fits
 from brickseat.sets.models import DressedSet, StoredFit
 from brickseat.sets.schemas import ChangeSchema
 from brickseat.sets.session import sessions
@@ -110,3 +111,26 @@ def test_a_session_weighs_its_pieces_and_its_meshes(dressed: DressedSet) -> None
     own = prop.mesh.vertices.nbytes + prop.mesh.faces.nbytes
     assert live.size >= 4 * session.PIECE_BYTES + own + len(prop.mesh.faces) * 72
     assert live.size < 2**20
+
+
+def test_a_set_changed_while_it_is_still_measured_keeps_that_change(
+    client: Client, wren: User, dressed: DressedSet, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Somebody opens a file's set and moves a piece before its first measuring is done."""
+    data = client.get(f"/api/sets/{dressed.key}/hand-over.glb").getvalue()
+    measure = opening.check
+
+    def meanwhile(*given: Any) -> Any:
+        monkeypatch.setattr(opening, "check", measure)
+        made = DressedSet.objects.get(name="from a file")
+        (piece,) = (p.key for p in sessions.of(made).snapshot.dressed.pieces.values() if p.name == "crate 1")
+        asked = {"kind": "slide", "pieces": [piece], "by": [0.3, 0, 0]}
+        answer = client.post(f"/api/sets/{made.key}/moves", {"move": asked}, content_type="application/json")
+        assert answer.status_code == 200
+        return measure(*given)
+
+    monkeypatch.setattr(opening, "check", meanwhile)
+    made = opening.open_set(data, "from a file", wren)
+    now = sessions.of(stored(made)).snapshot
+    assert stored(made).revision == now.revision == 1
+    assert storing_fits.read_fits(stored(made), now.dressed) == now.fits

@@ -8,6 +8,7 @@ from brickseat.commands.files import open_set
 from brickseat.commands.given import Given
 from brickseat.commands.telling import progress, tell_json, tell_table
 from brickseat.exit_codes import DONE, FAULTS
+from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.fit.measuring import Fit
 from brickseat_core.formats.report import counts_text, fit_report, fit_text, report_schema
@@ -39,11 +40,14 @@ def tell_fits(dressed: Set, fits: Mapping[str, Fit]) -> None:
     print(counts_text(fits))
 
 
-def left_over(dressed: Set, given: Given) -> int:
-    """The exit code of a command that has left a set so; where it is strict, faults are looked for and told."""
+def left_over(dressed: Set, given: Given, index: SceneIndex | None = None) -> int:
+    """The exit code of a command that has left a set so; where it is strict, faults are looked for and told.
+
+    ``index``: that of the set, where there is one already.
+    """
     if not given.strict:
         return DONE
-    fits = check(index_of(dressed), given.tolerance)
+    fits = check(index or index_of(dressed), given.tolerance)
     if sys.stderr.isatty() and not given.quiet and not given.as_json:
         sys.stderr.write(fit_text(dressed, fits) + "\n")
     return FAULTS if any(f.faults for f in fits.values()) else DONE

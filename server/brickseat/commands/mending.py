@@ -85,4 +85,4 @@ def run_apply(given: Given, moves: Path, output: Path) -> int:
         for words in applied.words:
             print(words)
         complain((f"{name} left: {reason}" for name, reason in applied.left), given.quiet)
-    return left_over(applied.dressed, given)
+    return left_over(applied.dressed, given, applied.index)

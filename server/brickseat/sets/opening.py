@@ -45,6 +45,7 @@ def open_set(data: bytes, name: str, owner: User) -> DressedSet:
         opened = with_stored_props(found, shelve_props(found, dressed, owner))
         opened = replace(opened, settings=settings_of(dressed))
         write_deltas(dressed, opened.deltas_from_nothing())
+        dressed.save()
     try:
         save_measured(dressed, opened)
     except BaseException:
@@ -56,17 +57,23 @@ def open_set(data: bytes, name: str, owner: User) -> DressedSet:
 def save_set(dressed: DressedSet, found: Set) -> None:
     """Write all records of a new set, its fits, and what the home page shows of it."""
     write_deltas(dressed, found.deltas_from_nothing())
+    dressed.save()
     save_measured(dressed, found)
 
 
 def save_measured(dressed: DressedSet, found: Set) -> None:
-    """Measure a new set and keep its fits. It is measured before the transaction: others may write meanwhile."""
+    """Measure a new set and keep its fits. It is measured before the transaction: others may write meanwhile.
+
+    Whoever has changed the set by then has kept the fits of what it is now.
+    """
     index = index_of(found)
     fits = check(index, found.tolerance)
     with transaction.atomic():
+        if not DressedSet.objects.select_for_update().filter(key=dressed.key, revision=dressed.revision).exists():
+            return
         write_fits(dressed, None, found, fits, {})
         summarise(dressed, index, fits)
-        dressed.save()
+        dressed.save(update_fields=["counts", "plan", "measured_by", "changed"])
 
 
 def with_stored_props(found: GltfSet, stored: dict[str, StoredProp]) -> Set:
