@@ -2,6 +2,7 @@
 import type { Triple } from "../api/client";
 import { isFault } from "../fit/Glyph";
 import { lookThroughGap, make, redo, undo } from "../stage/making";
+import { selectingMade } from "../stage/selectingMade";
 import type { StagePointer } from "../stage/pointer";
 import type { StageView } from "../stage/view";
 import { useStage } from "../state";
@@ -409,10 +410,11 @@ function nextFault(by: 1 | -1): void {
 
 async function copyBeside(view: StageView): Promise<void> {
   const { selected } = useStage.getState();
+  const select = selectingMade();
   const box = view.pieces.worldBox(selected);
   const { right } = view.floorAxes();
   const width = Math.abs(right[0]) > 0 ? box.max.x - box.min.x : box.max.z - box.min.z;
   const by = 1.06 * width;
   const change = await make({ kind: "copy", pieces: selected, by: [right[0] * by, 0, right[2] * by] });
-  if (change) useStage.getState().select(change.deltas.map((d) => d.key));
+  if (change) select(change.deltas.map((d) => d.key));
 }

@@ -17,6 +17,7 @@ import {
 import type { LiveLine } from "../api/live";
 import { piecesOf, posesOf } from "../api/mirror";
 import { useStage } from "../state";
+import { selectingMade } from "./selectingMade";
 import type { StageView } from "./view";
 
 /** Fetch the whole set again. Another set may be open by the time it comes; then it is not wanted any more. */
@@ -167,18 +168,23 @@ export async function buildAt(at: Triple): Promise<void> {
     return;
   }
   const { turn, kind, ...measures } = build;
+  const select = selectingMade();
   try {
     const prop = await wanted<Prop>(client.POST("/api/bearers", { body: { ...measures, kind } }));
-    await standBearer(prop, at, turn);
+    await standBearer(prop, at, turn, select);
   } catch (error) {
     toast.error(error instanceof ServerError ? error.message : String(error));
   }
 }
 
 /** Stand a bearer of the store on the set. */
-export async function standBearer(prop: Prop, at: Triple, degrees: number): Promise<void> {
-  const { learn, select } = useStage.getState();
-  learn([prop]);
+export async function standBearer(
+  prop: Prop,
+  at: Triple,
+  degrees: number,
+  select = selectingMade(),
+): Promise<void> {
+  useStage.getState().learn([prop]);
   const half = (degrees * Math.PI) / 360;
   const pose = {
     position: at,

@@ -4,6 +4,7 @@ import type { Pointed, Question, SlipSettings } from "../../api/live";
 import { chance } from "../../chance";
 import { inWords } from "../../fit/units";
 import { make } from "../../stage/making";
+import { selectingMade } from "../../stage/selectingMade";
 import { useStage } from "../../state";
 import type { At, Gesture, PointerTool, StageParts } from "../tool";
 import { far } from "../tool";
@@ -114,6 +115,7 @@ export class SetDownPointer implements PointerTool {
   private async leaveIt(ray: Question["ray"], size: number, aim: Triple | null): Promise<void> {
     const { prop } = useStage.getState().slip;
     if (!prop) return;
+    const select = selectingMade();
     const slip = this.copy.settings(size, aim);
     this.asked += 1;
     this.leavings += 1;
@@ -143,7 +145,7 @@ export class SetDownPointer implements PointerTool {
       stand_off: slip.stand_off ?? 0,
     });
     const made = change?.deltas[0]?.key;
-    if (made) useStage.getState().select([made]);
+    if (made) select([made]);
   }
 
   /** For those who work by keys: set the prop down on what is in the middle of the view. */
