@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from brickseat_core.contact.bearing import bearing_or_leaning
+from brickseat_core.contact.bearing import bearing_among
 from brickseat_core.contact.clash import column, penetration
 from brickseat_core.contact.face_gap import face_gap, faces_ahead
 from brickseat_core.contact.free_interval import first_free_interval
@@ -71,9 +71,7 @@ def warm_repair() -> None:
 def warm_bearing() -> None:
     """What bears a piece, and the grip that holds one that leans."""
     index = standing_cubes()
-    corners = np.array([[-0.5, 0.0, -0.5], [0.5, 0.0, -0.5], [0.5, 0.0, 0.5]])
-    row = index.row["afloat"]
-    bearing_or_leaning(index, index.pieces["afloat"], row, corners, np.zeros(3, np.int64), 1e-4, 5e-4)
+    bearing_among(index, index.pieces["afloat"], index.row["afloat"], (), (), 0.0, 10.0, (1e-4, 5e-4))
 
 
 def warm_depth() -> None:

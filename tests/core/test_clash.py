@@ -11,7 +11,7 @@ from brickseat_core.contact.clash import penetration
 from brickseat_core.contact.free_interval import first_free_interval
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.mover import frame_along
-from brickseat_core.contact.separation import entangled, held_kernel
+from brickseat_core.contact.separation import entangled_kernel, held_kernel
 from brickseat_core.fit.check import check
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Vec, quaternion_of, rotation_matrix
@@ -121,7 +121,16 @@ def test_corners_inside_bound_the_way_out_from_below(
 
 
 def held(index: SceneIndex, moving: Piece, other: Piece, ways: Vec) -> Vec:
-    found: Vec = held_kernel(entangled(index, moving, index.row[other.key]), ways, np.inf)
+    pair = entangled_kernel(
+        *index.with_moving_mesh(moving.prop.mesh)[:2],
+        index.moving_mesh(moving.prop.mesh),
+        moving.pose.linear,
+        moving.pose.origin,
+        index.row[other.key],
+        moving.prop.mesh.far_corners,
+        other.prop.mesh.far_corners,
+    )
+    found: Vec = held_kernel(pair, ways, np.inf)
     return found
 
 

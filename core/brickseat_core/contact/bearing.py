@@ -6,11 +6,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brickseat_core.contact.balance import nearest_edge_kernel, support_kernel
-from brickseat_core.contact.contact_region import spread_kernel
+from brickseat_core.contact.contact_region import contact_region_kernel, spread_kernel
 from brickseat_core.contact.grip import leaning_kernel
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.contact.mover import frame_kernel, mover_kernel
-from brickseat_core.kernels import kernel
+from brickseat_core.contact.mover import (
+    frame_kernel,
+    mover_kernel,
+    near_kernel,
+    out_of_frame_kernel,
+    transforms_kernel,
+)
+from brickseat_core.contact.pairs import ALL_PAIRS, blocking_pairs
+from brickseat_core.contact.query import query_kernel
+from brickseat_core.kernels import kernel, nested_kernel
 from brickseat_core.scene import Piece, Vec
 from brickseat_core.tolerances import BALANCE_TOLERANCE
 
@@ -43,24 +51,34 @@ def bearing_of(contacts: Vec, touch: Vec, rows: NDArray[np.int64], margin: float
     return Bearing(contacts, touch, tuple(rows.tolist()), margin, grip if grip >= 0.0 else None)
 
 
-def bearing(points: Vec, rows: NDArray[np.int64], centre: Vec) -> Bearing | None:
-    """How touching at world ``points`` (n, 3) of ``rows`` (n,) bears a centre of mass; None without points."""
-    return bearing_of(*bearing_kernel(points, rows, centre)[:4])
-
-
-def bearing_or_leaning(
-    index: SceneIndex, piece: Piece, row: int, points: Vec, rows: NDArray[np.int64], near: float, far: float
+def bearing_among(
+    index: SceneIndex,
+    piece: Piece,
+    row: int,
+    rows: tuple[int, ...],
+    left_out: tuple[int, ...],
+    low: float,
+    high: float,
+    leaning: tuple[float, float] | None,
 ) -> Bearing | None:
-    """As ``bearing``; a piece out of balance may be held by what it leans on (``near``, ``far``: ``leaning_kernel``)."""
+    """How a piece, or one that stands in ``row``, is borne by what it touches with a gap in [low, high] metres.
+
+    Only ``rows`` are asked; where there are none, everything in its column but ``left_out``. ``leaning``: as
+    ``leaning_kernel`` takes them, when a piece out of balance may lean.
+    """
+    near, far = leaning if leaning is not None else (0.0, 0.0)
     return bearing_of(
-        *bearing_or_leaning_alone(
+        *bearing_among_kernel(
             *index.with_moving_mesh(index.mesh_of(piece)),
             piece.pose.linear,
             piece.pose.origin,
             np.asarray(piece.direction, dtype=np.float64),
             row,
-            points,
-            rows,
+            np.array(rows, np.int64),
+            np.array(left_out, np.int64),
+            low,
+            high,
+            leaning is not None,
             near,
             far,
         )
@@ -133,13 +151,39 @@ def centre_of(moving, linear, origin):  # type: ignore[no-untyped-def]
     return out
 
 
+@nested_kernel
+def without_kernel(rows, left_out):  # type: ignore[no-untyped-def]
+    """``rows`` (n,) that are not among ``left_out``."""
+    kept = np.empty(rows.shape[0], np.int64)
+    n = 0
+    for r in rows:
+        for other in left_out:
+            if r == other:
+                break
+        else:
+            kept[n] = r
+            n += 1
+    return kept[:n].copy()
+
+
 @kernel
-def bearing_or_leaning_alone(  # type: ignore[no-untyped-def]
-    forest, placed, count, moving, linear, origin, direction, skip, points, rows, near, far
+def bearing_among_kernel(  # type: ignore[no-untyped-def]
+    forest, placed, count, moving, linear, origin, direction, skip, rows, left_out, low, high, leans, near, far
 ):
-    """As ``bearing_or_leaning_kernel``, for a piece that is no mover yet."""
+    """As ``bearing_among``, the parts of a ``Bearing`` one by one."""
     mover = mover_kernel(forest, moving, linear, frame_kernel(direction))
+    if rows.shape[0] == 0:
+        column = near_kernel(placed, count, mover.frame, origin, mover.lo[0], mover.hi[0], skip)
+        rows = without_kernel(column, left_out)
+    matrix, offset, facing = transforms_kernel(placed, rows, mover.frame, origin)
+    query = query_kernel(forest, placed, mover, rows, matrix, offset, facing)
+    found, whose = contact_region_kernel(query, blocking_pairs(query, low, high, ALL_PAIRS), low, high)
+    points = out_of_frame_kernel(found, mover.frame, origin)
+    touched = rows[whose]
     centre = centre_of(moving, linear, origin)
-    return bearing_or_leaning_kernel(
-        forest, placed, count, mover, origin, direction, skip, points, rows, centre, near, far
-    )
+    if leans:
+        return bearing_or_leaning_kernel(
+            forest, placed, count, mover, origin, direction, skip, points, touched, centre, near, far
+        )
+    contacts, touch, bearers, margin, _, _ = bearing_kernel(points, touched, centre)
+    return contacts, touch, bearers, margin, -1.0

@@ -6,18 +6,20 @@ other, square to their sharp edges, along and against gravity and the seating di
 
 import math
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from brickseat_core.contact.first_contact import EMBEDDED_LIFT
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.inside import containers_kernel, holds_point
 from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
-from brickseat_core.contact.mover import Mover, Near
+from brickseat_core.contact.mover import Mover, Near, frame_kernel, mover_kernel, outline_kernel, transforms_kernel
 from brickseat_core.contact.pairs import blocking_pairs, mover_triangle, triangle_in_frame, unit_normal
 from brickseat_core.contact.query import query_kernel
-from brickseat_core.contact.separation import shortest_separation
-from brickseat_core.kernels import inner_kernel, kernel
+from brickseat_core.contact.separation import entangled_kernel, shortest_separation_kernel
+from brickseat_core.kernels import inner_kernel, kernel, nested_kernel
 from brickseat_core.scene import Piece, Pose, Vec
 from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH, LEAST_SHRINK, SHRINK
 
@@ -106,42 +108,143 @@ def shrunk(index: SceneIndex, piece: Piece) -> Piece:
 
 def measured_cut(index: SceneIndex, piece: Piece, row: int, most: int, limit: float) -> Cut:
     """As ``penetration``, for what cuts: two that only share planes cut nothing."""
-    mesh = index.mesh_of(piece)
-    down = np.asarray(piece.direction)
-    mover = index.mover_along(mesh, piece.pose, piece.direction)
-    near = index.only(mover, piece.pose.origin, [row])
-    normals, weight, points = cut_kernel(index.forest, index.placed, mover, *near)
-    normals = normals[np.argsort(-weight, kind="stable")[:most]]
-    lo, hi = index.box_of(piece)
-    centre = 0.5 * (lo + hi)
-    middle = centre - 0.5 * (index.placed.lo[row] + index.placed.hi[row])
-    level = middle * np.array([1.0, 0.0, 1.0])
-    tried = [-down[None], normals @ mover.frame, level[None]]
-    if most == MOST_NORMALS or not len(normals):
-        there = index.pieces[index.keys[row] or ""]
-        mine, theirs = (index.mesh_of(p).edge_directions @ p.pose.linear.T for p in (piece, there))
-        # Two solids with edges often part soonest square to one of each, which need not meet.
-        across = np.cross(mine[:, None], theirs[None]).reshape(-1, 3)
-        tried += [middle[None], down[None], np.where(across @ middle < 0.0, -1.0, 1.0)[:, None] * across]
-    if abs(down[1]) < SAME_NORMAL:
-        tried.append(np.array([[0.0, 1.0, 0.0]]))
-    if not len(normals):
-        tried += [piece.pose.linear.T, -piece.pose.linear.T]
-    directions = np.concatenate(tried)
-    length = np.linalg.norm(directions, axis=1)
-    directions = directions[length >= 1e-9] / length[length >= 1e-9, None]
-    lift, direction = shortest_separation(index, piece, row, directions, most == MOST_NORMALS, limit)
-    at = points.mean(axis=0) @ mover.frame + piece.pose.origin if len(points) else centre
-    if direction is not None:
-        return Cut(row, lift, direction, at)
-    if limit < math.inf:
-        return Cut(row, math.inf, -down, at)
+    mesh, other = index.mesh_of(piece), index.mesh_of(index.pieces[index.keys[row] or ""])
+    forest, placed, _, moving = index.with_moving_mesh(mesh)
+    depth, normal, point = measured_cut_kernel(
+        forest,
+        placed,
+        moving,
+        piece.pose.linear,
+        piece.pose.origin,
+        np.asarray(piece.direction, dtype=np.float64),
+        row,
+        mesh.far_corners,
+        other.far_corners,
+        mesh.edge_directions,
+        other.edge_directions,
+        most,
+        most == MOST_NORMALS,
+        limit,
+    )
+    return Cut(row, float(depth), normal, point)
+
+
+@kernel
+def measured_cut_kernel(  # type: ignore[no-untyped-def]
+    forest, placed, moving, linear, origin, direction, row, mine, theirs, edges, their_edges, most, thorough, limit
+):
+    """As ``measured_cut``: the depth, the normal and the point of the cut.
+
+    ``mine``, ``theirs``: far corners of the two; ``edges``, ``their_edges``: directions of their sharp edges; each in the
+    coordinates of its own mesh. ``thorough``: whether more than the cut itself is asked for directions.
+    """
+    frame = frame_kernel(direction)
+    mover = mover_kernel(forest, moving, linear, frame)
+    rows = np.full(1, row)
+    matrix, offset, facing = transforms_kernel(placed, rows, frame, origin)
+    query = query_kernel(forest, placed, mover, rows, matrix, offset, facing)
+    normals, weight, points = cut_kernel(query)
+    pair = entangled_kernel(forest, placed, moving, linear, origin, row, mine, theirs)
+    met = min(most, normals.shape[0])
+    tried = Candidates(np.empty((13 + met + edges.shape[0] * their_edges.shape[0], 3)), np.zeros(1, np.int64))
+    add_candidate(tried, -direction[0], -direction[1], -direction[2])
+    taken = np.zeros(normals.shape[0], np.bool_)
+    world = np.empty(3)
+    for _ in range(met):
+        heaviest = -1
+        for i in range(normals.shape[0]):
+            if not taken[i] and (heaviest < 0 or weight[i] > weight[heaviest]):
+                heaviest = i
+        taken[heaviest] = True
+        for k in range(3):
+            world[k] = 0.0
+            for c in range(3):
+                world[k] += normals[heaviest, c] * frame[c, k]
+        add_candidate(tried, world[0], world[1], world[2])
+    middle = pair.middle
+    add_candidate(tried, middle[0], 0.0, middle[2])
+    if thorough or met == 0:
+        add_candidate(tried, middle[0], middle[1], middle[2])
+        add_candidate(tried, direction[0], direction[1], direction[2])
+        add_across(tried, edges, linear, their_edges, placed.linear[row], middle)
+    if abs(direction[1]) < SAME_NORMAL:
+        add_candidate(tried, 0.0, 1.0, 0.0)
+    if met == 0:
+        for c in range(3):
+            add_candidate(tried, linear[0, c], linear[1, c], linear[2, c])
+            add_candidate(tried, -linear[0, c], -linear[1, c], -linear[2, c])
+    depth, normal, found = shortest_separation_kernel(
+        pair, tried.directions[: tried.count[0]].copy(), thorough, limit
+    )
+    lo, hi, _ = outline_kernel(moving, linear, origin)
+    point = where_cut(points, frame, origin, lo, hi)
+    if found:
+        return depth, normal, point
+    if limit < np.inf:
+        return np.inf, -direction, point
     # No direction that was tried frees it: out of the other's box, the shortest direction that leads there.
-    out = np.concatenate([index.placed.hi[row] - lo, hi - index.placed.lo[row]]) + CONTACT_EPSILON
-    least = int(np.argmin(out))
-    axis = np.zeros(3)
-    axis[least % 3] = 1.0 if least < 3 else -1.0
-    return Cut(row, float(out[least]), axis, at)
+    depth = np.inf
+    for k in range(3):
+        for sign in (1.0, -1.0):
+            out = (placed.hi[row, k] - lo[k] if sign > 0.0 else hi[k] - placed.lo[row, k]) + CONTACT_EPSILON
+            if out < depth:
+                depth = out
+                normal[:] = 0.0
+                normal[k] = sign
+    return depth, normal, point
+
+
+class Candidates(NamedTuple):
+    """Directions to try: (n, 3) unit, of which the first ``count[0]`` are written."""
+
+    directions: Vec
+    count: NDArray[np.int64]
+
+
+@inner_kernel
+def add_candidate(tried, x, y, z):  # type: ignore[no-untyped-def]
+    """One more direction to try, of any length but none."""
+    length = np.sqrt(x * x + y * y + z * z)
+    n = tried.count[0]
+    if length < 1e-9 or n == tried.directions.shape[0]:
+        return
+    tried.directions[n, 0], tried.directions[n, 1], tried.directions[n, 2] = x / length, y / length, z / length
+    tried.count[0] = n + 1
+
+
+@inner_kernel
+def add_across(tried, edges, linear, their_edges, their_linear, middle):  # type: ignore[no-untyped-def]
+    """Directions square to an edge of each of the two: solids with edges often part soonest there, and they need not meet."""
+    for i in range(edges.shape[0]):
+        ux = linear[0, 0] * edges[i, 0] + linear[0, 1] * edges[i, 1] + linear[0, 2] * edges[i, 2]
+        uy = linear[1, 0] * edges[i, 0] + linear[1, 1] * edges[i, 1] + linear[1, 2] * edges[i, 2]
+        uz = linear[2, 0] * edges[i, 0] + linear[2, 1] * edges[i, 1] + linear[2, 2] * edges[i, 2]
+        for j in range(their_edges.shape[0]):
+            e, f, g = their_edges[j, 0], their_edges[j, 1], their_edges[j, 2]
+            vx = their_linear[0, 0] * e + their_linear[0, 1] * f + their_linear[0, 2] * g
+            vy = their_linear[1, 0] * e + their_linear[1, 1] * f + their_linear[1, 2] * g
+            vz = their_linear[2, 0] * e + their_linear[2, 1] * f + their_linear[2, 2] * g
+            x, y, z = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+            sign = -1.0 if x * middle[0] + y * middle[1] + z * middle[2] < 0.0 else 1.0
+            add_candidate(tried, sign * x, sign * y, sign * z)
+
+
+@nested_kernel
+def where_cut(points, frame, origin, lo, hi):  # type: ignore[no-untyped-def]
+    """(3,) the middle of the ``points`` (n, 3) of a frame in the world; without any, that of the box from ``lo`` to ``hi``."""
+    point = np.empty(3)
+    if points.shape[0] == 0:
+        for k in range(3):
+            point[k] = 0.5 * (lo[k] + hi[k])
+        return point
+    for k in range(3):
+        point[k] = origin[k]
+        for c in range(3):
+            total = 0.0
+            for i in range(points.shape[0]):
+                total += points[i, c]
+            point[k] += frame[c, k] * (total / points.shape[0])
+    return point
 
 
 def column(index: SceneIndex, piece: Piece, skip: int) -> tuple[Mover, Near]:
@@ -194,14 +297,11 @@ def pierces(t, s, n, edge):  # type: ignore[no-untyped-def]
     return False
 
 
-@kernel
-def cut_kernel(forest, placed, mover, rows, matrix, offset, facing):  # type: ignore[no-untyped-def]
-    """Normals where the surfaces cut and how often each was met, and points there, all in the frame.
-
-    The parts of the ``Near`` come one by one, and the pairs are looked for in here: to hand a query to Python and back takes
-    longer than many a search.
-    """
-    pairs = blocking_pairs(query_kernel(forest, placed, mover, rows, matrix, offset, facing), 0.0, 0.0, MOST_PAIRS)
+@nested_kernel
+def cut_kernel(query):  # type: ignore[no-untyped-def]
+    """Normals where the surfaces cut and how often each was met, and points there, all in the frame."""
+    forest, mover, matrix, offset = query.forest, query.mover, query.matrix, query.offset
+    pairs = blocking_pairs(query, 0.0, 0.0, MOST_PAIRS)
     normals = np.empty((64, 3))
     weight = np.zeros(64, np.int64)
     found = np.int64(0)

@@ -1,21 +1,38 @@
-"""One look at a standing piece: what it would touch first, where it touches, what bears it, and what it may be inside of.
+"""One look at standing pieces: what each would touch first, where it touches, what bears it, and what it may be inside of.
 
-A single kernel call for the whole look: a set is checked piece by piece, and for most pieces this is all.
+A single kernel call for the whole look, at one piece or at many: for most pieces this is all that there is to a check.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
-from brickseat_core.contact.bearing import Bearing, bearing_kernel, bearing_of, bearing_or_leaning_kernel, centre_of
+from brickseat_core.contact.bearing import (
+    MOST_CONTACTS,
+    Bearing,
+    bearing_kernel,
+    bearing_of,
+    bearing_or_leaning_kernel,
+    centre_of,
+)
 from brickseat_core.contact.contact_region import contact_region_kernel
 from brickseat_core.contact.first_contact import CLOSE, EMBEDDED_LIFT, flush_kernel, near_contact_kernel
 from brickseat_core.contact.flags import any_of
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.inside import containers_kernel
 from brickseat_core.contact.interval import POLYGON_ROOM, double_area, overlap_polygon
-from brickseat_core.contact.mover import frame_kernel, mover_kernel, outline_kernel
+from brickseat_core.contact.mesh_table import MeshTable, mesh_at, mesh_table
+from brickseat_core.contact.mover import (
+    frame_kernel,
+    mover_kernel,
+    near_among_kernel,
+    near_kernel,
+    out_of_frame_kernel,
+    outline_kernel,
+    transforms_kernel,
+)
 from brickseat_core.contact.pairs import (
     ALL_PAIRS,
     back_to_back,
@@ -24,10 +41,16 @@ from brickseat_core.contact.pairs import (
     same_side,
     triangle_in_frame,
 )
-from brickseat_core.contact.query import column_query_kernel
+from brickseat_core.contact.plan_grid import PlanGrid, no_grid, plan_grid, rows_over_kernel
+from brickseat_core.contact.query import column_query_kernel, query_kernel
 from brickseat_core.kernels import kernel, nested_kernel
 from brickseat_core.scene import Piece, Vec
 from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH
+
+GRID_FROM = 32
+"""Pieces asked in one go from which the plan grid is worth its making."""
+CUT, CONTAINER, CONTAINED, BEARER = np.int64(0), np.int64(1), np.int64(2), np.int64(3)
+"""What a row is to a piece, where many are told in one list. No plain ints: a literal is a type of its own."""
 
 
 @dataclass(frozen=True)
@@ -35,9 +58,8 @@ class Contacts:
     """``travel``: metres along the direction to first contact, None when nothing is there. ``first``: the row met there.
 
     ``initially_intersecting``: rows whose surface the piece cuts. ``containers``: rows it stands wholly inside of. ``contained``:
-    rows whose box lies within its own, so that they may stand inside it. When all three are empty,
-    ``points`` (n, 3) in the world are where it would touch, ``rows`` (n,) what it touches there, and ``bearing``
-    how that bears it.
+    rows whose box lies within its own, so that they may stand inside it. ``bearing``: when all three are empty, how what it
+    touches bears it.
     """
 
     travel: float | None
@@ -45,8 +67,6 @@ class Contacts:
     initially_intersecting: tuple[int, ...]
     containers: tuple[int, ...]
     contained: tuple[int, ...]
-    points: Vec
-    rows: NDArray[np.int64]
     bearing: Bearing | None
 
 
@@ -59,9 +79,36 @@ def query_contacts(
     ``leaning``: metres within which contacts count to what a piece out of balance leans on (``leaning_kernel``), when
     it touches within the second of them; without, no piece leans.
     """
+    near, far = leaning if leaning is not None else NO_LEANING
+    rows_near, travel, who, initially_intersecting, containers, contained, _, *borne = looked_at(
+        index, piece, skip, sink, band, near, far
+    )
+    return Contacts(
+        float(travel) if who >= 0 else None,
+        int(rows_near[who]) if who >= 0 else None,
+        tuple(rows_near[initially_intersecting].tolist()),
+        tuple(rows_near[containers].tolist()),
+        tuple(rows_near[contained].tolist()),
+        bearing_of(*borne),
+    )
+
+
+NO_LEANING = (0.0, -1.0)
+
+
+def contact_points(index: SceneIndex, piece: Piece, skip: int, band: float) -> Vec:
+    """(n, 3) world points where ``piece`` would touch, all but row ``skip``: gaps from first contact up to ``band`` metres
+    beyond it. None where it cuts something or stands inside of it."""
+    points: Vec = looked_at(index, piece, skip, 0.0, band, *NO_LEANING)[6]
+    return points
+
+
+def looked_at(
+    index: SceneIndex, piece: Piece, skip: int, sink: float, band: float, near: float, far: float
+) -> tuple[Any, ...]:
+    """What ``query_contacts_kernel`` returns."""
     pose = piece.pose
-    near, far = leaning if leaning is not None else (0.0, -1.0)
-    rows_near, travel, who, initially_intersecting, containers, contained, points, rows, *borne = query_contacts_kernel(
+    found: tuple[Any, ...] = query_contacts_kernel(
         *index.with_moving_mesh(index.mesh_of(piece)),
         pose.linear,
         pose.origin,
@@ -72,16 +119,77 @@ def query_contacts(
         near,
         far,
     )
-    return Contacts(
-        float(travel) if who >= 0 else None,
-        int(rows_near[who]) if who >= 0 else None,
-        tuple(rows_near[initially_intersecting].tolist()),
-        tuple(rows_near[containers].tolist()),
-        tuple(rows_near[contained].tolist()),
-        points,
-        rows,
-        bearing_of(*borne),
-    )
+    return found
+
+
+class ManyContacts:
+    """Looks at many pieces that stand in an index, side by side: threads may share it, the kernels run without the
+    interpreter's lock.
+
+    Good for as long as nothing of the index moves. What it tells of a piece is what ``query_contacts`` tells, bit for bit.
+    """
+
+    def __init__(self, index: SceneIndex, pieces: Sequence[Piece]) -> None:
+        """``pieces``: one at least, each at the pose that is looked at, with the sink that it has there."""
+        self.index = index
+        meshes = [index.mesh_of(piece) for piece in pieces]
+        different = {id(mesh): mesh for mesh in meshes}
+        place = {key: n for n, key in enumerate(different)}
+        self._which = np.array([place[id(mesh)] for mesh in meshes], np.int64)
+        # Spans are held: what lies in the forest stays there for as long as it is asked.
+        self._spans = [index.span(mesh) for mesh in different.values()]
+        self._table: MeshTable = mesh_table([span.moving for span in self._spans])
+        self._forest = index.forest
+        self._linear = np.array([piece.pose.basis for piece in pieces]).reshape(-1, 3, 3)
+        self._origin = np.array([piece.pose.position for piece in pieces])
+        self._direction = np.array([piece.direction for piece in pieces], np.float64)
+        self._row = np.array([index.row.get(piece.key, -1) for piece in pieces], np.int64)
+        self._sink = np.array([piece.sink for piece in pieces])
+        self._leans = np.array([not piece.stand_off for piece in pieces])
+        grid = len(pieces) >= GRID_FROM
+        self._grid: PlanGrid = plan_grid(index.placed, len(index.keys)) if grid else no_grid()
+
+    def of(self, begin: int, end: int, band: float, leaning: tuple[float, float]) -> list[Contacts]:
+        """What the pieces from number ``begin`` up to ``end`` reach. ``band``, ``leaning``: as ``query_contacts`` takes them;
+        what is kept off its surface leans on nothing."""
+        some = slice(begin, end)
+        near, far = leaning
+        leans = self._leans[some]
+        travel, first, told, contacts, counts, touch, margin, grip = many_contacts_kernel(
+            self._forest,
+            self.index.placed,
+            len(self.index.keys),
+            self._grid,
+            self._table,
+            self._which[some],
+            self._linear[some],
+            self._origin[some],
+            self._direction[some],
+            self._row[some],
+            self._sink[some],
+            band,
+            np.where(leans, near, NO_LEANING[0]),
+            np.where(leans, far, NO_LEANING[1]),
+        )
+        rows: list[tuple[list[int], list[int], list[int], list[int]]] = [([], [], [], []) for _ in range(end - begin)]
+        for piece, what, row in told.tolist():
+            rows[piece][what].append(row)
+        found = []
+        travels, firsts, margins, grips = travel.tolist(), first.tolist(), margin.tolist(), grip.tolist()
+        for n, count in enumerate(counts.tolist()):
+            met = firsts[n] >= 0
+            cut, containers, contained, bearers = map(tuple, rows[n])
+            bearing = None
+            if count:
+                bearing = Bearing(
+                    contacts[n, :count], touch[n], bearers, margins[n], grips[n] if grips[n] >= 0.0 else None
+                )
+            found.append(
+                Contacts(
+                    travels[n] if met else None, firsts[n] if met else None, cut, containers, contained, bearing
+                )
+            )
+        return found
 
 
 @nested_kernel
@@ -131,16 +239,6 @@ def near_contacts_kernel(query, pairs):  # type: ignore[no-untyped-def]
     return min(inner, outer), who_inner if within else who, initially_intersecting, within, embedded
 
 
-@nested_kernel
-def in_world(points, frame, origin):  # type: ignore[no-untyped-def]
-    """(n, 3) points of a frame (rows u, v, w) about ``origin``, in the world."""
-    out = np.empty((points.shape[0], 3))
-    for i in range(points.shape[0]):
-        for k in range(3):
-            out[i, k] = points[i, 0] * frame[0, k] + points[i, 1] * frame[1, k] + points[i, 2] * frame[2, k] + origin[k]
-    return out
-
-
 @kernel
 def query_contacts_kernel(  # type: ignore[no-untyped-def]
     forest, placed, count, moving, linear, origin, direction, skip, sink, band, near, far
@@ -148,6 +246,91 @@ def query_contacts_kernel(  # type: ignore[no-untyped-def]
     """As ``query_contacts``, with rows as they are in the query."""
     mover = mover_kernel(forest, moving, linear, frame_kernel(direction))
     query = column_query_kernel(forest, placed, count, mover, origin, skip, 0.0)
+    return contacts_of_query_kernel(
+        query, placed, count, moving, linear, origin, direction, skip, sink, band, near, far
+    )
+
+
+@nested_kernel
+def over_plan_kernel(forest, placed, count, grid, mover, origin, direction, skip):  # type: ignore[no-untyped-def]
+    """As ``column_query_kernel``; rows are found by the grid where there is one and the column is plumb."""
+    frame, lo, hi = mover.frame, mover.lo[0], mover.hi[0]
+    if grid.across[0] == 0 or direction[0] != 0.0 or direction[2] != 0.0:
+        rows = near_kernel(placed, count, frame, origin, lo, hi, skip)
+    else:
+        x0 = x1 = origin[0]
+        z0 = z1 = origin[2]
+        for c in range(2):
+            x0 += min(frame[c, 0] * lo[c], frame[c, 0] * hi[c])
+            x1 += max(frame[c, 0] * lo[c], frame[c, 0] * hi[c])
+            z0 += min(frame[c, 2] * lo[c], frame[c, 2] * hi[c])
+            z1 += max(frame[c, 2] * lo[c], frame[c, 2] * hi[c])
+        # Rounding must not lose what just touches the column.
+        x, z = 1e-9 * (1.0 + abs(x0) + abs(x1)), 1e-9 * (1.0 + abs(z0) + abs(z1))
+        candidates = rows_over_kernel(grid, placed, x0 - x, x1 + x, z0 - z, z1 + z)
+        rows = near_among_kernel(placed, candidates, frame, origin, lo, hi, skip)
+    matrix, offset, facing = transforms_kernel(placed, rows, frame, origin)
+    return query_kernel(forest, placed, mover, rows, matrix, offset, facing)
+
+
+@nested_kernel
+def note_rows(told, n, piece, what, rows, chosen):  # type: ignore[no-untyped-def]
+    """Write those of ``rows`` that are ``chosen`` behind the ``n`` that are told; the list, longer if need be, and its length."""
+    if n + rows.shape[0] > told.shape[0]:
+        longer = np.empty((2 * (n + rows.shape[0]), 3), np.int64)
+        for i in range(n):
+            for k in range(3):
+                longer[i, k] = told[i, k]
+        told = longer
+    for i in range(rows.shape[0]):
+        if chosen[i]:
+            told[n, 0], told[n, 1], told[n, 2] = piece, what, rows[i]
+            n += 1
+    return told, n
+
+
+@kernel
+def many_contacts_kernel(  # type: ignore[no-untyped-def]
+    forest, placed, count, grid, table, which, linear, origin, direction, skip, sink, band, near, far
+):
+    """As ``query_contacts`` of n pieces, ``which`` (n,) their meshes in the table.
+
+    Returns (n,) travels, (n,) rows met first or -1, (m, 3) piece, what and row of each that is told, (n, k, 3) contacts and
+    (n,) how many, (n, 3) touches, (n,) margins and grips.
+    """
+    pieces = which.shape[0]
+    travels, firsts = np.empty(pieces), np.full(pieces, -1)
+    told, n = np.empty((4 * pieces, 3), np.int64), np.int64(0)
+    contacts, counts = np.zeros((pieces, MOST_CONTACTS, 3)), np.zeros(pieces, np.int64)
+    touches, margins, grips = np.zeros((pieces, 3)), np.zeros(pieces), np.full(pieces, -1.0)
+    for j in range(pieces):
+        moving = mesh_at(table, which[j])
+        mover = mover_kernel(forest, moving, linear[j], frame_kernel(direction[j]))
+        query = over_plan_kernel(forest, placed, count, grid, mover, origin[j], direction[j], skip[j])
+        rows, travel, who, cut, containers, contained, _, points, touch, bearers, margin, grip = contacts_of_query_kernel(
+            query, placed, count, moving, linear[j], origin[j], direction[j], skip[j], sink[j], band, near[j], far[j]
+        )
+        travels[j] = travel
+        if who >= 0:
+            firsts[j] = rows[who]
+        told, n = note_rows(told, n, j, CUT, rows, cut)
+        told, n = note_rows(told, n, j, CONTAINER, rows, containers)
+        told, n = note_rows(told, n, j, CONTAINED, rows, contained)
+        told, n = note_rows(told, n, j, BEARER, bearers, np.ones(bearers.shape[0], np.bool_))
+        counts[j], margins[j], grips[j] = points.shape[0], margin, grip
+        for k in range(3):
+            touches[j, k] = touch[k]
+            for i in range(points.shape[0]):
+                contacts[j, i, k] = points[i, k]
+    return travels, firsts, told[:n].copy(), contacts, counts, touches, margins, grips
+
+
+@nested_kernel
+def contacts_of_query_kernel(  # type: ignore[no-untyped-def]
+    query, placed, count, moving, linear, origin, direction, skip, sink, band, near, far
+):
+    """As ``query_contacts``, of a query of everything in the column of the piece."""
+    forest, mover = query.forest, query.mover
     others = query.rows
     # Most pieces stand: the pairs of triangles near contact then tell all. Only what is afloat asks what lies beyond.
     high = sink + band
@@ -173,7 +356,7 @@ def query_contacts_kernel(  # type: ignore[no-untyped-def]
             pairs = blocking_pairs(query, low, high, ALL_PAIRS)
         found, whose = contact_region_kernel(query, pairs, low, high)
         rows = others[whose]
-        points = in_world(found, mover.frame, origin)
+        points = out_of_frame_kernel(found, mover.frame, origin)
     if travel - sink <= far:
         contacts, touch, bearers, margin, grip = bearing_or_leaning_kernel(
             forest, placed, count, mover, origin, direction, skip, points, rows, centre, near, far
@@ -189,7 +372,6 @@ def query_contacts_kernel(  # type: ignore[no-untyped-def]
         containers,
         contained,
         points,
-        rows,
         contacts,
         touch,
         bearers,

@@ -1,40 +1,20 @@
 """Where a mover touches: the parts of its surface whose gap lies within a band."""
 
-from dataclasses import dataclass
-
 import numpy as np
-from numpy.typing import NDArray
 
-from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
-from brickseat_core.contact.mover import Mover, Near
-from brickseat_core.contact.pairs import ALL_PAIRS, back_to_back, blocking_pairs, mover_triangle, triangle_in_frame
-from brickseat_core.contact.query import query_of
+from brickseat_core.contact.pairs import back_to_back, mover_triangle, triangle_in_frame
 from brickseat_core.kernels import kernel
-from brickseat_core.scene import Vec
 from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH
-
-
-@dataclass(frozen=True)
-class ContactRegion:
-    """``points`` (n, 3) in the mover's frame, and the ``rows`` (n,) of the pieces touched there."""
-
-    points: Vec
-    rows: NDArray[np.int64]
-
-
-def contact_region(index: SceneIndex, mover: Mover, near: Near, low: float, high: float) -> ContactRegion:
-    """Corners of the parts of the surfaces whose gap along the direction lies in [low, high] metres."""
-    if not len(near.rows) or high < low:
-        return ContactRegion(np.zeros((0, 3)), np.zeros(0, np.int64))
-    query = query_of(index, mover, near)
-    points, who = contact_region_kernel(query, blocking_pairs(query, low, high, ALL_PAIRS), low, high)
-    return ContactRegion(points, near.rows[who])
 
 
 @kernel
 def contact_region_kernel(query, pairs, low, high):  # type: ignore[no-untyped-def]
-    """As ``contact_region``, of pairs of triangles that are found already; rows as places in the query's."""
+    """Corners of the parts of the surfaces whose gap along the direction lies in [low, high] metres.
+
+    ``pairs``: (n, 3) of triangles, as ``blocking_pairs`` finds them. Returns (n, 3) points in the mover's frame, and (n,)
+    the places in the query's rows of what is touched there.
+    """
     mover, facing = query.mover, query.facing
     points = np.empty((64, 3))
     who = np.empty(64, np.int64)

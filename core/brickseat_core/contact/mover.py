@@ -5,7 +5,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from brickseat_core.kernels import inner_kernel, kernel
+from brickseat_core.kernels import inner_kernel, kernel, nested_kernel
 from brickseat_core.scene import Vec
 
 
@@ -151,23 +151,59 @@ def turn_kernel(forest, node0, nodes, tri0, triangles, matrix):  # type: ignore[
 
 
 @kernel
+def in_world_kernel(points, linear, origin):  # type: ignore[no-untyped-def]
+    """(n, 3) points of a mesh that stands at a pose, in the world."""
+    out = np.empty((points.shape[0], 3))
+    for i in range(points.shape[0]):
+        for k in range(3):
+            out[i, k] = origin[k]
+            for c in range(3):
+                out[i, k] += linear[k, c] * points[i, c]
+    return out
+
+
+@kernel
+def out_of_frame_kernel(points, frame, origin):  # type: ignore[no-untyped-def]
+    """(n, 3) points of a frame (rows u, v, w) about ``origin``, in the world."""
+    out = np.empty((points.shape[0], 3))
+    for i in range(points.shape[0]):
+        for k in range(3):
+            out[i, k] = points[i, 0] * frame[0, k] + points[i, 1] * frame[1, k] + points[i, 2] * frame[2, k] + origin[k]
+    return out
+
+
+@inner_kernel
+def in_column(placed, r, frame, origin, lo, hi):  # type: ignore[no-untyped-def]
+    """Does the box of row ``r`` meet the column of a mover's box, which goes from ``lo`` to ``hi`` along u and v?"""
+    for c in range(2):
+        middle, half_extent = 0.0, 0.0
+        for k in range(3):
+            middle += frame[c, k] * (0.5 * (placed.lo[r, k] + placed.hi[r, k]) - origin[k])
+            half_extent += abs(frame[c, k]) * 0.5 * (placed.hi[r, k] - placed.lo[r, k])
+        if middle - half_extent > hi[c] or middle + half_extent < lo[c]:
+            return False
+    return True
+
+
+@kernel
 def near_kernel(placed, rows, frame, origin, lo, hi, skip):  # type: ignore[no-untyped-def]
     """Rows whose box meets the column of a mover's box, all but row ``skip``."""
     found = np.empty(rows, np.int64)
     n = 0
     for r in range(rows):
-        if placed.root[r] < 0 or r == skip:
-            continue
-        meets = True
-        for c in range(2):
-            middle, half_extent = 0.0, 0.0
-            for k in range(3):
-                middle += frame[c, k] * (0.5 * (placed.lo[r, k] + placed.hi[r, k]) - origin[k])
-                half_extent += abs(frame[c, k]) * 0.5 * (placed.hi[r, k] - placed.lo[r, k])
-            if middle - half_extent > hi[c] or middle + half_extent < lo[c]:
-                meets = False
-                break
-        if meets:
+        if placed.root[r] >= 0 and r != skip and in_column(placed, r, frame, origin, lo, hi):
+            found[n] = r
+            n += 1
+    return found[:n].copy()
+
+
+@nested_kernel
+def near_among_kernel(placed, candidates, frame, origin, lo, hi, skip):  # type: ignore[no-untyped-def]
+    """As ``near_kernel``, of those rows alone that are ``candidates`` (n,)."""
+    found = np.empty(candidates.shape[0], np.int64)
+    n = 0
+    for r in candidates:
+        if placed.root[r] >= 0 and r != skip and in_column(placed, r, frame, origin, lo, hi):
             found[n] = r
             n += 1
     return found[:n].copy()
@@ -201,15 +237,9 @@ def outline_kernel(moving, linear, origin):  # type: ignore[no-untyped-def]
     """A moving at a pose, in the world: its axis-aligned box (lo, hi), and its probes (2k, 3)."""
     lo = origin.copy()
     hi = origin.copy()
-    probes = np.empty_like(moving.probes)
     for k in range(3):
         for c in range(3):
             a, b = linear[k, c] * moving.lo[c], linear[k, c] * moving.hi[c]
             lo[k] += min(a, b)
             hi[k] += max(a, b)
-    for i in range(probes.shape[0]):
-        for k in range(3):
-            probes[i, k] = origin[k]
-            for c in range(3):
-                probes[i, k] += linear[k, c] * moving.probes[i, c]
-    return lo, hi, probes
+    return lo, hi, in_world_kernel(moving.probes, linear, origin)

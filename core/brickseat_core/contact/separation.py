@@ -5,21 +5,29 @@ of them out before their travel is walked: corners of one that lie inside the ot
 of triangles that blocked the last good direction mostly block its neighbours too.
 """
 
-import math
 from typing import NamedTuple
 
 import numpy as np
 
 from brickseat_core.contact.arena import Forest
 from brickseat_core.contact.free_interval import first_free_interval_kernel
-from brickseat_core.contact.index import Placed, SceneIndex
+from brickseat_core.contact.index import Placed
 from brickseat_core.contact.inside import crossings, exit_distance, holds
 from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
-from brickseat_core.contact.mover import MovingMesh, frame_kernel, mover_kernel, transforms_kernel, turned_kernel
+from brickseat_core.contact.mover import (
+    MovingMesh,
+    frame_kernel,
+    in_world_kernel,
+    inverse_kernel,
+    mover_kernel,
+    outline_kernel,
+    transforms_kernel,
+    turned_kernel,
+)
 from brickseat_core.contact.pairs import triangle_in_frame
 from brickseat_core.contact.query import query_kernel
 from brickseat_core.kernels import inner_kernel, kernel, nested_kernel
-from brickseat_core.scene import Piece, Vec
+from brickseat_core.scene import Vec
 from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH, MIN_FREE_INTERVAL
 
 FIRST_TURN, LEAST_TURN = 0.16, 0.03
@@ -56,39 +64,22 @@ class Entangled(NamedTuple):
     theirs: Vec
 
 
-def entangled(index: SceneIndex, piece: Piece, row: int) -> Entangled:
-    """``piece`` and the one that stands in ``row``."""
-    mesh, pose = index.mesh_of(piece), piece.pose
-    other = index.pieces[index.keys[row] or ""]
-    lo, hi = index.box_of(piece)
-    other_lo, other_hi = index.placed.lo[row], index.placed.hi[row]
-    forest, placed, _, moving = index.with_moving_mesh(mesh)
+@kernel
+def entangled_kernel(forest, placed, moving, linear, origin, row, mine, theirs):  # type: ignore[no-untyped-def]
+    """``Entangled`` of a mesh at a pose and what stands in ``row``. ``mine``, ``theirs``: their far corners, each in the
+    coordinates of its own mesh."""
+    lo, hi, probes = outline_kernel(moving, linear, origin)
+    extent = np.empty(3)
+    middle = np.empty(3)
+    for k in range(3):
+        extent[k] = 0.5 * (hi[k] - lo[k] + placed.hi[row, k] - placed.lo[row, k])
+        middle[k] = 0.5 * (lo[k] + hi[k] - placed.lo[row, k] - placed.hi[row, k])
+    corners = in_world_kernel(mine, linear, origin)
+    others = in_world_kernel(theirs, placed.linear[row], placed.origin[row])
+    inverse = inverse_kernel(linear)
     return Entangled(
-        forest,
-        placed,
-        moving,
-        pose.linear,
-        np.asarray(np.linalg.inv(pose.linear), dtype=np.float64),
-        pose.origin,
-        row,
-        0.5 * (hi - lo + other_hi - other_lo),
-        0.5 * (lo + hi - other_lo - other_hi),
-        pose.apply(mesh.probes),
-        pose.apply(mesh.far_corners),
-        other.pose.apply(index.mesh_of(other).far_corners),
+        forest, placed, moving, linear, inverse, origin, row, extent, middle, probes, corners, others
     )
-
-
-def shortest_separation(
-    index: SceneIndex, piece: Piece, row: int, directions: Vec, turning: bool, limit: float = math.inf
-) -> tuple[float, Vec | None]:
-    """Least travel below ``limit`` metres that parts ``piece`` from ``row``, and its direction (3,); None when none does.
-
-    Starts with the best of ``directions`` ((n, 3) unit) and, when ``turning``, turns it while that makes it shorter, by
-    smaller and smaller angles (compass search: Kolda, Lewis and Torczon, 2003).
-    """
-    best, direction, found = shortest_separation_kernel(entangled(index, piece, row), directions, turning, limit)
-    return float(best), direction if found else None
 
 
 @inner_kernel
@@ -262,7 +253,11 @@ def promising_first(pair, directions, held, left_out):  # type: ignore[no-untype
 
 @kernel
 def shortest_separation_kernel(pair, directions, turning, limit):  # type: ignore[no-untyped-def]
-    """As ``shortest_separation``: the travel, the direction, and whether there is any."""
+    """Least travel below ``limit`` metres that parts the two, its direction (3,), and whether there is any.
+
+    Starts with the best of ``directions`` ((n, 3) unit) and, when ``turning``, turns it while that makes it shorter, by
+    smaller and smaller angles (compass search: Kolda, Lewis and Torczon, 2003).
+    """
     best = goal = limit
     direction = np.zeros(3)
     found = False

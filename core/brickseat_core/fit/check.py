@@ -1,20 +1,25 @@
 """The fit check of a set: every piece measured, joined ones as the one body that they are."""
 
 import os
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from itertools import chain
+from typing import Any, NamedTuple
 
 import numpy as np
 
+from brickseat_core.contact.contact_query import Contacts, ManyContacts
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.joined import measure_joined, standing_bodies
-from brickseat_core.fit.measuring import Depths, Fit, measure_fit
-from brickseat_core.scene import Vec
+from brickseat_core.fit.measuring import Depths, Fit, bands, cuts_something, judged_fit, raised_by_sink
+from brickseat_core.scene import Piece, Vec
 from brickseat_core.tolerances import SEATED_TOLERANCE
 
-TELL_EVERY = 32
-"""Pieces between two tellings of progress."""
+MANY = 32
+"""Pieces that are looked at in one call."""
+FEW = 8
+"""Pieces for which no threads are started."""
 
 
 def check(
@@ -30,29 +35,79 @@ def check(
     chosen = [k for k in (index.pieces if keys is None else keys) if index.pieces[k].role == "prop"]
     if not chosen:
         return {}
-    fits: dict[str, Fit] = {}
     depths = Depths(index)
     bodies = standing_bodies(index, chosen) if index.bodies else {}
     joined = {key for keys in bodies.values() for key in keys}
-    told = 0
+    alone = [index.pieces[key] for key in chosen if key not in joined]
+    looks = Looks(index, alone, tolerance) if alone else None
+    fits: dict[str, Fit] = {}
+    cutting: list[Looked] = []
 
-    def measured(key: str) -> list[Fit]:
-        return [measure_fit(index, index.pieces[key], tolerance, depths)]
+    def measured(looked: Looked) -> list[Fit]:
+        return [judged_fit(index, looked.piece, looked.raised, looked.found, tolerance, depths)]
 
     def measured_whole(body: tuple[str, ...]) -> list[Fit]:
         found = measure_joined(index, body, tolerance)
         return [found[key] for key in bodies[body]]
 
-    with ThreadPoolExecutor(max_workers=max(1, os.cpu_count() or 1)) as pool:
-        alone = pool.map(measured, (k for k in chosen if k not in joined))
-        for some in chain(alone, pool.map(measured_whole, bodies)):
-            fits.update((fit.key, fit) for fit in some)
-            if on_progress is not None and len(fits) - told >= TELL_EVERY:
-                told = len(fits)
-                if not on_progress(told, len(chosen)):
-                    pool.shutdown(cancel_futures=True)
-                    break
-    return {key: fits[key] for key in chosen if key in fits}
+    def goes_on(some: list[Fit]) -> bool:
+        fits.update((fit.key, fit) for fit in some)
+        return on_progress is None or on_progress(len(fits), len(chosen))
+
+    with side_by_side(len(chosen)) as each:
+        # Most pieces cut nothing, and one look tells all of them; how deep the others are takes far longer.
+        for some in each(looks.of, range(0, len(alone), MANY)) if looks else ():
+            cutting += [looked for looked in some if cuts_something(looked.found)]
+            if not goes_on([f for n in some if not cuts_something(n.found) for f in measured(n)]):
+                return in_order(chosen, fits)
+        for fit in chain(each(measured, cutting), each(measured_whole, bodies)):
+            if not goes_on(fit):
+                break
+    return in_order(chosen, fits)
+
+
+def in_order(keys: list[str], fits: dict[str, Fit]) -> dict[str, Fit]:
+    """``fits`` in the order of ``keys``, those that there are."""
+    return {key: fits[key] for key in keys if key in fits}
+
+
+class Looked(NamedTuple):
+    """A piece, where it is raised by its sink, and what it reaches there."""
+
+    piece: Piece
+    raised: Piece
+    found: Contacts
+
+
+class Looks:
+    """One look at each of many pieces that stand in an index, ``MANY`` at a time."""
+
+    def __init__(self, index: SceneIndex, pieces: list[Piece], tolerance: float) -> None:
+        self.pieces, self.raised = pieces, [raised_by_sink(piece) for piece in pieces]
+        self._many = ManyContacts(index, self.raised)
+        self._bands = bands(tolerance)
+
+    def of(self, begin: int) -> list[Looked]:
+        """The pieces from number ``begin`` on."""
+        end = min(begin + MANY, len(self.pieces))
+        found = self._many.of(begin, end, *self._bands)
+        return list(map(Looked, self.pieces[begin:end], self.raised[begin:end], found))
+
+
+@contextmanager
+def side_by_side(total: int) -> Iterator[Callable[..., Iterator[Any]]]:
+    """A ``map`` over threads, as many as there are cores; over none where there is little to do.
+
+    What is not begun when the caller goes on is given up.
+    """
+    if total <= FEW:
+        yield map
+        return
+    pool = ThreadPoolExecutor(max_workers=max(1, os.cpu_count() or 1))
+    try:
+        yield pool.map
+    finally:
+        pool.shutdown(cancel_futures=True)
 
 
 def touched_by(index: SceneIndex, boxes: Iterable[tuple[Vec, Vec]], margin: float = 1e-3) -> list[str]:

@@ -9,6 +9,11 @@ Json = dict[str, Any]
 
 def encode_fit(fit: Fit) -> Json:
     """The JSON of a fit; pieces go by key."""
+    return {**encode_verdict(fit), "contacts": list(fit.contacts)}
+
+
+def encode_verdict(fit: Fit) -> Json:
+    """The same without the contacts: they are half of it, and are asked for one piece at a time."""
     return {
         "key": fit.key,
         "state": fit.state,
@@ -20,7 +25,6 @@ def encode_fit(fit: Fit) -> Json:
             {"other": c.other, "depth": c.depth, "point": c.point, "normal": c.normal, "upward": c.upward}
             for c in fit.clashes
         ],
-        "contacts": list(fit.contacts),
         "touch": fit.touch,
         "balance_margin": fit.balance_margin,
         "tilt_deg": fit.tilt_deg,

@@ -7,7 +7,7 @@ as soon as more than the foot would have to be pushed back, something else is in
 import numpy as np
 
 from brickseat_core.contact.balance import balance_margin, offset_to_balance, support_polygon
-from brickseat_core.contact.contact_query import query_contacts
+from brickseat_core.contact.contact_query import contact_points
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.landing import REAL_CONTACT, landed_after, turned_about
 from brickseat_core.scene import Piece, Vec, rotation_about
@@ -53,13 +53,13 @@ def tipped(index: SceneIndex, piece: Piece, row: int) -> Piece | None:
 
 def hinge_of(index: SceneIndex, at: Piece, row: int) -> tuple[Vec | None, Vec]:
     """The contact it falls over, and the horizontal way (x, z) it falls; None when it does not fall."""
-    where = query_contacts(index, at, row, 0.0, REAL_CONTACT)
-    if not len(where.points):
+    points = contact_points(index, at, row, REAL_CONTACT)
+    if not len(points):
         return None, np.zeros(2)
     centre = index.centre_of_mass(at)[[0, 2]]
-    polygon = support_polygon(where.points[:, [0, 2]])
+    polygon = support_polygon(points[:, [0, 2]])
     if balance_margin(polygon, centre) >= 0.0:
         return None, np.zeros(2)
     fall = -offset_to_balance(polygon, centre)
     fall = fall / np.linalg.norm(fall)
-    return where.points[int(np.argmax(where.points[:, [0, 2]] @ fall))], fall
+    return points[int(np.argmax(points[:, [0, 2]] @ fall))], fall

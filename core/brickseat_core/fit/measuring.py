@@ -8,10 +8,9 @@ from typing import Literal, get_args
 
 import numpy as np
 
-from brickseat_core.contact.bearing import UPWARD, Bearing, bearing, bearing_or_leaning
-from brickseat_core.contact.clash import Cut, column, contained_rows, hidden_cut, penetration
+from brickseat_core.contact.bearing import UPWARD, Bearing, bearing_among
+from brickseat_core.contact.clash import Cut, contained_rows, hidden_cut, penetration
 from brickseat_core.contact.contact_query import Contacts, query_contacts
-from brickseat_core.contact.contact_region import contact_region
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.meshes.lengths import in_words
 from brickseat_core.scene import Piece, Triple, Vec
@@ -109,17 +108,40 @@ def measure_fit(
     index: SceneIndex, piece: Piece, tolerance: float = SEATED_TOLERANCE, depths: Depths | None = None
 ) -> Fit:
     """The fit of one piece that stands in ``index``. ``tolerance`` in metres. ``depths``: those measured already."""
+    raised = raised_by_sink(piece)
+    band, leaning = bands(tolerance)
+    row = index.row.get(piece.key, -1)
+    found = query_contacts(index, raised, row, piece.sink, band, None if piece.stand_off else leaning)
+    return judged_fit(index, piece, raised, found, tolerance, depths)
+
+
+def raised_by_sink(piece: Piece) -> Piece:
+    """The piece against its direction by what it is bedded: there it only touches."""
+    return piece.at(piece.pose.moved(-piece.sink * np.asarray(piece.direction))) if piece.sink else piece
+
+
+def bands(tolerance: float) -> tuple[float, tuple[float, float]]:
+    """Metres from first contact within which contacts count, and those within which a piece out of balance leans."""
+    band = CONTACT_BAND_SHARE * tolerance
+    return band, (band, tolerance)
+
+
+def cuts_something(found: Contacts) -> bool:
+    """Whether a piece is in another one, or may be: more has to be measured then."""
+    return bool(found.initially_intersecting or found.containers or found.contained)
+
+
+def judged_fit(
+    index: SceneIndex, piece: Piece, raised: Piece, found: Contacts, tolerance: float, depths: Depths | None = None
+) -> Fit:
+    """The fit of a piece that stands in ``index``, out of what is ``found`` where it is ``raised`` by its sink."""
     row = index.row.get(piece.key, -1)
     direction = np.asarray(piece.direction)
-    raised = piece.at(piece.pose.moved(-piece.sink * direction)) if piece.sink else piece
-    band = CONTACT_BAND_SHARE * tolerance
-    leaning = None if piece.stand_off else (band, tolerance)
-    found = query_contacts(index, raised, row, piece.sink, band, leaning)
     borne = found.bearing
     cuts: list[Cut] = []
-    if found.initially_intersecting or found.containers or found.contained:
+    if cuts_something(found):
         cuts = cuts_of(depths or Depths(index), raised, row, found)
-        borne = borne_among_cuts(index, raised, row, found, cuts, piece.sink, band, leaning)
+        borne = borne_among_cuts(index, raised, row, found, cuts, tolerance)
 
     bearing_cuts = [c for c in cuts if float(c.normal @ -direction) > UPWARD]
     beside = [c for c in cuts if float(c.normal @ -direction) <= UPWARD and c.depth > tolerance]
@@ -164,36 +186,23 @@ def measure_fit(
 
 
 def borne_among_cuts(
-    index: SceneIndex,
-    raised: Piece,
-    row: int,
-    found: Contacts,
-    cuts: list[Cut],
-    sink: float,
-    band: float,
-    leaning: tuple[float, float] | None,
+    index: SceneIndex, raised: Piece, row: int, found: Contacts, cuts: list[Cut], tolerance: float
 ) -> Bearing | None:
     """What bears a piece that interpenetrates others: what it sinks into, else what it lies on."""
     direction = np.asarray(raised.direction)
-    mover, near = column(index, raised, row)
+    band, leaning = bands(tolerance)
+    may_lean = None if raised.stand_off else leaning
     sunk = [c for c in cuts if float(c.normal @ -direction) > UPWARD]
-    touching = bool(sunk)
     if sunk:
-        chosen = [c.row for c in sunk]
-        low, high = -max(c.depth for c in sunk) - CONTACT_EPSILON, sink + band
-    elif found.travel is None:
+        low, high = -max(c.depth for c in sunk) - CONTACT_EPSILON, raised.sink + band
+        return bearing_among(index, raised, row, tuple(c.row for c in sunk), (), low, high, may_lean)
+    if found.travel is None:
         return None
-    else:
-        # A grazed neighbour bears nothing, unless it is also what is touched first.
-        grazed = {c.row for c in cuts}
-        chosen = [r for r in near.rows.tolist() if r not in grazed or r == found.first]
-        low, high = found.travel - CONTACT_EPSILON, max(found.travel, sink) + band
-        touching = leaning is not None and found.travel - sink <= leaning[1]
-    region = contact_region(index, mover, index.only(mover, raised.pose.origin, chosen), low, high)
-    points = region.points @ mover.frame + raised.pose.origin
-    if leaning is None or not touching:
-        return bearing(points, region.rows, index.centre_of_mass(raised))
-    return bearing_or_leaning(index, raised, row, points, region.rows, *leaning)
+    # A grazed neighbour bears nothing, unless it is also what is touched first.
+    grazed = tuple(c.row for c in cuts if c.row != found.first)
+    low, high = found.travel - CONTACT_EPSILON, max(found.travel, raised.sink) + band
+    touching = found.travel - raised.sink <= tolerance
+    return bearing_among(index, raised, row, (), grazed, low, high, may_lean if touching else None)
 
 
 def reason_of(fit: Fit, piece: Piece, pieces: Mapping[str, Piece]) -> str:

@@ -86,6 +86,7 @@ def prop_record(prop: StoredProp, user: User) -> dict[str, Any]:
     return {
         **{n: getattr(prop, n) for n in names if n != "turns"},
         "turns": turn_records(prop),
+        "corner": prop.corner or None,
         "mass": prop.mass if prop.mass is not None else mass_of(prop.volume, area, material),
         "grip": prop.grip if prop.grip is not None else material.grip,
         "bounce": prop.bounce if prop.bounce is not None else material.bounce,

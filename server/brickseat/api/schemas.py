@@ -45,6 +45,7 @@ class PropSchema(Schema):
     width: float
     height: float
     depth: float
+    corner: Triple | None
     volume: float | None
     triangles: int
     listed: bool

@@ -32,7 +32,7 @@ from brickseat.store.importing import limb_of, posed
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import prop_of
 from brickseat_core.contact.section import section
-from brickseat_core.fit.encoding import encode_fit
+from brickseat_core.fit.encoding import encode_fit, encode_verdict
 from brickseat_core.formats.errors import FileError
 from brickseat_core.gravity.pouring import PourSlip
 from brickseat_core.gravity.settling import SettleSlip
@@ -148,7 +148,7 @@ def one_set(request: HttpRequest, key: uuid.UUID) -> Any:
         "recipes": [encode(r) for r in found.recipes.values()],
         "cut_outs": [encode(c) for c in found.cut_outs.values()],
         "prop_changes": [encode(c) for c in found.props.values()],
-        "fits": [encode_fit(f) for f in now.fits.values()],
+        "fits": [encode_verdict(f) for f in now.fits.values()],
         "measures": measure_records(now),
         "shapes": shape_files(dressed.key, now),
         "props": [prop_record(p, user_of(request)) for p in StoredProp.objects.filter(key__in=used)],
@@ -349,6 +349,15 @@ def job_of(request: HttpRequest, key: uuid.UUID, job: str) -> Job:
     if found is None:
         raise HttpError(404, "that job is no longer there; begin again")
     return found
+
+
+@router.get("/sets/{uuid:key}/fits/{piece}", response={200: set_schemas.MeasuredFitSchema, **PROBLEMS})
+def measured_fit(request: HttpRequest, key: uuid.UUID, piece: str) -> Any:
+    """All that is measured of one piece, with where it touches. Raises HttpError."""
+    fit = sessions.of(open_set_of(request, key)).snapshot.fits.get(piece)
+    if fit is None:
+        raise HttpError(404, "that piece is no longer on the set, or it is a bearer, which is not measured")
+    return json_answer(encode_fit(fit))
 
 
 @router.get("/sets/{uuid:key}/feeler/{piece}", response={200: schemas.FeelerSchema, **PROBLEMS})

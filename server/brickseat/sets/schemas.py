@@ -133,6 +133,8 @@ class ClashSchema(Schema):
 
 
 class FitSchema(Schema):
+    """The verdict on a piece; where it touches is asked for on its own (``MeasuredFitSchema``)."""
+
     key: str
     state: Literal["seated", "floating", "sunk", "clashing", "tippy", "unborne", "unchecked"]
     faults: list[str]
@@ -140,12 +142,17 @@ class FitSchema(Schema):
     depth: float
     rests_on: list[str]
     clashes: list[ClashSchema]
-    contacts: list[Triple]
     touch: Triple | None
     balance_margin: float | None
     tilt_deg: float
     reason: str
     grip: float | None
+
+
+class MeasuredFitSchema(FitSchema):
+    """All that is measured of a piece. ``contacts``: world points where it touches, a few that are spread over them all."""
+
+    contacts: list[Triple]
 
 
 class PieceDelta(Schema):

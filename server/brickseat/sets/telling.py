@@ -9,7 +9,7 @@ import orjson
 
 from brickseat.sets.listening import NO_LONGER_OPEN, SIGNED_OUT, listeners
 from brickseat.sets.session import Snapshot
-from brickseat_core.fit.encoding import encode_fit
+from brickseat_core.fit.encoding import encode_verdict
 from brickseat_core.fit.measuring import Fit
 from brickseat_core.fit.repair import Left
 from brickseat_core.relations.tie_measures import tie_words
@@ -61,7 +61,7 @@ def news_record(news: ChangeNews) -> dict[str, Any]:
             {"kind": d.kind, "key": d.key, "after": encode(d.after) if d.after is not None else None}
             for d in news.deltas
         ],
-        "fits": [encode_fit(f) for f in news.fits.values() if f is not None],
+        "fits": [encode_verdict(f) for f in news.fits.values() if f is not None],
         "measures": measure_records(news.snapshot),
         "shapes": shape_files(news.key, news.snapshot),
         "left": [{"key": entry.key, "reason": entry.reason} for entry in news.left],

@@ -10,7 +10,8 @@ from brickseat_core.gravity.materials import USUAL_MATERIAL
 
 
 class StoredProp(models.Model):
-    """A model that can be used. ``owner`` None: everybody's. Measures are of the true mesh, in metres.
+    """A model that can be used. ``owner`` None: everybody's. Measures are of the true mesh, in metres; ``corner``: the
+    least x, y and z of its box, empty for what was shelved before that was kept.
 
     ``original``: path of the file it came as, below the data folder; ``unit``, ``up``: what that file's numbers are
     taken for, empty for what it says itself. ``joints``: names of those that can be turned; ``turns``: joints turned, (joint, axis, degrees) each; ``posed_from``:
@@ -30,6 +31,7 @@ class StoredProp(models.Model):
     width = models.FloatField()
     height = models.FloatField()
     depth = models.FloatField()
+    corner = models.JSONField(default=list)
     volume = models.FloatField(null=True)
     triangles = models.PositiveIntegerField()
     listed = models.BooleanField(default=True)

@@ -60,6 +60,7 @@ def shelve(
         "width": float(hi[0] - lo[0]),
         "height": float(hi[1] - lo[1]),
         "depth": float(hi[2] - lo[2]),
+        "corner": lo.tolist(),
         "volume": volume or None,
         "triangles": len(mesh.faces),
         "size": len(data),

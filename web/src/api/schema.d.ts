@@ -393,6 +393,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sets/{key}/fits/{piece}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Measured Fit
+         * @description All that is measured of one piece, with where it touches. Raises HttpError.
+         */
+        get: operations["brickseat_api_set_routes_measured_fit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sets/{key}/hand-over.glb": {
         parameters: {
             query?: never;
@@ -1391,18 +1411,15 @@ export interface components {
             /** Pieces */
             pieces: string[];
         };
-        /** FitSchema */
+        /**
+         * FitSchema
+         * @description The verdict on a piece; where it touches is asked for on its own (``MeasuredFitSchema``).
+         */
         FitSchema: {
             /** Balance Margin */
             balance_margin: number | null;
             /** Clashes */
             clashes: components["schemas"]["ClashSchema"][];
-            /** Contacts */
-            contacts: [
-                number,
-                number,
-                number
-            ][];
             /** Depth */
             depth: number;
             /** Faults */
@@ -1945,6 +1962,49 @@ export interface components {
             value: number | null;
             /** Words */
             words: string;
+        };
+        /**
+         * MeasuredFitSchema
+         * @description All that is measured of a piece. ``contacts``: world points where it touches, a few that are spread over them all.
+         */
+        MeasuredFitSchema: {
+            /** Balance Margin */
+            balance_margin: number | null;
+            /** Clashes */
+            clashes: components["schemas"]["ClashSchema"][];
+            /** Contacts */
+            contacts: [
+                number,
+                number,
+                number
+            ][];
+            /** Depth */
+            depth: number;
+            /** Faults */
+            faults: string[];
+            /** Gap */
+            gap: number | null;
+            /** Grip */
+            grip: number | null;
+            /** Key */
+            key: string;
+            /** Reason */
+            reason: string;
+            /** Rests On */
+            rests_on: string[];
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "seated" | "floating" | "sunk" | "clashing" | "tippy" | "unborne" | "unchecked";
+            /** Tilt Deg */
+            tilt_deg: number;
+            /** Touch */
+            touch: [
+                number,
+                number,
+                number
+            ] | null;
         };
         /**
          * MoveRequest
@@ -2600,6 +2660,12 @@ export interface components {
             category: string;
             /** Contact */
             contact: string;
+            /** Corner */
+            corner: [
+                number,
+                number,
+                number
+            ] | null;
             /** Depth */
             depth: number;
             /** Direction */
@@ -5366,6 +5432,83 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FeelerSchema"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_set_routes_measured_fit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                piece: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasuredFitSchema"];
                 };
             };
             /** @description Bad Request */

@@ -5,6 +5,7 @@ import { Link, useNavigate, useParams } from "react-router";
 import { toast } from "sonner";
 
 import { type ContactShape, type PropDetail, type Schemas, client, wanted } from "../api/client";
+import { askAgain } from "../api/askAgain";
 import { inWords } from "../fit/units";
 import type { Seat } from "../seats/frames";
 import { QuietButton } from "../ui/buttons";
@@ -74,17 +75,17 @@ function Bench({ detail }: { detail: PropDetail }) {
     onSuccess: async (now) => {
       // An answer that others wait behind is older than what is shown.
       if (queries.isMutating({ mutationKey: changing }) === 1) queries.setQueryData(["bench", prop.key], now);
-      await queries.invalidateQueries({ queryKey: ["props"] });
+      await askAgain(queries, ["props"]);
     },
     onError: async (problem) => {
       toast.error(problem.message);
-      await queries.invalidateQueries({ queryKey: ["bench", prop.key], exact: true });
+      await askAgain(queries, ["bench", prop.key], true);
     },
   });
   const remove = useMutation({
     mutationFn: () => wanted(client.DELETE("/api/props/{key}", { params: { path: { key: prop.key } } })),
     onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: ["props"] });
+      await askAgain(queries, ["props"]);
       void navigate("/store");
     },
     onError: (problem) => toast.error(problem.message),

@@ -4,6 +4,7 @@ import { useNavigate } from "react-router";
 import { toast } from "sonner";
 
 import { type PropDetail, client, wanted } from "../api/client";
+import { askAgain } from "../api/askAgain";
 import { inDegrees } from "../slip/figures";
 import { ChoiceWord, NumberWord } from "../slip/words";
 import { ActionButton } from "../ui/buttons";
@@ -31,8 +32,8 @@ export function Joints({ detail, turns, setTurns }: Props) {
         }),
       ),
     onSuccess: async (made) => {
-      await queries.invalidateQueries({ queryKey: ["props"] });
-      await queries.invalidateQueries({ queryKey: ["bench", prop.key] });
+      await askAgain(queries, ["props"]);
+      await askAgain(queries, ["bench", prop.key]);
       void navigate(`/bench/${made.prop.key}`);
     },
     onError: (problem) => toast.error(problem.message),

@@ -35,7 +35,6 @@ export const fit = (key: string, more: Partial<Fit> = {}): Fit => ({
   depth: 0,
   rests_on: ["floor"],
   clashes: [],
-  contacts: [],
   touch: null,
   balance_margin: 0.1,
   tilt_deg: 0,

@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate } from "react-router";
 
 import { type SetCard, client, wanted } from "../api/client";
+import { askAgain } from "../api/askAgain";
 import { DropZone } from "../files/DropZone";
 import { Glyph, STATE_ORDER } from "../fit/Glyph";
 
@@ -60,7 +61,7 @@ export default function SetsPage() {
   const starting = useMutation({
     mutationFn: () => wanted<SetCard>(client.POST("/api/sets", { body: { name: "New set" } })),
     onSuccess: async (made) => {
-      await queries.invalidateQueries({ queryKey: ["sets"] });
+      await askAgain(queries, ["sets"]);
       void navigate(`/sets/${made.key}`);
     },
   });
@@ -76,7 +77,7 @@ export default function SetsPage() {
       );
     },
     onSuccess: async (made) => {
-      await queries.invalidateQueries({ queryKey: ["sets"] });
+      await askAgain(queries, ["sets"]);
       void navigate(`/sets/${made.key}`);
     },
   });

@@ -49,6 +49,11 @@ export class Cameraman {
     this.redraw();
   }
 
+  /** From where the pinned view is seen. */
+  get pinnedEye(): THREE.Vector3 | null {
+    return this.pinned?.position ?? null;
+  }
+
   /** The pinned view, small, in the lower left corner over the main one. */
   drawPinned(renderer: THREE.WebGLRenderer, scene: THREE.Scene, width: number, height: number): void {
     if (!this.pinned) return;

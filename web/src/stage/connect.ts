@@ -1,4 +1,5 @@
 /** A set opened on the page: what is drawn, the line to the server, the pointer and the keys, wired together and taken apart again. */
+import * as THREE from "three";
 import { toast } from "sonner";
 
 import { type SetData, askAs } from "../api/client";
@@ -14,6 +15,7 @@ import { Beside } from "./beside";
 import { learnAgain, learnNew, reload, tryingOn } from "./making";
 import { mark, markTies } from "./marking";
 import { StagePointer } from "./pointer";
+import type { ModelsOf } from "./pieces";
 import { StageView, chosenQuality } from "./view";
 
 declare global {
@@ -35,17 +37,30 @@ export interface OpenedStage extends Desk {
   dispose: () => void;
 }
 
+/** Where the models of the props that are known here come from. */
+const models: ModelsOf = {
+  file: (prop) => useStage.getState().props.get(prop)?.file,
+  lightFile: (prop) => {
+    const file = models.file(prop);
+    return file && `${file}?light=true`;
+  },
+  box: (prop) => {
+    const known = useStage.getState().props.get(prop);
+    if (!known?.corner) return null;
+    const corner = new THREE.Vector3(...known.corner);
+    return new THREE.Box3(
+      corner,
+      corner.clone().add(new THREE.Vector3(known.width, known.height, known.depth)),
+    );
+  },
+};
+
 /** `host`: what the canvas fills; `over`: what labels are written into. */
 export function openStage(data: SetData, host: HTMLElement, over: HTMLElement): OpenedStage {
   const { open, close, set } = useStage.getState();
   open(data);
   const beside = new Beside(over);
-  const view = new StageView(
-    host,
-    (prop) => useStage.getState().props.get(prop)?.file,
-    { place: (labels) => beside.labels(labels) },
-    chosenQuality(),
-  );
+  const view = new StageView(host, models, { place: (labels) => beside.labels(labels) }, chosenQuality());
   const fall = new Fall(view);
   const mine = () => useStage.getState().key === data.key;
   // One change after the other: each waits until the props of the one before it are known.

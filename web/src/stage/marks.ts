@@ -4,7 +4,7 @@ import * as THREE from "three";
 import type { Fit, Piece, Pose } from "../api/client";
 import { isFault } from "../fit/Glyph";
 import type { Model } from "./models";
-import { matrixOf } from "./pieces";
+import { matrixOf } from "./matrixOf";
 
 const TAPE = new THREE.MeshBasicMaterial({
   color: "#fffdf8",

@@ -15,6 +15,7 @@ export interface ModelPart {
 export interface Model {
   parts: ModelPart[];
   box: THREE.Box3;
+  triangles: number;
 }
 
 const loader = new GLTFLoader();
@@ -50,6 +51,7 @@ async function fetchModel(file: string): Promise<Model> {
   gltf.scene.updateMatrixWorld(true);
   const parts: ModelPart[] = [];
   const box = new THREE.Box3();
+  let triangles = 0;
   gltf.scene.traverse((node) => {
     if (!(node instanceof THREE.Mesh)) return;
     const mesh = node as THREE.Mesh<THREE.BufferGeometry, THREE.Material | THREE.Material[]>;
@@ -64,7 +66,12 @@ async function fetchModel(file: string): Promise<Model> {
         ? given.clone()
         : new THREE.MeshStandardMaterial({ color: "#b9a98c" });
     material.shadowSide = THREE.DoubleSide;
+    triangles += trianglesOf(geometry);
     parts.push({ geometry, material });
   });
-  return { parts, box };
+  return { parts, box, triangles };
+}
+
+export function trianglesOf(geometry: THREE.BufferGeometry): number {
+  return (geometry.index?.count ?? geometry.getAttribute("position").count) / 3;
 }

@@ -12,9 +12,13 @@ vi.mock("./models", () => ({
     if (!works) return Promise.reject(new Error("the model of a prop could not be loaded (503)"));
     const geometry = new THREE.BoxGeometry(1, 1, 1);
     const part = { geometry, material: new THREE.MeshStandardMaterial() };
-    return Promise.resolve({ parts: [part], box: new THREE.Box3().setFromObject(new THREE.Mesh(geometry)) });
+    const box = new THREE.Box3().setFromObject(new THREE.Mesh(geometry));
+    return Promise.resolve({ parts: [part], box, triangles: 12 });
   },
+  trianglesOf: () => 12,
 }));
+
+const models = { file: () => "/p.glb", lightFile: () => undefined, box: () => null };
 
 describe("a model that does not come", () => {
   beforeEach(() => {
@@ -25,7 +29,7 @@ describe("a model that does not come", () => {
 
   it("is asked for again, and its pieces are drawn as soon as it is there", async () => {
     const redrawn = vi.fn();
-    const pieces = new Pieces(() => "/p.glb", redrawn, false);
+    const pieces = new Pieces(models, redrawn, false);
     await expect(pieces.show(new Map([["jar", piece("jar", 0)]]))).rejects.toThrow("503");
     expect(pieces.frame("jar")).toBeNull();
     await vi.advanceTimersByTimeAsync(1100);
@@ -40,11 +44,7 @@ describe("a model that does not come", () => {
   });
 
   it("is asked for with the next change, too, and no more once the stage is gone", async () => {
-    const pieces = new Pieces(
-      () => "/p.glb",
-      () => undefined,
-      false,
-    );
+    const pieces = new Pieces(models, () => undefined, false);
     await pieces.show(new Map([["jar", piece("jar", 0)]])).catch(() => undefined);
     works = true;
     await pieces.show(new Map([["jar", piece("jar", 0.5)]]));

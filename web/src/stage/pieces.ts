@@ -1,32 +1,30 @@
-/** All pieces of a set, drawn as instances: one draw call for each part of a prop, however many copies stand. */
+/** All pieces of a set, in crowds of one model each: one draw call for each part of a prop, however many copies stand. */
 import * as THREE from "three";
 
 import type { Piece, Pose } from "../api/client";
-import { type Model, forgetModel, loadModel } from "./models";
+import { Crowd, type Viewpoint } from "./crowd";
+import { matrixOf } from "./matrixOf";
+import { forgetModel, loadModel } from "./models";
 
-export function matrixOf(pose: Pose, into = new THREE.Matrix4()): THREE.Matrix4 {
-  return into.compose(
-    new THREE.Vector3(...pose.position),
-    new THREE.Quaternion(...pose.orientation),
-    new THREE.Vector3(...pose.scale),
-  );
-}
-
-interface Crowd {
-  model: Model;
-  meshes: THREE.InstancedMesh[];
-  keys: string[];
-  bearer: boolean;
-}
-
-const ROOM = 8;
 /** What stands for the prop in the name of a crowd that is drawn by a model of its own. */
 const OWN_SHAPE = "shape:";
+/** Where models come from. */
+export interface ModelsOf {
+  /** Address of the model of a prop, when the prop is known here. */
+  file: (prop: string) => string | undefined;
+  /** Address of its light copy. */
+  lightFile: (prop: string) => string | undefined;
+  /** Its box in its own coordinates, when that is known before it has come. */
+  box: (prop: string) => THREE.Box3 | null;
+}
+
 const RETRY_MS = [1000, 2000, 5000, 15_000];
 
 export class Pieces {
   readonly group = new THREE.Group();
   private crowds = new Map<string, Crowd>();
+  /** Who is in each crowd, those that are hidden left out. */
+  private members = new Map<string, Piece[]>();
   private standing: ReadonlyMap<string, Piece> = new Map();
   private guests: ReadonlyMap<string, Piece> = new Map();
   private absent: ReadonlySet<string> = new Set();
@@ -44,11 +42,15 @@ export class Pieces {
   private tries = 0;
   private disposed = false;
   private seeThrough = false;
+  private closely = false;
+  private readonly lightening = new Set<string>();
 
   constructor(
-    private readonly fileOf: (prop: string) => string | undefined,
+    private readonly models: ModelsOf,
     private readonly redraw: () => void,
-    private readonly shadows: boolean,
+    private shadows: boolean,
+    /** Triangles up to which all of them are drawn as they are. */
+    private readonly mostTriangles = Infinity,
   ) {}
 
   /** Show exactly these pieces; resolves when all their models are on the stage. */
@@ -74,7 +76,19 @@ export class Pieces {
     for (const [key, old] of this.shown) if (pieces.get(key) !== old) touched.add(this.crowdName(old));
     for (const [key, piece] of pieces) if (this.shown.get(key) !== piece) touched.add(this.crowdName(piece));
     this.shown = pieces;
+    this.sort();
     await this.gatherThese([...touched, ...this.missing]);
+  }
+
+  private sort(): void {
+    this.members = new Map();
+    for (const piece of this.shown.values()) {
+      if (this.hidden.has(piece.key)) continue;
+      const name = this.crowdName(piece);
+      const known = this.members.get(name);
+      if (known) known.push(piece);
+      else this.members.set(name, [piece]);
+    }
   }
 
   /** Each for itself: a model that does not come keeps no other from being drawn. Rejects with the first problem. */
@@ -102,14 +116,16 @@ export class Pieces {
   /** A prop was made anew: load its model again and draw its copies by that. */
   async remodel(prop: string): Promise<void> {
     const names = ["prop", "bearer"].map((role) => `${role} ${prop}`).filter((name) => this.crowds.has(name));
-    for (const name of names) {
-      this.crowds.get(name)!.meshes.forEach((mesh) => {
-        this.group.remove(mesh);
-        mesh.dispose();
-      });
-      this.crowds.delete(name);
-    }
+    names.forEach((name) => this.drop(name));
     await this.gatherThese(names);
+  }
+
+  private drop(name: string): void {
+    const crowd = this.crowds.get(name);
+    if (!crowd) return;
+    crowd.clear();
+    this.group.remove(crowd.group);
+    this.crowds.delete(name);
   }
 
   /** Draw these pieces by models of their own: walls that something is cut into. */
@@ -125,6 +141,7 @@ export class Pieces {
   private async reshape(change: () => void): Promise<void> {
     const before = new Map([...this.shown].map(([key, piece]) => [key, this.crowdName(piece)]));
     change();
+    this.sort();
     const touched = [...this.shown].flatMap(([key, piece]) => {
       const [was, is] = [before.get(key)!, this.crowdName(piece)];
       return was === is ? [] : [is, was];
@@ -137,13 +154,9 @@ export class Pieces {
   /** Models of walls as they were are not kept. */
   private forgetShapes(): void {
     const used = new Set([...this.shown.values()].map((piece) => this.crowdName(piece)));
-    for (const [name, crowd] of this.crowds) {
+    for (const name of [...this.crowds.keys()]) {
       if (used.has(name) || !name.includes(OWN_SHAPE)) continue;
-      crowd.meshes.forEach((mesh) => {
-        this.group.remove(mesh);
-        mesh.dispose();
-      });
-      this.crowds.delete(name);
+      this.drop(name);
       forgetModel(name.slice(name.indexOf(OWN_SHAPE) + OWN_SHAPE.length));
     }
   }
@@ -154,83 +167,81 @@ export class Pieces {
   }
 
   private async gather(name: string): Promise<void> {
-    if (!this.crowds.has(name)) {
-      const prop = name.slice(name.indexOf(" ") + 1);
-      const own = prop.startsWith(OWN_SHAPE) ? prop.slice(OWN_SHAPE.length) : undefined;
-      const file = own ?? this.fileOf(prop) ?? this.guestFiles[prop];
+    const prop = name.slice(name.indexOf(" ") + 1);
+    const own = prop.startsWith(OWN_SHAPE) ? prop.slice(OWN_SHAPE.length) : undefined;
+    let crowd = this.crowds.get(name);
+    if (!crowd?.model) {
+      const file = own ?? this.models.file(prop) ?? this.guestFiles[prop];
       if (!file) return;
-      let loading = this.pending.get(name);
-      if (!loading) {
-        loading = loadModel(file)
-          .then(
-            (model) => {
-              this.crowds.set(name, { model, meshes: [], keys: [], bearer: name.startsWith("bearer ") });
-              this.missing.delete(name);
-            },
-            (problem: unknown) => {
-              this.missing.add(name);
-              this.tryAgain();
-              throw problem;
-            },
-          )
-          .finally(() => this.pending.delete(name));
-        this.pending.set(name, loading);
+      if (!crowd) {
+        // Seen as boxes until the model is there.
+        crowd = new Crowd(name.startsWith("bearer "), own ? null : this.models.box(prop));
+        crowd.dressAs(this.shadows, this.seeThrough);
+        this.crowds.set(name, crowd);
+        this.group.add(crowd.group);
+        this.stand(name);
+        this.redraw();
       }
-      await loading;
+      await this.load(name, file);
     }
-    this.fill(name);
+    this.stand(name);
   }
 
-  private fill(name: string): void {
+  private load(name: string, file: string): Promise<void> {
+    const known = this.pending.get(name);
+    if (known) return known;
     const crowd = this.crowds.get(name);
-    if (!crowd) return;
-    const members = [...this.shown.values()].filter(
-      (p) => this.crowdName(p) === name && !this.hidden.has(p.key),
-    );
-    crowd.keys = members.map((p) => p.key);
-    const room = crowd.meshes[0]?.instanceMatrix.count ?? 0;
-    if (members.length > room) {
-      crowd.meshes.forEach((mesh) => {
-        this.group.remove(mesh);
-        mesh.dispose();
-      });
-      const wanted = crowd.bearer ? members.length : Math.max(ROOM, 2 * members.length);
-      crowd.meshes = crowd.model.parts.map((part) => {
-        const mesh = new THREE.InstancedMesh(part.geometry, part.material, wanted);
-        mesh.castShadow = this.shadows;
-        mesh.receiveShadow = this.shadows;
-        mesh.userData.crowd = name;
-        this.group.add(mesh);
-        return mesh;
-      });
-      this.dress(crowd);
-    }
-    const matrix = new THREE.Matrix4();
-    for (const mesh of crowd.meshes) {
-      members.forEach((piece, i) =>
-        mesh.setMatrixAt(i, matrixOf(this.overridden.get(piece.key) ?? piece.pose, matrix)),
-      );
-      mesh.count = members.length;
-      mesh.instanceMatrix.needsUpdate = true;
-      mesh.boundingSphere = null;
-      mesh.boundingBox = null;
-      mesh.visible = members.length > 0;
+    const loading = loadModel(file)
+      .then(
+        (model) => {
+          crowd?.take(model, false);
+          this.missing.delete(name);
+        },
+        (problem: unknown) => {
+          this.missing.add(name);
+          this.tryAgain();
+          throw problem;
+        },
+      )
+      .finally(() => this.pending.delete(name));
+    this.pending.set(name, loading);
+    return loading;
+  }
+
+  private stand(name: string): void {
+    this.crowds.get(name)?.stand(this.members.get(name) ?? [], (key) => this.overridden.get(key));
+  }
+
+  /** Draw what stands as closely as it is seen from there. Call it before each frame. */
+  see(from: Viewpoint): void {
+    let triangles = 0;
+    for (const crowd of this.crowds.values()) triangles += crowd.triangles;
+    const all = this.closely || triangles <= this.mostTriangles;
+    for (const [name, crowd] of this.crowds) {
+      crowd.see(all ? null : from);
+      if (!all && crowd.wantsLight) this.lighten(name, crowd);
     }
   }
 
-  private dress(crowd: Crowd): void {
-    if (!crowd.bearer) return;
-    for (const { material } of crowd.model.parts) {
-      material.transparent = this.seeThrough;
-      material.opacity = this.seeThrough ? 0.28 : 1;
-      material.depthWrite = !this.seeThrough;
-      material.needsUpdate = true;
-    }
+  /** Ask for the light copy of a model, once. */
+  private lighten(name: string, crowd: Crowd): void {
+    const file = this.models.lightFile(name.slice(name.indexOf(" ") + 1));
+    if (!file || this.lightening.has(file)) return;
+    this.lightening.add(file);
+    // Without it the true one is drawn, as ever.
+    void loadModel(file).then(
+      (model) => {
+        if (this.disposed) return;
+        crowd.take(model, true);
+        this.redraw();
+      },
+      () => undefined,
+    );
   }
 
   setSeeThrough(on: boolean): void {
     this.seeThrough = on;
-    this.crowds.forEach((crowd) => this.dress(crowd));
+    this.crowds.forEach((crowd) => crowd.dressAs(this.shadows, on));
     this.redraw();
   }
 
@@ -248,28 +259,29 @@ export class Pieces {
       const piece = this.shown.get(key);
       if (piece) touched.add(this.crowdName(piece));
     }
-    touched.forEach((name) => this.fill(name));
+    touched.forEach((name) => this.stand(name));
     this.redraw();
   }
 
   hide(keys: Iterable<string>): void {
     this.hidden = new Set(keys);
-    for (const name of this.crowds.keys()) this.fill(name);
+    this.sort();
+    for (const name of this.crowds.keys()) this.stand(name);
     this.redraw();
   }
 
   /** Nearest piece under a ray, and where. */
   pick(raycaster: THREE.Raycaster): { key: string; point: THREE.Vector3 } | null {
-    const hit = raycaster.intersectObjects(this.group.children, false)[0];
+    const hit = raycaster.intersectObject(this.group)[0];
     if (!hit || hit.instanceId === undefined) return null;
-    const crowd = this.crowds.get(hit.object.userData.crowd as string);
-    const key = crowd?.keys[hit.instanceId];
+    const crowd = hit.object.parent?.userData.crowd as Crowd | undefined;
+    const key = crowd?.keyOf(hit.object, hit.instanceId);
     return key ? { key, point: hit.point } : null;
   }
 
   /** The same with the corners of the triangle hit, in the world. */
   hit(raycaster: THREE.Raycaster): { point: THREE.Vector3; corners: THREE.Vector3[] } | null {
-    const hit = raycaster.intersectObjects(this.group.children, false)[0];
+    const hit = raycaster.intersectObject(this.group)[0];
     if (!hit?.face || hit.instanceId === undefined) return null;
     const mesh = hit.object as THREE.InstancedMesh;
     const matrix = new THREE.Matrix4();
@@ -281,9 +293,10 @@ export class Pieces {
     return { point: hit.point, corners };
   }
 
-  castShadows(on: boolean): void {
-    for (const crowd of this.crowds.values())
-      for (const mesh of crowd.meshes) mesh.castShadow = mesh.receiveShadow = on;
+  /** For a lit still: everything as it is, and with shadows. */
+  pose(still: boolean, shadows: boolean): void {
+    [this.closely, this.shadows] = [still, shadows];
+    this.crowds.forEach((crowd) => crowd.dressAs(shadows, this.seeThrough));
   }
 
   piece(key: string): Piece | undefined {
@@ -294,7 +307,7 @@ export class Pieces {
   frame(key: string): { box: THREE.Box3; matrix: THREE.Matrix4 } | null {
     const piece = this.shown.get(key);
     const crowd = piece && this.crowds.get(this.crowdName(piece));
-    if (!piece || !crowd) return null;
+    if (!piece || !crowd?.model) return null;
     return { box: crowd.model.box, matrix: matrixOf(this.overridden.get(key) ?? piece.pose) };
   }
 
@@ -310,7 +323,6 @@ export class Pieces {
   dispose(): void {
     this.disposed = true;
     clearTimeout(this.retrying);
-    this.crowds.forEach((crowd) => crowd.meshes.forEach((mesh) => mesh.dispose()));
-    this.crowds.clear();
+    for (const name of [...this.crowds.keys()]) this.drop(name);
   }
 }

@@ -3,7 +3,7 @@ import * as THREE from "three";
 
 import type { Schemas } from "../api/client";
 import { loadModel } from "./models";
-import { matrixOf } from "./pieces";
+import { matrixOf } from "./matrixOf";
 
 type Region = Schemas["RegionSchema"];
 const CREASE_DEGREES = 25;

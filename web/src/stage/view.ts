@@ -10,7 +10,7 @@ import { Lighting } from "./lighting";
 import { type Look, lookAt } from "./looks";
 import { Ghost, type PlumbLabel, emptied, spikeMarks } from "./marks";
 import { loadModel } from "./models";
-import { Pieces } from "./pieces";
+import { type ModelsOf, Pieces } from "./pieces";
 import { metOnPlane } from "./planes";
 import { Puck, type PuckPart } from "./puck";
 import { Regions } from "./regions";
@@ -30,14 +30,16 @@ interface Quality {
   /** Draw copies of the props with fewer triangles; what is measured is always the true one. */
   light: boolean;
   scale: number;
+  /** Triangles up to which everything is drawn as it is; beyond them, what is small on the screen is drawn more simply. */
+  triangles: number;
 }
 
 /** `?quality=low` draws light copies without shadows at half the pixels, for machines without a graphics card. */
 export function chosenQuality(): Quality {
   const low = new URLSearchParams(location.search).get("quality") === "low";
   return low
-    ? { shadows: false, light: true, scale: 0.6 }
-    : { shadows: true, light: false, scale: Math.min(window.devicePixelRatio, 2) };
+    ? { shadows: false, light: true, scale: 0.6, triangles: 150_000 }
+    : { shadows: true, light: false, scale: Math.min(window.devicePixelRatio, 2), triangles: 3_000_000 };
 }
 
 export class StageView {
@@ -67,7 +69,7 @@ export class StageView {
 
   constructor(
     private readonly host: HTMLElement,
-    fileOf: (prop: string) => string | undefined,
+    models: ModelsOf,
     private readonly labelled: Labels,
     quality: Quality,
   ) {
@@ -90,11 +92,13 @@ export class StageView {
     host.append(canvas);
     this.setDim(false);
     this.lighting = new Lighting(this.scene, quality.shadows);
-    const drawn = (prop: string) => {
-      const file = fileOf(prop);
-      return file && quality.light ? `${file}?light=true` : file;
-    };
-    this.pieces = new Pieces(drawn, () => this.redraw(true), quality.shadows);
+    const drawn = quality.light ? models.lightFile : models.file;
+    this.pieces = new Pieces(
+      { ...models, file: drawn },
+      () => this.redraw(true),
+      quality.shadows,
+      quality.triangles,
+    );
     this.regions = new Regions(drawn, () => this.redraw(true));
     this.scene.add(
       this.regions.group,
@@ -149,6 +153,7 @@ export class StageView {
     this.puck.turnTo(this.camera, this.host.clientHeight);
     this.seats.turnTo(this.camera, this.host.clientHeight);
     this.caught.turnTo(this.camera, this.host.clientHeight);
+    this.see(this.camera);
     this.renderer.render(this.scene, this.camera);
     const [puck, shown] = [this.puck.group, this.puck.group.visible];
     puck.visible = false;
@@ -163,6 +168,18 @@ export class StageView {
     this.labelled.place(
       all.map(({ at, text, quiet }) => ({ text, quiet: quiet ?? false, ...this.onScreen(at) })),
     );
+  }
+
+  /** Choose how closely each piece is drawn for a frame by this camera. */
+  private see(camera: THREE.PerspectiveCamera): void {
+    camera.updateMatrixWorld();
+    const pinned = this.cameraman.pinnedEye;
+    const eyes = pinned ? [camera.position, pinned] : [camera.position];
+    // What lies beside the picture is in the pinned one, or throws its shadow into this one.
+    const beside = pinned !== null || this.renderer.shadowMap.enabled;
+    const into = new THREE.Matrix4().multiplyMatrices(camera.projectionMatrix, camera.matrixWorldInverse);
+    const seen = beside ? null : new THREE.Frustum().setFromProjectionMatrix(into);
+    this.pieces.see({ eyes, pixel: this.pixel, seen });
   }
 
   /** Keep how it looks from here in a small second view; again to let it go. */
@@ -299,6 +316,7 @@ export class StageView {
     const marks = this.drawnMarks();
     const shown = marks.map((group) => group.visible);
     marks.forEach((group) => (group.visible = false));
+    this.see(camera);
     this.renderer.render(this.scene, camera);
     marks.forEach((group, i) => (group.visible = shown[i]!));
     const out = document.createElement("canvas");
@@ -321,7 +339,8 @@ export class StageView {
   ): Promise<HTMLCanvasElement | null> {
     const shadows = this.renderer.shadowMap.enabled;
     const ratio = this.renderer.getPixelRatio();
-    this.pieces.castShadows(true);
+    this.pieces.pose(true, true);
+    this.see(this.camera);
     const still = await softStill(
       this.renderer,
       this.scene,
@@ -334,7 +353,7 @@ export class StageView {
     );
     this.renderer.setPixelRatio(ratio);
     this.renderer.shadowMap.enabled = this.lighting.sun.castShadow = shadows;
-    this.pieces.castShadows(shadows);
+    this.pieces.pose(false, shadows);
     this.resize();
     this.redraw(true);
     return still;

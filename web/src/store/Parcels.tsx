@@ -2,6 +2,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 
 import { client, wanted } from "../api/client";
+import { askAgain } from "../api/askAgain";
 import { inWords } from "../fit/units";
 import { ActionButton } from "../ui/buttons";
 import type { Parcel } from "./importing";
@@ -16,7 +17,7 @@ export function Parcels({ parcels, onChange }: { parcels: Parcel[]; onChange: (p
       client.PATCH("/api/props/{key}", { params: { path: { key: parcel.found!.prop.key } }, body }),
     );
     onChange(parcels.map((p) => (p.id === parcel.id ? { ...p, found } : p)));
-    await queries.invalidateQueries({ queryKey: ["props"] });
+    await askAgain(queries, ["props"]);
   };
   if (!parcels.length) return null;
   return (

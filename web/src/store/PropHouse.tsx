@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 
 import { type HouseItem, client, wanted } from "../api/client";
+import { askAgain } from "../api/askAgain";
 
 const LOOK_AGAIN_MS = 1000;
 
@@ -12,7 +13,7 @@ export function PropHouse() {
     queryKey: ["prop house"],
     queryFn: async () => {
       const found = await wanted<HouseItem[]>(client.GET("/api/prop-house"));
-      void queries.invalidateQueries({ queryKey: ["props"] });
+      void askAgain(queries, ["props"]);
       return found;
     },
     refetchInterval: (query) =>
@@ -21,7 +22,7 @@ export function PropHouse() {
   const order = useMutation({
     mutationFn: (item: string) =>
       wanted(client.POST("/api/prop-house/{item}", { params: { path: { item } } })),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ["prop house"] }),
+    onSuccess: () => askAgain(queries, ["prop house"]),
   });
   return (
     <section aria-label="Prop house">

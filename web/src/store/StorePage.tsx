@@ -6,6 +6,7 @@ import { Link, useSearchParams } from "react-router";
 import { toast } from "sonner";
 
 import { type Prop, type SetData, client, wanted } from "../api/client";
+import { askAgain } from "../api/askAgain";
 import { DropZone } from "../files/DropZone";
 import { ActionButton } from "../ui/buttons";
 import { budgetOf } from "../trolley/budget";
@@ -67,7 +68,7 @@ export default function StorePage() {
     for (const parcel of fresh)
       void send(parcel, (now) => {
         setParcels((old) => old.map((p) => (p.id === now.id ? now : p)));
-        if (now.found) void queries.invalidateQueries({ queryKey: ["props"] });
+        if (now.found) void askAgain(queries, ["props"]);
       });
   };
   const pack = async (move: { trolley_add: string[] } | { trolley_remove: string[] }) => {
@@ -81,7 +82,7 @@ export default function StorePage() {
     } catch (problem) {
       toast.error(problem instanceof Error ? problem.message : String(problem));
     }
-    await queries.invalidateQueries({ queryKey: ["set in hand", setKey] });
+    await askAgain(queries, ["set in hand", setKey]);
   };
   const wheel = ({ key }: Prop) =>
     pack(trolley.includes(key) ? { trolley_remove: [key] } : { trolley_add: [key] });
