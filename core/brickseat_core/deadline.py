@@ -1,22 +1,39 @@
-"""How long a computation may take before it is given up: a preview a moment, a move some seconds."""
+"""How long a computation may take before it is given up, and who is told how far it is: a preview has a moment, a move some seconds."""
 
 import time
+from collections.abc import Callable
 
 
-class TooLong(ValueError):
-    """A computation was given up because its time was over; nothing of it is kept."""
+class GivenUp(ValueError):
+    """A computation was given up; nothing of it is kept. Its words say why."""
+
+
+class TooLong(GivenUp):
+    """Its time was over."""
+
+
+class Stopped(GivenUp):
+    """Whoever asked for it does not want it any more."""
 
 
 class Deadline:
-    """Raises TooLong once ``seconds`` have passed since it was made. None: it never does."""
+    """Raises TooLong once ``seconds`` have passed since it was made. None: it never does.
 
-    def __init__(self, seconds: float | None = None) -> None:
+    ``on_progress(done, total)`` may return False to stop the computation; ``total`` is 0 where nobody knows it.
+    """
+
+    def __init__(
+        self, seconds: float | None = None, on_progress: Callable[[int, int], bool] = lambda done, total: True
+    ) -> None:
         self._until = time.monotonic() + seconds if seconds is not None else None
+        self._on_progress = on_progress
 
-    def check(self) -> None:
-        """To be called once in each round of a long loop. Raises TooLong."""
+    def check(self, done: int = 0, total: int = 0) -> None:
+        """To be called once in each round of a long loop. Raises TooLong and Stopped."""
         if self._until is not None and time.monotonic() > self._until:
             raise TooLong("that takes too long here; do it in smaller steps, or with fewer pieces")
+        if not self._on_progress(done, total):
+            raise Stopped("stopped; nothing was changed")
 
 
 UNLIMITED = Deadline()

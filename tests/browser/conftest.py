@@ -25,6 +25,11 @@ def browser() -> Iterator[Browser]:
         yield found
 
 
+def refused(text: str) -> bool:
+    """A refused upload or a move that is given up is an answer of the server, which the browser also writes to its console."""
+    return any(f"a status of {status}" in text for status in (409, 422))
+
+
 @pytest.fixture
 def new_page(browser: Browser) -> Iterator[Callable[[], Page]]:
     context = browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
@@ -34,8 +39,7 @@ def new_page(browser: Browser) -> Iterator[Callable[[], Page]]:
         page = context.new_page()
         page.set_default_timeout(PATIENCE_MS)
         page.on("pageerror", lambda error: problems.append(str(error)))
-        # A refused upload is an answer of the server, which the browser also writes to its console.
-        page.on("console", lambda m: problems.append(m.text) if m.type == "error" and "422" not in m.text else None)
+        page.on("console", lambda m: problems.append(m.text) if m.type == "error" and not refused(m.text) else None)
         return page
 
     yield opened

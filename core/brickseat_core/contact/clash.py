@@ -174,7 +174,7 @@ def measured_cut_kernel(  # type: ignore[no-untyped-def]
             add_candidate(tried, linear[0, c], linear[1, c], linear[2, c])
             add_candidate(tried, -linear[0, c], -linear[1, c], -linear[2, c])
     depth, normal, found = shortest_separation_kernel(
-        pair, tried.directions[: tried.count[0]].copy(), thorough, limit
+        pair, tried.directions[: tried.written[0]].copy(), thorough, limit
     )
     lo, hi, _ = outline_kernel(moving, linear, origin)
     point = where_cut(points, frame, origin, lo, hi)
@@ -195,21 +195,21 @@ def measured_cut_kernel(  # type: ignore[no-untyped-def]
 
 
 class Candidates(NamedTuple):
-    """Directions to try: (n, 3) unit, of which the first ``count[0]`` are written."""
+    """Directions to try: (n, 3) unit, of which the first ``written[0]`` are written."""
 
     directions: Vec
-    count: NDArray[np.int64]
+    written: NDArray[np.int64]
 
 
 @inner_kernel
 def add_candidate(tried, x, y, z):  # type: ignore[no-untyped-def]
     """One more direction to try, of any length but none."""
     length = np.sqrt(x * x + y * y + z * z)
-    n = tried.count[0]
+    n = tried.written[0]
     if length < 1e-9 or n == tried.directions.shape[0]:
         return
     tried.directions[n, 0], tried.directions[n, 1], tried.directions[n, 2] = x / length, y / length, z / length
-    tried.count[0] = n + 1
+    tried.written[0] = n + 1
 
 
 @inner_kernel

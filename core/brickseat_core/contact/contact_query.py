@@ -185,9 +185,7 @@ class ManyContacts:
                     contacts[n, :count], touch[n], bearers, margins[n], grips[n] if grips[n] >= 0.0 else None
                 )
             found.append(
-                Contacts(
-                    travels[n] if met else None, firsts[n] if met else None, cut, containers, contained, bearing
-                )
+                Contacts(travels[n] if met else None, firsts[n] if met else None, cut, containers, contained, bearing)
             )
         return found
 
@@ -307,8 +305,21 @@ def many_contacts_kernel(  # type: ignore[no-untyped-def]
         moving = mesh_at(table, which[j])
         mover = mover_kernel(forest, moving, linear[j], frame_kernel(direction[j]))
         query = over_plan_kernel(forest, placed, count, grid, mover, origin[j], direction[j], skip[j])
-        rows, travel, who, cut, containers, contained, _, points, touch, bearers, margin, grip = contacts_of_query_kernel(
-            query, placed, count, moving, linear[j], origin[j], direction[j], skip[j], sink[j], band, near[j], far[j]
+        rows, travel, who, cut, containers, contained, _, points, touch, bearers, margin, grip = (
+            contacts_of_query_kernel(
+                query,
+                placed,
+                count,
+                moving,
+                linear[j],
+                origin[j],
+                direction[j],
+                skip[j],
+                sink[j],
+                band,
+                near[j],
+                far[j],
+            )
         )
         travels[j] = travel
         if who >= 0:

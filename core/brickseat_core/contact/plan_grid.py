@@ -34,8 +34,13 @@ class PlanGrid(NamedTuple):
 
 def no_grid() -> PlanGrid:
     """The grid of those who look at all rows."""
+    return all_wide(np.zeros(0, np.int64))
+
+
+def all_wide(rows: NDArray[np.int64]) -> PlanGrid:
+    """A grid without cells: every row lies wherever is asked."""
     none = np.zeros(0, np.int64)
-    return PlanGrid(np.zeros(2), 1.0, np.zeros(2, np.int64), np.zeros(1, np.int64), none, none)
+    return PlanGrid(np.zeros(2), 1.0, np.zeros(2, np.int64), np.zeros(1, np.int64), none, rows)
 
 
 def plan_grid(placed: Placed, count: int) -> PlanGrid:
@@ -44,7 +49,7 @@ def plan_grid(placed: Placed, count: int) -> PlanGrid:
     lo, hi = placed.lo[rows][:, [0, 2]], placed.hi[rows][:, [0, 2]]
     bounded = np.isfinite(lo).all(axis=1) & np.isfinite(hi).all(axis=1)
     if not bounded.any():
-        return no_grid()
+        return all_wide(rows)
     width = (hi - lo).max(axis=1)
     middle = float(np.median(width[bounded]))
     narrow = bounded & (width <= WIDE_CELLS * max(middle, 1e-9))
@@ -55,6 +60,15 @@ def plan_grid(placed: Placed, count: int) -> PlanGrid:
     cell = max(cell, float(extent.max()) / (CELLS_PER_ROW * len(rows)))
     across = (extent / cell).astype(np.int64) + 1
     return PlanGrid(corner, cell, across, *sorted_into_cells(placed, rows, narrow, corner, cell, across))
+
+
+def rows_over(grid: PlanGrid, placed: Placed, lo: Vec, hi: Vec) -> NDArray[np.int64]:
+    """Rows, each once and in rising order, that may lie over the rectangle from ``lo`` to ``hi`` ((2,) x and z in metres).
+
+    All that do are among them; others of the same cells are, too. ``grid``: of these rows as they are.
+    """
+    found: NDArray[np.int64] = rows_over_kernel(grid, placed, float(lo[0]), float(hi[0]), float(lo[1]), float(hi[1]))
+    return found
 
 
 @nested_kernel
@@ -102,9 +116,11 @@ def sorted_into_cells(placed, rows, narrow, corner, cell, across):  # type: igno
     return start, sorted_rows, wide[:apart].copy()
 
 
-@nested_kernel
+@kernel
 def rows_over_kernel(grid, placed, x0, x1, z0, z1):  # type: ignore[no-untyped-def]
-    """Rows, each once and in rising order, whose cells lie over the rectangle from (x0, z0) to (x1, z1) metres."""
+    """As ``rows_over``."""
+    if grid.across[0] == 0:
+        return grid.wide.copy()
     a, b = cells_of(grid.corner, grid.cell, grid.across, 0, x0, x1)
     c, d = cells_of(grid.corner, grid.cell, grid.across, 1, z0, z1)
     most = grid.wide.shape[0]

@@ -77,9 +77,7 @@ def entangled_kernel(forest, placed, moving, linear, origin, row, mine, theirs):
     corners = in_world_kernel(mine, linear, origin)
     others = in_world_kernel(theirs, placed.linear[row], placed.origin[row])
     inverse = inverse_kernel(linear)
-    return Entangled(
-        forest, placed, moving, linear, inverse, origin, row, extent, middle, probes, corners, others
-    )
+    return Entangled(forest, placed, moving, linear, inverse, origin, row, extent, middle, probes, corners, others)
 
 
 @inner_kernel

@@ -67,12 +67,13 @@ def repair(
     tolerance: float = SEATED_TOLERANCE,
     keys: Iterable[str] | None = None,
     fits: dict[str, Fit] | None = None,
-    on_progress: Callable[[int, int], bool] | None = None,
+    on_progress: Callable[[int, int], object] = lambda done, total: None,
 ) -> Repair:
     """Mend the faults of ``keys`` (all props by default). ``index`` is left holding the repaired set.
 
     ``fits``: a current fit check of the whole set, if there is one. Pieces that are spiked, and faults that
-    only tilting could mend, are left with a reason.
+    only tilting could mend, are left with a reason. ``on_progress(done, total)`` is called before each piece of a sweep; what it
+    raises ends the repair, and ``index`` holds what was mended until then.
     """
     fits = dict(fits) if fits is not None else check(index, tolerance)
     wanted = set(index.pieces if keys is None else keys)
@@ -86,8 +87,7 @@ def repair(
             if p.key in wanted and fits.get(p.key) and fits[p.key].faults
         ]
         for done, piece in enumerate(faulty):
-            if on_progress is not None and not on_progress(done, len(faulty)):
-                break
+            on_progress(done, len(faulty))
             fit = measure_fit(index, piece, tolerance)
             fits[piece.key] = fit
             if not fit.faults:

@@ -42,7 +42,7 @@ def compute(scene: Scene, move: CopyMove) -> Outcome:
     made: list[Piece] = []
     done: set[str] = set()
     for piece in pieces:
-        scene.deadline.check()
+        scene.deadline.check(len(made), len(pieces))
         if piece.key in done:
             continue
         body = [k for k in scene.index.bodies.get(piece.key, (piece.key,)) if k in copies]

@@ -10,7 +10,7 @@ from typing import Annotated, Any, TypeVar, Union, get_args, get_type_hints
 from pydantic import Field, TypeAdapter, ValidationError
 
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.deadline import UNLIMITED, Deadline, TooLong
+from brickseat_core.deadline import UNLIMITED, Deadline, GivenUp
 from brickseat_core.fit.measuring import Fit
 from brickseat_core.fit.repair import Left
 from brickseat_core.moves.following import (
@@ -165,11 +165,11 @@ def compute_move(
     move: Any,
     prop: Callable[[str], Prop],
     fresh_key: Callable[[], str],
-    seconds: float | None = None,
+    deadline: Deadline = UNLIMITED,
 ) -> Outcome:
     """What ``move`` does to a set, computed on a fork: ``dressed``, ``index`` and ``fits`` stay as they are.
 
-    What goes takes its relations along, and ties are obeyed. ``seconds``: how long it may take. Raises MoveRefused.
+    What goes takes its relations along, and ties are obeyed. ``deadline``: how long it may take, and who is told how far it is. Raises MoveRefused.
     """
     kind = REGISTRY.of(move)
     held = (keys_of(move) or index.bodies) if kind.bodily else ()
@@ -180,14 +180,14 @@ def compute_move(
             f"{dressed.pieces[target].name} clings to what is moved and comes along; choose another target"
         )
     walls = without_own_walls(dressed, joined, held) if not hasattr(move, "to") else ()
-    scene = Scene(joined.dressed, joined.index, fits, prop, fresh_key, joined, dressed, Deadline(seconds))
+    scene = Scene(joined.dressed, joined.index, fits, prop, fresh_key, joined, dressed, deadline)
     try:
         outcome = kind.compute(scene, move)
         change = with_relations(dressed, joined.parted(outcome.change))
         if walls:
             change = seated_in_walls(dressed, index, change, walls)
         return Outcome(obeyed(dressed, index, change), left_apart(joined, outcome.left))
-    except TooLong as problem:
+    except GivenUp as problem:
         raise MoveRefused(str(problem)) from None
     except TiesInTheWay as problem:
         raise MoveRefused(str(problem), problem.ties) from None

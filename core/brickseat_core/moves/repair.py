@@ -20,7 +20,7 @@ class RepairMove:
 
 
 def compute(scene: Scene, move: RepairMove) -> Outcome:
-    """The faults mended, and what is left with its reasons. Raises MoveRefused."""
+    """The faults mended, and what is left with its reasons. Raises MoveRefused and GivenUp."""
     if move.pieces is not None:
         chosen(scene, move.pieces, must_move=False)
     tolerance, bodies = scene.dressed.tolerance, scene.joined.formations
@@ -28,7 +28,7 @@ def compute(scene: Scene, move: RepairMove) -> Outcome:
     if fits is not None and bodies:
         fits.update(check(scene.index, tolerance, bodies))
     keys = [scene.joined.key_of(k) for k in move.pieces] if move.pieces is not None else None
-    result = repair(scene.index, tolerance, keys, fits)
+    result = repair(scene.index, tolerance, keys, fits, scene.deadline.check)
     return Outcome(result.change, result.left)
 
 

@@ -28,6 +28,7 @@ from brickseat.sets.session import LiveSet, sessions
 from brickseat.sets.shapes import shape_data
 from brickseat.sets.storing import drop_unnamed_props
 from brickseat.sets.telling import end_for, end_of_set, measure_records, news_record, shape_files
+from brickseat.sets.under_way import moves_under_way
 from brickseat.store.importing import limb_of, posed
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import prop_of
@@ -56,6 +57,11 @@ def sets(request: HttpRequest) -> Any:
 def stage_of(request: HttpRequest) -> str:
     """The open stage that asks."""
     return request.headers.get("X-Stage", "")[:64]
+
+
+def ask_of(request: HttpRequest) -> str:
+    """The name that whoever asks gave to what is asked."""
+    return request.headers.get("X-Ask", "")[:64]
 
 
 def card_of(dressed: DressedSet, user: User) -> dict[str, Any]:
@@ -196,8 +202,20 @@ def move(request: HttpRequest, key: uuid.UUID, asked: set_schemas.MoveRequest) -
         return live.prop(wanted)
 
     return json_answer(
-        news_record(make_move(dressed.key, user_of(request), lambda live: asked.move, find_prop, stage_of(request)))
+        news_record(
+            make_move(
+                dressed.key, user_of(request), lambda live: asked.move, find_prop, stage_of(request), ask_of(request)
+            )
+        )
     )
+
+
+@router.delete("/sets/{uuid:key}/moves/{ask}", response={204: None, **PROBLEMS})
+def stop_move(request: HttpRequest, key: uuid.UUID, ask: str) -> Any:
+    """Give up a move that takes too long, by the name it was asked by (the X-Ask header); nothing of it is kept. What was
+    made by then stays."""
+    moves_under_way.stop(open_set_of(request, key).key, ask)
+    return Status(204, None)
 
 
 @router.get("/sets/{uuid:key}/history/{int:number}", response={200: list[set_schemas.PieceSchema], **PROBLEMS})

@@ -240,6 +240,16 @@ class PropNews(Schema):
     prop: str
 
 
+class UnderWayNews(Schema):
+    """A move that takes its time. ``ask``: its name; ``total``: 0 where nobody knows it."""
+
+    model_config = ConfigDict(extra="forbid")
+    kind: Literal["under_way"]
+    ask: str
+    done: int
+    total: int
+
+
 News = (
     ReadyNews
     | PointedNews
@@ -252,6 +262,7 @@ News = (
     | JobNews
     | CastNews
     | PropNews
+    | UnderWayNews
 )
 NEWS: TypeAdapter[News] = TypeAdapter(Annotated[News, Field(discriminator="kind")])
 

@@ -6,6 +6,7 @@ from typing import Any
 from brickseat.live.messages import NotUnderstood, PreviewQuestion
 from brickseat.sets.session import LiveSet
 from brickseat.sets.shapes import note_previewed
+from brickseat_core.deadline import Deadline
 from brickseat_core.moves import REGISTRY, MoveRefused, compute_move
 from brickseat_core.relations.cutting import derived_meshes
 from brickseat_core.scene import Prop
@@ -30,7 +31,13 @@ def preview(live: LiveSet, question: PreviewQuestion) -> dict[str, Any]:
         raise NotUnderstood(f"only {quick} can be previewed", question.n)
     try:
         outcome = compute_move(
-            now.dressed, now.index, now.fits, move, known_prop, lambda: f"preview-{next(numbers)}", PREVIEW_SECONDS
+            now.dressed,
+            now.index,
+            now.fits,
+            move,
+            known_prop,
+            lambda: f"preview-{next(numbers)}",
+            Deadline(PREVIEW_SECONDS),
         )
     except MoveRefused as error:
         raise NotUnderstood(str(error), question.n, error.ties) from None

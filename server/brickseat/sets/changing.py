@@ -14,7 +14,9 @@ from brickseat.sets.storing import write_deltas, write_history
 from brickseat.sets.storing_fits import write_fits
 from brickseat.sets.summary import summarise
 from brickseat.sets.telling import ChangeNews, tell
+from brickseat.sets.under_way import moves_under_way
 from brickseat.store.models import StoredProp
+from brickseat_core.deadline import Deadline
 from brickseat_core.fit.repair import Left
 from brickseat_core.moves import MoveRefused, compute_move, keys_of
 from brickseat_core.scene import Change, OutOfStep, Prop, Set, merged
@@ -43,19 +45,20 @@ def make_move(
     build: Callable[[LiveSet], Any],
     find_prop: Callable[[LiveSet, str], Prop] = lambda live, key: live.prop(key),
     stage: str = "",
+    ask: str = "",
 ) -> ChangeNews:
     """Compute the move that ``build`` makes for the live set, and carry it out. Raises MoveRefused.
 
     ``find_prop``: the prop of a key that the move names. ``stage``: the open stage that asks; what another stage holds
-    is refused. One set changes one move at a time; nothing is computed while the database is being written.
+    is refused. ``ask``: the name by which it is told how far the move is, and by which it may be stopped. One set changes one move at a time; nothing is computed while the database is being written.
     """
     live = sessions.of(DressedSet.objects.get(key=dressed_key))
-    with live.writing:
+    with moves_under_way.asked(dressed_key, ask) as under_way, live.writing:
         move = build(live)
         refuse_held(dressed_key, stage, keys_of(move))
-        now = live.snapshot
+        now, deadline = live.snapshot, Deadline(MOVE_SECONDS, under_way.told)
         outcome = compute_move(
-            now.dressed, now.index, now.fits, move, lambda key: find_prop(live, key), fresh_key, MOVE_SECONDS
+            now.dressed, now.index, now.fits, move, lambda key: find_prop(live, key), fresh_key, deadline
         )
 
         def store(dressed: DressedSet) -> None:

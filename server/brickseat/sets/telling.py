@@ -80,6 +80,11 @@ def tell(news: ChangeNews) -> None:
     listeners.tell(news.key, message("changed", news_record(news)))
 
 
+def tell_under_way(key: uuid.UUID, ask: str, done: int, total: int) -> None:
+    """Tell the stages of a set how far a move is; who asked for it knows its name."""
+    listeners.tell(key, message("under_way", {"ask": ask, "done": done, "total": total}))
+
+
 def tell_of_prop(key: str) -> None:
     """Tell every open stage, whatever its set, that a prop was made anew."""
     listeners.tell_all(message("prop", {"prop": key}))

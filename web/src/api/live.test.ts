@@ -70,6 +70,7 @@ describe("the live line", () => {
       cast: () => said.push("cast"),
       prop: (key) => said.push(`prop ${key}`),
       frame: (job, poses) => said.push(`frame ${job.slice(0, 2)} ${poses[0]}`),
+      underWay: vi.fn(),
       presence: () => undefined,
       notHeld: (by) => said.push(`held by ${by}`),
       state: (state) => said.push(state),

@@ -50,6 +50,8 @@ export interface Handlers {
   prop: (key: string) => void;
   /** (n, 7) position and turn since the start (quaternion x y z w) of the rows of a job's cast. */
   frame: (job: string, poses: Float32Array) => void;
+  /** How far a move is, by the name that it was asked by; whoever did not ask for it knows no such name. */
+  underWay: (ask: string, done: number, total: number) => void;
   presence: (here: Onlooker[]) => void;
   /** Somebody else holds what was taken hold of. */
   notHeld: (by: string) => void;
@@ -162,6 +164,8 @@ export class LiveLine {
         return handlers.cast(news);
       case "prop":
         return handlers.prop(news.prop);
+      case "under_way":
+        return handlers.underWay(news.ask, news.done, news.total);
       case "held":
         return news.by ? handlers.notHeld(news.by) : undefined;
       case "changed":

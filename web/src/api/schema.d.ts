@@ -581,6 +581,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sets/{key}/moves/{ask}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Stop Move
+         * @description Give up a move that takes too long, by the name it was asked by (the X-Ask header); nothing of it is kept. What was
+         *     made by then stays.
+         */
+        delete: operations["brickseat_api_set_routes_stop_move"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sets/{key}/picture": {
         parameters: {
             query?: never;
@@ -2019,7 +2040,7 @@ export interface components {
             /** Name */
             name: string;
         };
-        News: components["schemas"]["ReadyNews"] | components["schemas"]["PointedNews"] | components["schemas"]["PreviewedNews"] | components["schemas"]["CaughtNews"] | components["schemas"]["RefusedNews"] | components["schemas"]["HeldNews"] | components["schemas"]["PresenceNews"] | components["schemas"]["ChangedNews"] | components["schemas"]["JobNews"] | components["schemas"]["CastNews"] | components["schemas"]["PropNews"];
+        News: components["schemas"]["ReadyNews"] | components["schemas"]["PointedNews"] | components["schemas"]["PreviewedNews"] | components["schemas"]["CaughtNews"] | components["schemas"]["RefusedNews"] | components["schemas"]["HeldNews"] | components["schemas"]["PresenceNews"] | components["schemas"]["ChangedNews"] | components["schemas"]["JobNews"] | components["schemas"]["CastNews"] | components["schemas"]["PropNews"] | components["schemas"]["UnderWayNews"];
         /**
          * OnlookerSchema
          * @description Somebody who has the set open, and the pieces that they hold.
@@ -3578,6 +3599,23 @@ export interface components {
             degrees: number;
             /** Joint */
             joint: string;
+        };
+        /**
+         * UnderWayNews
+         * @description A move that takes its time. ``ask``: its name; ``total``: 0 where nobody knows it.
+         */
+        UnderWayNews: {
+            /** Ask */
+            ask: string;
+            /** Done */
+            done: number;
+            /**
+             * Kind
+             * @constant
+             */
+            kind: "under_way";
+            /** Total */
+            total: number;
         };
         /** VisitorSchema */
         VisitorSchema: {
@@ -6279,6 +6317,81 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ChangeSchema"];
                 };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_set_routes_stop_move: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                ask: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Bad Request */
             400: {

@@ -27,6 +27,9 @@ function bearerOf(
   pieces: ReadonlyMap<string, Piece>,
   fits: ReadonlyMap<string, Fit>,
 ): string | null {
+  // Most stand on a bearer, which takes no list of what was seen.
+  const straight = fits.get(key)?.rests_on.find((below) => pieces.get(below)?.role === "bearer");
+  if (straight) return straight;
   // The nearest one first; what is joined may rest on something that rests on it.
   const seen = new Set([key]);
   for (const at of seen) {
@@ -68,7 +71,7 @@ export function groupBars(pieces: ReadonlyMap<string, Piece>, fits: ReadonlyMap<
     .map(([bearer, members]) => ({
       name: bearer ? (pieces.get(bearer)?.name ?? "") : "on nothing",
       bars: members
-        .sort((a, b) => a.pose.position[0] - b.pose.position[0] || a.key.localeCompare(b.key))
+        .sort((a, b) => a.pose.position[0] - b.pose.position[0] || (a.key < b.key ? -1 : 1))
         .map((p) => barOf(fits.get(p.key)!, p)),
     }));
 }

@@ -2,12 +2,12 @@ import { Link } from "react-router";
 
 import { Glyph, STATE_ORDER } from "../fit/Glyph";
 import { Here } from "../people/Here";
-import { redo, undo } from "./making";
+import { redo, stopMove, undo } from "./making";
 import { useParts } from "../state";
 import { PlainButton } from "../ui/buttons";
 
 export function Header({ onProof, proof }: { onProof: () => void; proof: number | null }) {
-  const { name, line, saving, canUndo, canRedo, fits, key, history, ledger, set } = useParts(
+  const { name, line, saving, canUndo, canRedo, fits, key, history, ledger, set, underWay } = useParts(
     "name",
     "line",
     "saving",
@@ -18,6 +18,7 @@ export function Header({ onProof, proof }: { onProof: () => void; proof: number 
     "history",
     "ledger",
     "set",
+    "underWay",
   );
   const counts = STATE_ORDER.map((state) => ({
     state,
@@ -37,6 +38,22 @@ export function Header({ onProof, proof }: { onProof: () => void; proof: number 
       >
         {status}
       </span>
+      {underWay.map(({ ask, done, total, stopping }) => (
+        <span key={ask} role="status" aria-label="move under way" className="flex items-baseline gap-2">
+          {total > 0 && (
+            <span className="figure whitespace-nowrap text-quiet">
+              {done} of {total}
+            </span>
+          )}
+          <PlainButton
+            onClick={() => void stopMove(ask)}
+            disabled={stopping}
+            why="It stops at its next step."
+          >
+            {stopping ? "stopping…" : "stop"}
+          </PlainButton>
+        </span>
+      ))}
       <PlainButton
         onClick={() => void undo()}
         disabled={!canUndo}

@@ -12,7 +12,7 @@ import { findJobs } from "../gravity/beginning";
 import { Fall } from "../gravity/fall";
 import { useStage } from "../state";
 import { Beside } from "./beside";
-import { learnAgain, learnNew, reload, tryingOn } from "./making";
+import { isMine, learnAgain, learnNew, reload, tryingOn } from "./making";
 import { mark, markTies } from "./marking";
 import { StagePointer } from "./pointer";
 import type { ModelsOf } from "./pieces";
@@ -86,6 +86,9 @@ export function openStage(data: SetData, host: HTMLElement, over: HTMLElement): 
     frame: (job, poses) => fall.frame(job, poses),
     cast: (cast) => fall.cast(cast),
     prop: (prop) => void learnAgain(prop).then(() => view.remodel(prop)),
+    underWay: (ask, done, total) => {
+      if (isMine(ask)) useStage.getState().hearUnderWay(ask, done, total);
+    },
     presence: (here) => set({ here }),
     notHeld: (by) => {
       pointer.cancel();

@@ -2,7 +2,7 @@ import * as THREE from "three";
 import { describe, expect, it } from "vitest";
 
 import { piece } from "../fit/examples";
-import { Crowd } from "./crowd";
+import { Crowd, type Viewpoint } from "./crowd";
 import type { Model } from "./models";
 
 const EYE = new THREE.Vector3(0, 0, 0);
@@ -28,6 +28,12 @@ function standing(...at: number[]): { crowd: Crowd; light: Model; whole: Model }
   return { crowd, light, whole };
 }
 
+function see(crowd: Crowd, viewpoint: Viewpoint | null, coarser = 1): number {
+  const triangles = crowd.choose(viewpoint, coarser);
+  crowd.fill();
+  return triangles;
+}
+
 /** How many are drawn by each geometry. */
 function drawn(crowd: Crowd): Map<THREE.BufferGeometry, number> {
   const meshes = crowd.group.children as THREE.InstancedMesh[];
@@ -37,13 +43,15 @@ function drawn(crowd: Crowd): Map<THREE.BufferGeometry, number> {
 describe("copies of one model", () => {
   it("are drawn the more simply the smaller they are on the screen", () => {
     const { crowd, light, whole } = standing(1, 5, 6, 100);
-    crowd.see(from());
+    see(crowd, from());
     const found = drawn(crowd);
     expect(found.get(whole.parts[0]!.geometry)).toBe(1);
     expect(found.get(light.parts[0]!.geometry)).toBe(2);
     expect([...found.values()].reduce((a, b) => a + b)).toBe(4);
+    // Coarser, where there are too many of them.
+    expect(see(crowd, from(), 5)).toBeLessThan(see(crowd, from()));
     // As they are, when there are few enough of them.
-    crowd.see(null);
+    see(crowd, null);
     expect(drawn(crowd)).toEqual(new Map([[whole.parts[0]!.geometry, 4]]));
   });
 
@@ -53,13 +61,13 @@ describe("copies of one model", () => {
     const towards = new THREE.Matrix4()
       .lookAt(EYE, new THREE.Vector3(1, 0, 0), new THREE.Vector3(0, 1, 0))
       .invert();
-    crowd.see(from(new THREE.Frustum().setFromProjectionMatrix(ahead.multiply(towards))));
+    see(crowd, from(new THREE.Frustum().setFromProjectionMatrix(ahead.multiply(towards))));
     expect([...drawn(crowd).values()]).toEqual([1]);
   });
 
   it("are known by their keys however they are drawn", () => {
     const { crowd } = standing(1, 5, 6, 100);
-    crowd.see(from());
+    see(crowd, from());
     const keys = (crowd.group.children as THREE.InstancedMesh[]).flatMap((mesh) =>
       Array.from({ length: mesh.count }, (_, i) => crowd.keyOf(mesh, i)),
     );
@@ -71,7 +79,7 @@ describe("copies of one model", () => {
     const crowd = new Crowd(false, box);
     const pose = { ...piece("jar", 0).pose, position: [7, 0, 0] as [number, number, number] };
     crowd.stand([piece("jar", 2), piece("mug", 3)], (key) => (key === "mug" ? pose : undefined));
-    crowd.see(from());
+    see(crowd, from());
     const mesh = crowd.group.children[0] as THREE.InstancedMesh;
     const [first, second] = [new THREE.Matrix4(), new THREE.Matrix4()];
     mesh.getMatrixAt(0, first);
@@ -80,7 +88,7 @@ describe("copies of one model", () => {
     expect(corner(first).map((v) => Math.round(v * 1e6) / 1e6)).toEqual([2, 0, 0]);
     expect(corner(second)[0]).toBeCloseTo(7, 6);
     crowd.take(model(8), false);
-    crowd.see(from());
+    see(crowd, from());
     expect(crowd.group.children).not.toContain(mesh);
   });
 });

@@ -103,37 +103,46 @@ export class Crowd {
         .toArray(this.spheres, 4 * i);
       this.spheres[4 * i + 3] = radius * matrix.getMaxScaleOnAxis();
     });
-    this.closeness.fill(NOT);
     this.stale = true;
     this.group.visible = members.length > 0;
   }
 
-  /** Draw each copy as closely as it is seen; as it is when `from` is null. True when anything is drawn otherwise than before. */
-  see(from: Viewpoint | null): boolean {
+  /** Choose how closely each copy is drawn: as it is seen, or as it is when `from` is null. Returns the triangles that takes.
+   * `coarser`: times larger than usual is what is drawn simply. */
+  choose(from: Viewpoint | null, coarser = 1): number {
     const best = this.model ? TRUE : this.knownBox ? BOX : NOT;
-    let changed = this.stale;
+    const cost = [0, BOX_TRIANGLES, this.light?.triangles ?? 0, this.model?.triangles ?? 0];
     const sphere = new THREE.Sphere();
+    let triangles = 0;
     for (let i = 0; i < this.keys.length; i++) {
       let level: Closeness = best;
       if (from && this.model) {
         sphere.center.fromArray(this.spheres, 4 * i);
         sphere.radius = this.spheres[4 * i + 3]!;
-        level = this.levelOf(sphere, from);
+        level = this.levelOf(sphere, from, coarser);
       }
-      if (this.closeness[i] !== level) changed = true;
+      triangles += cost[level]!;
+      this.stale ||= this.closeness[i] !== level;
       this.closeness[i] = level;
     }
-    if (changed) this.fill();
-    this.stale = false;
-    return changed;
+    return triangles;
   }
 
-  private levelOf(sphere: THREE.Sphere, { eyes, pixel, seen }: Viewpoint): Closeness {
+  /** Bring what is drawn up to what was chosen. */
+  fill(): void {
+    if (!this.stale) return;
+    this.stale = false;
+    const members: number[][] = [[], [], [], []];
+    for (let i = 0; i < this.keys.length; i++) members[this.closeness[i]!]!.push(i);
+    for (const level of [BOX, LIGHT, TRUE] as const) this.fillLevel(level, members[level]!);
+  }
+
+  private levelOf(sphere: THREE.Sphere, { eyes, pixel, seen }: Viewpoint, coarser: number): Closeness {
     if (this.bearer) return TRUE;
     if (seen && !seen.intersectsSphere(sphere)) return NOT;
     const nearest = Math.min(...eyes.map((eye) => eye.distanceToSquared(sphere.center)));
     const away = Math.max(1e-6, Math.sqrt(nearest) - sphere.radius);
-    const across = (2 * sphere.radius) / (away * pixel);
+    const across = (2 * sphere.radius) / (away * pixel * coarser);
     if (across < LIGHT_PX && this.model!.triangles > BOX_TRIANGLES) return BOX;
     return across < TRUE_PX && this.light ? LIGHT : TRUE;
   }
@@ -141,12 +150,6 @@ export class Crowd {
   /** Is it worth to ask for a light copy? */
   get wantsLight(): boolean {
     return this.light === null && !this.bearer && (this.model?.triangles ?? 0) > HEAVY_TRIANGLES;
-  }
-
-  private fill(): void {
-    const members: number[][] = [[], [], [], []];
-    for (let i = 0; i < this.keys.length; i++) members[this.closeness[i]!]!.push(i);
-    for (const level of [BOX, LIGHT, TRUE] as const) this.fillLevel(level, members[level]!);
   }
 
   private fillLevel(level: Closeness, members: number[]): void {

@@ -69,8 +69,12 @@ export async function learnAgain(key: string): Promise<void> {
   if (useStage.getState().props.has(key)) useStage.getState().learn([await propOf(key)]);
 }
 
-/** Ask for a change and bring the stage up to it. */
-export async function carry(key: string, ask: () => Promise<Change>): Promise<Change | null> {
+/** Ask for a change and bring the stage up to it. `stopped`: whether whoever asked has given it up since. */
+export async function carry(
+  key: string,
+  ask: () => Promise<Change>,
+  stopped: () => boolean = () => false,
+): Promise<Change | null> {
   const { busy, apply, line } = useStage.getState();
   if (line === "lost") {
     // It would be made when the server is back, out of the blue.
@@ -90,7 +94,8 @@ export async function carry(key: string, ask: () => Promise<Change>): Promise<Ch
       toast(`${change.left.length - 3} more are left as they are; their reasons stand with them.`);
     return change;
   } catch (error) {
-    if (error instanceof ServerError && error.ties.length) tellOfTies(error.message, error.ties);
+    if (error instanceof ServerError && stopped()) toast(error.message);
+    else if (error instanceof ServerError && error.ties.length) tellOfTies(error.message, error.ties);
     else toast.error(error instanceof ServerError ? error.message : String(error));
     return null;
   } finally {
@@ -114,12 +119,52 @@ export function tellOfTies(words: string, ties: string[]): void {
   }
 }
 
-export function make(move: Move): Promise<Change | null> {
-  const key = useStage.getState().key;
-  if (!key) return Promise.resolve(null);
-  return carry(key, () =>
-    wanted<Change>(client.POST("/api/sets/{key}/moves", { params: { path: { key } }, body: { move } })),
-  );
+/** Moves that were asked for here and are not answered yet. */
+const asked = new Set<string>();
+
+export const isMine = (ask: string) => asked.has(ask);
+
+export async function make(move: Move): Promise<Change | null> {
+  const { key, endUnderWay } = useStage.getState();
+  if (!key) return null;
+  const ask = freshName();
+  asked.add(ask);
+  try {
+    return await carry(
+      key,
+      () =>
+        wanted<Change>(
+          client.POST("/api/sets/{key}/moves", {
+            params: { path: { key } },
+            body: { move },
+            headers: { "X-Ask": ask },
+          }),
+        ),
+      () => useStage.getState().underWay.some((now) => now.ask === ask && now.stopping),
+    );
+  } finally {
+    asked.delete(ask);
+    endUnderWay(ask);
+  }
+}
+
+/** A name that no other stage gives, either. */
+function freshName(): string {
+  return [...crypto.getRandomValues(new Uint8Array(12))]
+    .map((byte) => byte.toString(16).padStart(2, "0"))
+    .join("");
+}
+
+/** Give up a move that takes too long. Nothing of it is kept. */
+export async function stopMove(ask: string): Promise<void> {
+  const { key, stopping } = useStage.getState();
+  if (!key) return;
+  stopping(ask);
+  try {
+    await wanted(client.DELETE("/api/sets/{key}/moves/{ask}", { params: { path: { key, ask } } }));
+  } catch (error) {
+    toast.error(error instanceof ServerError ? error.message : String(error));
+  }
 }
 
 /** Back, or on again, to how the set was after a step of its history. */

@@ -4,10 +4,13 @@ import * as THREE from "three";
 import type { Piece, Pose } from "../api/client";
 import { Crowd, type Viewpoint } from "./crowd";
 import { matrixOf } from "./matrixOf";
-import { forgetModel, loadModel } from "./models";
+import { type Model, forgetModel, loadModel } from "./models";
 
 /** What stands for the prop in the name of a crowd that is drawn by a model of its own. */
 const OWN_SHAPE = "shape:";
+/** Times as large as usual is what is drawn simply, tried in turn until there are few enough triangles. */
+const COARSER = [1, 1.5, 2.25, 3.4, 5];
+
 /** Where models come from. */
 export interface ModelsOf {
   /** Address of the model of a prop, when the prop is known here. */
@@ -43,6 +46,7 @@ export class Pieces {
   private disposed = false;
   private seeThrough = false;
   private closely = false;
+  private boxes = new WeakMap<Piece, THREE.Box3>();
   private readonly lightening = new Set<string>();
 
   constructor(
@@ -51,6 +55,8 @@ export class Pieces {
     private shadows: boolean,
     /** Triangles up to which all of them are drawn as they are. */
     private readonly mostTriangles = Infinity,
+    /** Called with a model before it is first drawn. */
+    private readonly prepare: (model: Model) => Promise<void> = () => Promise.resolve(),
   ) {}
 
   /** Show exactly these pieces; resolves when all their models are on the stage. */
@@ -117,6 +123,7 @@ export class Pieces {
   async remodel(prop: string): Promise<void> {
     const names = ["prop", "bearer"].map((role) => `${role} ${prop}`).filter((name) => this.crowds.has(name));
     names.forEach((name) => this.drop(name));
+    this.boxes = new WeakMap();
     await this.gatherThese(names);
   }
 
@@ -141,6 +148,7 @@ export class Pieces {
   private async reshape(change: () => void): Promise<void> {
     const before = new Map([...this.shown].map(([key, piece]) => [key, this.crowdName(piece)]));
     change();
+    this.boxes = new WeakMap();
     this.sort();
     const touched = [...this.shown].flatMap(([key, piece]) => {
       const [was, is] = [before.get(key)!, this.crowdName(piece)];
@@ -192,6 +200,7 @@ export class Pieces {
     if (known) return known;
     const crowd = this.crowds.get(name);
     const loading = loadModel(file)
+      .then((model) => this.prepare(model).then(() => model))
       .then(
         (model) => {
           crowd?.take(model, false);
@@ -217,8 +226,13 @@ export class Pieces {
     let triangles = 0;
     for (const crowd of this.crowds.values()) triangles += crowd.triangles;
     const all = this.closely || triangles <= this.mostTriangles;
+    for (const coarser of all ? [1] : COARSER) {
+      let drawn = 0;
+      for (const crowd of this.crowds.values()) drawn += crowd.choose(all ? null : from, coarser);
+      if (drawn <= this.mostTriangles) break;
+    }
     for (const [name, crowd] of this.crowds) {
-      crowd.see(all ? null : from);
+      crowd.fill();
       if (!all && crowd.wantsLight) this.lighten(name, crowd);
     }
   }
@@ -263,7 +277,8 @@ export class Pieces {
     this.redraw();
   }
 
-  hide(keys: Iterable<string>): void {
+  hide(keys: string[]): void {
+    if (!keys.length && !this.hidden.size) return;
     this.hidden = new Set(keys);
     this.sort();
     for (const name of this.crowds.keys()) this.stand(name);
@@ -314,9 +329,21 @@ export class Pieces {
   worldBox(keys?: Iterable<string>): THREE.Box3 {
     const box = new THREE.Box3();
     for (const key of keys ?? this.shown.keys()) {
-      const frame = this.frame(key);
-      if (frame) box.union(frame.box.clone().applyMatrix4(frame.matrix));
+      const own = this.boxOf(key);
+      if (own) box.union(own);
     }
+    return box;
+  }
+
+  /** Box of one piece in the world, as it is drawn; not to be changed. It is known for as long as the piece stands there. */
+  private boxOf(key: string): THREE.Box3 | null {
+    const piece = this.shown.get(key);
+    const known = piece && !this.overridden.has(key) ? this.boxes.get(piece) : undefined;
+    if (known) return known;
+    const frame = this.frame(key);
+    if (!piece || !frame) return null;
+    const box = frame.box.clone().applyMatrix4(frame.matrix);
+    if (!this.overridden.has(key)) this.boxes.set(piece, box);
     return box;
   }
 

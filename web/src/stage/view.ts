@@ -9,7 +9,7 @@ import { CaughtMark, type CaughtSign } from "./CaughtMark";
 import { Lighting } from "./lighting";
 import { type Look, lookAt } from "./looks";
 import { Ghost, type PlumbLabel, emptied, spikeMarks } from "./marks";
-import { loadModel } from "./models";
+import { type Model, loadModel } from "./models";
 import { type ModelsOf, Pieces } from "./pieces";
 import { metOnPlane } from "./planes";
 import { Puck, type PuckPart } from "./puck";
@@ -98,6 +98,7 @@ export class StageView {
       () => this.redraw(true),
       quality.shadows,
       quality.triangles,
+      (model) => this.prepare(model),
     );
     this.regions = new Regions(drawn, () => this.redraw(true));
     this.scene.add(
@@ -168,6 +169,17 @@ export class StageView {
     this.labelled.place(
       all.map(({ at, text, quiet }) => ({ text, quiet: quiet ?? false, ...this.onScreen(at) })),
     );
+  }
+
+  /** Have the shaders of a model compiled, without a frame that waits for it. */
+  private async prepare(model: Model): Promise<void> {
+    const copies = new THREE.Group();
+    for (const { geometry, material } of model.parts) {
+      const copy = new THREE.InstancedMesh(geometry, material, 1);
+      copy.receiveShadow = this.renderer.shadowMap.enabled;
+      copies.add(copy);
+    }
+    await this.renderer.compileAsync(copies, this.camera, this.scene);
   }
 
   /** Choose how closely each piece is drawn for a frame by this camera. */

@@ -9,9 +9,10 @@ import { type PanelsSlice, panelsSlice } from "./panels";
 import { type RelationsSlice, relationsSlice } from "./relations";
 import { type SelectionSlice, selectionSlice } from "./selection";
 import { type ToolsSlice, toolsSlice } from "./tools";
+import { type UnderWaySlice, underWaySlice } from "./underWay";
 
 export interface StageState
-  extends OpenSlice, SelectionSlice, ToolsSlice, JobsSlice, PanelsSlice, RelationsSlice {
+  extends OpenSlice, SelectionSlice, ToolsSlice, JobsSlice, PanelsSlice, RelationsSlice, UnderWaySlice {
   /** Puts some of what is only shown; what belongs to the set changes by moves. */
   set: (some: Partial<Omit<StageState, keyof OpenSlice>> & Partial<Pick<OpenSlice, Told>>) => void;
 }
@@ -26,6 +27,7 @@ export const useStage = create<StageState>((...all) => ({
   ...jobsSlice(...all),
   ...panelsSlice(...all),
   ...relationsSlice(...all),
+  ...underWaySlice(...all),
   set: (some) => all[0](some),
 }));
 

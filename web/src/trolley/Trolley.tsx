@@ -80,7 +80,12 @@ export function Trolley() {
   const budget = useMemo(() => budgetOf(pieces, props, trolley), [pieces, props, trolley]);
   // What was wheeled onto this set and what stands on it; a set whose trolley was never packed has the whole store.
   const wheeled = useMemo(() => new Set([...trolley, ...standing.keys()]), [trolley, standing]);
-  const loose = (data ?? []).filter((p) => p.role === "prop");
+  // What came with the set and is not in the store, as with a file that was opened, can be set down again all the same.
+  const own = useMemo(() => {
+    const inStore = new Set(data?.map((p) => p.key));
+    return [...standing.keys()].flatMap((key) => (inStore.has(key) ? [] : (props.get(key) ?? [])));
+  }, [data, standing, props]);
+  const loose = [...own, ...(data ?? [])].filter((p) => p.role === "prop");
   const shown = loose.filter((p) =>
     words
       ? `${p.name} ${p.category} ${p.tags.join(" ")}`.toLowerCase().includes(words)

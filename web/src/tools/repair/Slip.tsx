@@ -44,6 +44,9 @@ function OutOfScale() {
   );
 }
 
+/** Rows of the list: more of them are read in the ledger. */
+const MOST_NAMED = 100;
+
 export function RepairSlip() {
   const { fits, pieces, saving, mended, select } = useParts("fits", "pieces", "saving", "mended", "select");
   const faulty = [...fits.values()].filter((f) => isFault(f.state));
@@ -66,14 +69,15 @@ export function RepairSlip() {
         </ActionButton>
       </p>
       <ul className="mt-2 max-h-36 overflow-auto text-[13.5px] leading-snug text-quiet">
-        {faulty.map((f) => (
+        {faulty.slice(0, MOST_NAMED).map((f) => (
           <li key={f.key}>
             <button type="button" className={row} onClick={() => select([f.key])}>
               <span className="text-ink">{pieces.get(f.key)?.name}</span> {f.reason}
             </button>
           </li>
         ))}
-        {mended.map((m) => (
+        {faulty.length > MOST_NAMED && <li>{faulty.length - MOST_NAMED} more stand in the ledger</li>}
+        {mended.slice(0, MOST_NAMED).map((m) => (
           <li key={m.key} className="figure">
             <button type="button" className={row} onClick={() => select([m.key])}>
               <span className="text-ink">{m.name}</span> moved {inMillimetres(m.by)}
