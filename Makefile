@@ -49,6 +49,7 @@ $(STAMPS)/bench: $(STAMPS)/python benchmarks/packages.txt
 
 bench: setup browser $(STAMPS)/bench
 	PYTHONPATH=$(STAMPS)/bench BRICKSEAT_DATA=$(TEST_DATA) $(BIN)/python benchmarks/run.py
+	$(BIN)/python benchmarks/against.py $(BEFORE)
 
 # Meshes out of public packages, unpacked beside the build and nowhere else.
 $(STAMPS)/stress: $(STAMPS)/python tests/stress/packages.txt

@@ -35,6 +35,19 @@ def pot(seed: int, sections: int = 24) -> Mesh:
     )
 
 
+def seated(count: int, ground_triangles: int = 100_000, meshes: int = 20) -> list[Piece]:
+    """Rolling ground and ``count`` pieces on it that keep clear of each other, each seated exactly."""
+    props = [Prop(f"pot-{k}", f"pot {k}", pot(k)) for k in range(meshes)]
+    side, step = int(np.ceil(count**0.5)), 0.4
+    land = Prop("ground", "ground", ground(ground_triangles, (side + 2) * step))
+    index = SceneIndex([Piece("ground", "ground", land, Pose((0.0, 0.0, 0.0)), "bearer")])
+    for k in range(count):
+        x, z = (k % side - side / 2) * step, (k // side - side / 2) * step
+        piece = Piece(f"p{k}", f"piece {k}", props[k % meshes], Pose((x, 1.0, z)))
+        index.put(piece.at(set_down(index, piece).pose))
+    return list(index.pieces.values())
+
+
 def crowd(count: int, ground_triangles: int = 100_000, meshes: int = 20) -> list[Piece]:
     """The ground and ``count`` pieces: most seated, one in ten floating, one in twenty into its neighbour."""
     rng = np.random.default_rng(count)

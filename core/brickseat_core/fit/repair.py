@@ -19,6 +19,8 @@ from brickseat_core.tolerances import LIFT_OFF, SEATED_TOLERANCE
 
 MOST_SWEEPS = 12
 """Sweeps over what is faulty at most: what lost its bearer to a mending is mended in the next one."""
+NEARBY = 0.5
+"""Metres within which a piece that moved makes it worth to try again what could not be mended."""
 COMPASS = 8
 NUDGES = 4
 NUDGE_BEYOND = 0.002
@@ -79,13 +81,13 @@ def repair(
     wanted = set(index.pieces if keys is None else keys)
     before = dict(index.pieces)
     left: dict[str, str] = {}
+    # What could not be mended is tried again once something near it has moved, and all of it once more in the end.
+    tried: set[str] = set()
+    everything = True
     for _ in range(MOST_SWEEPS):
         moved = False
-        faulty = [
-            p
-            for p in bottom_up(index, index.pieces.values())
-            if p.key in wanted and fits.get(p.key) and fits[p.key].faults
-        ]
+        wrong = [p for p in index.pieces.values() if p.key in wanted and p.key in fits and fits[p.key].faults]
+        faulty = bottom_up(index, [p for p in wrong if everything or p.key not in tried])
         for done, piece in enumerate(faulty):
             on_progress(done, len(faulty))
             fit = measure_fit(index, piece, tolerance)
@@ -96,14 +98,19 @@ def repair(
                 left[piece.key] = f"spiked, and {fit.reason}"
                 continue
             reason = mend(index, piece, fit, fits, tolerance, wanted)
+            now = index.pieces[piece.key]
             # It may have moved and still not be right: what it bore has to follow all the same.
-            moved = moved or index.pieces[piece.key].pose != piece.pose
+            if now.pose != piece.pose:
+                moved = True
+                tried.difference_update(touched_by(index, [index.box_of(piece), index.box_of(now)], NEARBY))
             if reason is None:
                 left.pop(piece.key, None)
             else:
                 left[piece.key] = reason
-        if not moved:
+                tried.add(piece.key)
+        if everything and not moved:
             break
+        everything = not moved
     deltas, mended = [], []
     for key, old in before.items():
         new = index.pieces[key]

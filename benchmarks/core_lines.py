@@ -1,0 +1,61 @@
+"""What the core takes for a handful of questions, as one line of JSON: run by ``against.py`` with this version and with another one.
+
+Only what every version has is used. Seconds of wall time, best of a few: the rest is what else the machine does.
+"""
+
+import json
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+from pickle import loads
+from statistics import quantiles
+
+import numpy as np
+
+from brickseat_core.contact.clash import penetration
+from brickseat_core.contact.index import SceneIndex
+from brickseat_core.fit.check import check
+from brickseat_core.fit.repair import repair
+from brickseat_core.placing.pointing import Slip, point
+
+
+def best(run: Callable[[], object], times: int) -> float:
+    spent = []
+    for _ in range(times):
+        start = time.perf_counter()
+        run()
+        spent.append(time.perf_counter() - start)
+    return min(spent)
+
+
+def measured(scenes: dict[str, bytes]) -> dict[str, float]:
+    found = {}
+    for name, data in scenes.items():
+        pieces = loads(data)
+        index = SceneIndex(pieces)
+        check(index)
+        found[f"check, {name}"] = best(lambda index=index: check(index), 3)  # type: ignore[misc]
+    index = SceneIndex(loads(scenes["crowd of 1,000"]))
+    fits = check(index)
+    pairs = [(index.pieces[k], index.row[c.other]) for k, f in fits.items() for c in f.clashes if k < c.other][:120]
+    found["depth of a pair"] = best(lambda: [penetration(index, p, row) for p, row in pairs], 3) / max(1, len(pairs))
+    wrong = [k for k, f in fits.items() if "clashing" in f.faults or "sunk" in f.faults or "floating" in f.faults][:60]
+    found["repair of 60 faults"] = best(lambda: repair(index.fork(), keys=wrong, fits=fits), 2)
+    index = SceneIndex(loads(scenes["finished 5,000"]))
+    prop = next(p.prop for p in index.pieces.values() if p.role == "prop")
+    rng = np.random.default_rng(5)
+    spent = []
+    for n in range(420):
+        origin = np.array([rng.uniform(-8, 8), 3.0, rng.uniform(-8, 8)])
+        start = time.perf_counter()
+        point(index, prop, origin, np.array([0.1, -1.0, 0.1]) / np.sqrt(1.02), Slip())
+        if n >= 20:
+            spent.append(time.perf_counter() - start)
+    found["pointing, median"], found["pointing, 95 %"] = float(np.median(spent)), quantiles(spent, n=20)[-1]
+    return found
+
+
+if __name__ == "__main__":
+    folder = Path(sys.argv[1])
+    print(json.dumps(measured({path.stem: path.read_bytes() for path in sorted(folder.glob("*.pickle"))})))
