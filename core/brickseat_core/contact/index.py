@@ -28,6 +28,8 @@ ROOM_MARGIN = 1e-3
 """Metres by which what stands within a room may stand out of it."""
 UPRIGHT = 0.95
 """Share of an open mesh seen from above that faces one way, from which it is a height field."""
+HEAVY_MESH = 5_000
+"""Triangles from which the tree of a mesh is worth a thread."""
 MOVERS_HELD = 4
 """Meshes that were moved last and stand nowhere (ghosts, formations): they keep their place in the arena."""
 
@@ -47,9 +49,24 @@ class Placed(NamedTuple):
 
 
 def prebuild_trees(meshes: Iterable[Mesh]) -> None:
-    """Build the trees of ``meshes`` and judge their health, side by side on all cores."""
+    """Build the trees of ``meshes`` and judge their health, the heavy ones side by side on all cores.
+
+    Of a small mesh most of that is Python's, of which only one thread runs at a time: to take turns would cost more.
+    """
+
+    def build(mesh: Mesh) -> None:
+        mesh.tree, mesh.health, mesh.digest  # noqa: B018
+
+    heavy = []
+    for mesh in meshes:
+        if len(mesh.faces) >= HEAVY_MESH:
+            heavy.append(mesh)
+        else:
+            build(mesh)
+    if not heavy:
+        return
     with ThreadPoolExecutor(max_workers=max(1, os.cpu_count() or 1)) as pool:
-        for done in [pool.submit(lambda mesh: (mesh.tree, mesh.health, mesh.digest), mesh) for mesh in meshes]:
+        for done in [pool.submit(build, mesh) for mesh in heavy]:
             done.result()
 
 

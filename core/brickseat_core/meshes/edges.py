@@ -34,7 +34,8 @@ class Edges(NamedTuple):
 
 def edges_of(faces: Ints) -> Edges:
     """The edges of ``faces`` (m, 3), corners numbered from 0; faces that use a corner twice have none."""
-    low, high = np.minimum(faces, np.roll(faces, -1, axis=1)), np.maximum(faces, np.roll(faces, -1, axis=1))
+    following = faces[:, [1, 2, 0]]
+    low, high = np.minimum(faces, following), np.maximum(faces, following)
     uses = np.flatnonzero(np.repeat((low != high).all(axis=1), 3))
     ends = np.stack([low.ravel()[uses], high.ravel()[uses]], axis=1)
     order, begins = grouped(ends)

@@ -105,7 +105,7 @@ class Mesh:
     def area(self) -> float:
         """Surface in m²."""
         a, b, c = (self.vertices[self.faces[:, k]] for k in range(3))
-        return float(0.5 * np.linalg.norm(np.cross(b - a, c - a), axis=1).sum())
+        return float(0.5 * np.linalg.norm(crossed(b - a, c - a), axis=1).sum())
 
     @lazy
     def mass(self) -> tuple[float, Vec]:
@@ -116,14 +116,13 @@ class Mesh:
         """
         centre = 0.5 * (self.box[0] + self.box[1])
         corners = self.vertices[self.faces] - centre
-        cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-        signed = np.einsum("ij,ij->i", corners[:, 0], np.cross(corners[:, 1], corners[:, 2])) / 6.0
+        signed = np.einsum("ij,ij->i", corners[:, 0], crossed(corners[:, 1], corners[:, 2])) / 6.0
         volume = float(signed.sum())
         size = float(np.prod(np.maximum(self.box[1] - self.box[0], 1e-12)))
         if self.health.closed and abs(volume) > 1e-9 * size:
             first = (signed[:, None] * corners.sum(axis=1) / 4.0).sum(axis=0)
             return volume, centre + first / volume
-        area = np.linalg.norm(cross, axis=1)
+        area = np.linalg.norm(crossed(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
         total = float(area.sum())
         if total <= 0.0:
             return 0.0, centre
@@ -141,9 +140,9 @@ class Mesh:
         total = corners.sum(axis=1)
         moments = np.einsum("ij,ik->ijk", total, total) + np.einsum("icj,ick->ijk", corners, corners)
         if volume != 0.0:
-            share = np.einsum("ij,ij->i", corners[:, 0], np.cross(corners[:, 1], corners[:, 2])) / (120.0 * volume)
+            share = np.einsum("ij,ij->i", corners[:, 0], crossed(corners[:, 1], corners[:, 2])) / (120.0 * volume)
         else:
-            area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
+            area = np.linalg.norm(crossed(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
             share = area / (12.0 * max(float(area.sum()), 1e-300))
         second = np.einsum("i,ijk->jk", share, moments)
         return np.asarray(np.trace(second) * np.eye(3) - second)
@@ -161,7 +160,7 @@ class Mesh:
         """(m, 3, 3) smooth unit normal at each corner: the faces round it, weighted by area."""
         welded = self.welded
         corners = self.vertices[self.faces]
-        cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+        cross = crossed(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
         flat = welded.ravel()
         total = np.stack([np.bincount(flat, weights=np.repeat(cross[:, k], 3)) for k in range(3)], axis=1)
         unit = total / np.maximum(np.linalg.norm(total, axis=1), 1e-30)[:, None]
@@ -229,7 +228,7 @@ class Mesh:
         good = welded[~degenerate]
         opened = self._edges.unmatched()
         corners = self.vertices[self.faces] - 0.5 * (self.box[0] + self.box[1])
-        volume = float(np.einsum("ij,ij->i", corners[:, 0], np.cross(corners[:, 1], corners[:, 2])).sum())
+        volume = float(np.einsum("ij,ij->i", corners[:, 0], crossed(corners[:, 1], corners[:, 2])).sum())
         return Health(
             triangles=len(self.faces),
             degenerate=int(degenerate.sum()),
@@ -243,9 +242,21 @@ class Mesh:
     def uprightness(self) -> float:
         """How much of the area seen from above faces one way: ±1 for a height field, 0 for a solid."""
         corners = self.vertices[self.faces]
-        up = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])[:, 1]
+        up = crossed(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])[:, 1]
         total = float(np.abs(up).sum())
         return float(up.sum()) / total if total > 0.0 else 0.0
+
+
+def crossed(a: Vec, b: Vec) -> Vec:
+    """(n, 3) cross products of two (n, 3), row by row: for few rows far quicker than numpy's, which allows for any shape."""
+    return np.stack(
+        [
+            a[:, 1] * b[:, 2] - a[:, 2] * b[:, 1],
+            a[:, 2] * b[:, 0] - a[:, 0] * b[:, 2],
+            a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0],
+        ],
+        axis=1,
+    )
 
 
 def number_rows(rows: NDArray[np.int64]) -> NDArray[np.int64]:

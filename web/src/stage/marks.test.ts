@@ -2,7 +2,7 @@ import * as THREE from "three";
 import { describe, expect, it } from "vitest";
 
 import { fit, piece } from "../fit/examples";
-import { emptied, spikeMarks } from "./marks";
+import { SpikeMarks, plumbLabel } from "./SpikeMarks";
 import { labelOf } from "./marking";
 
 const frame = {
@@ -11,24 +11,39 @@ const frame = {
 };
 
 describe("marks", () => {
-  it("leave nothing behind when they are taken away", () => {
-    const alive = new Set<THREE.BufferGeometry>();
-    const group = new THREE.Group();
-    for (let n = 0; n < 20; n += 1) {
-      emptied(group);
-      const floating = fit("jar", { gap: 0.05, state: "floating", touch: [0, 0.05, 0] });
-      const made = spikeMarks(piece("jar", 0), floating, frame, () => "").group;
-      made.traverse((node) => {
-        if (!(node instanceof THREE.Mesh || node instanceof THREE.Line)) return;
-        const geometry = (node as THREE.Mesh).geometry;
-        alive.add(geometry);
-        geometry.addEventListener("dispose", () => alive.delete(geometry));
-      });
-      group.add(made);
-      expect(alive.size).toBe(19);
+  it("are a handful of objects however many pieces are marked, and lie about their footprints", () => {
+    const marks = new SpikeMarks();
+    const floating = fit("jar", { gap: 0.05, state: "floating", touch: [3, 0.05, 0] });
+    const at = (x: number) => ({ ...frame, matrix: new THREE.Matrix4().setPosition(x, 0.05, 0) });
+    marks.show(
+      Array.from({ length: 300 }, (_, x) => ({ piece: piece(`p${x}`, x), fit: floating, frame: at(x) })),
+    );
+    expect(marks.group.children.length).toBe(3);
+    const tapes = marks.group.children.find((m) => m instanceof THREE.InstancedMesh) as THREE.InstancedMesh;
+    expect(tapes.count).toBe(300 * 8);
+    const box = new THREE.Box3();
+    const matrix = new THREE.Matrix4();
+    for (let n = 3 * 8; n < 4 * 8; n++) {
+      tapes.getMatrixAt(n, matrix);
+      box.union(tapes.geometry.boundingBox!.clone().applyMatrix4(matrix));
     }
-    emptied(group);
-    expect([alive.size, group.children.length]).toEqual([0, 0]);
+    // Round the footprint of the one at x = 3, on the floor that it floats above.
+    expect(box.min.x).toBeLessThan(2.9);
+    expect(box.max.x).toBeGreaterThan(3.1);
+    expect(box.max.x - box.min.x).toBeLessThan(0.26);
+    expect(box.min.y).toBeCloseTo(0.001, 3);
+    const plumb = marks.group.children.find((m) => m instanceof THREE.LineSegments) as THREE.LineSegments;
+    expect(plumb.geometry.getAttribute("position").count).toBe(300 * 6);
+    marks.show([]);
+    expect(marks.group.children.filter((m) => m.visible)).toEqual([]);
+  });
+
+  it("tell the gap where it is, and nothing of what was not measured", () => {
+    const one = { piece: piece("jar", 0), fit: fit("jar", { gap: 0.04, touch: [0, 0.04, 0] }), frame };
+    const label = plumbLabel(one, (f) => `${f.gap}`)!;
+    expect(label.at.toArray()).toEqual([0, 0.02, 0]);
+    expect([label.text, label.quiet]).toEqual(["0.04", true]);
+    expect(plumbLabel({ ...one, fit: undefined }, () => "")).toBeNull();
   });
 
   it("say the fault that a piece has", () => {

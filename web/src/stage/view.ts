@@ -8,12 +8,13 @@ import { Cameraman } from "./camera";
 import { CaughtMark, type CaughtSign } from "./CaughtMark";
 import { Lighting } from "./lighting";
 import { type Look, lookAt } from "./looks";
-import { Ghost, type PlumbLabel, emptied, spikeMarks } from "./marks";
+import { Ghost, type PlumbLabel, emptied } from "./marks";
 import { type Model, loadModel } from "./models";
 import { type ModelsOf, Pieces } from "./pieces";
 import { metOnPlane } from "./planes";
 import { Puck, type PuckPart } from "./puck";
 import { Regions } from "./regions";
+import { type Marked, SpikeMarks, plumbLabel } from "./SpikeMarks";
 import { standeeFigure } from "./standee";
 import { softStill } from "./still";
 import { Tape } from "./tape";
@@ -53,7 +54,7 @@ export class StageView {
   private readonly renderer: THREE.WebGLRenderer;
   private readonly raycaster = new THREE.Raycaster();
   private readonly ghost = new Ghost();
-  private readonly marks = new THREE.Group();
+  private readonly marks = new SpikeMarks();
   readonly puck = new Puck();
   private readonly tape = new Tape();
   private readonly seats = new SeatMarks();
@@ -105,7 +106,7 @@ export class StageView {
       this.regions.group,
       this.pieces.group,
       this.ghost.group,
-      this.marks,
+      this.marks.group,
       this.puck.group,
       this.tape.group,
       this.seats.group,
@@ -320,8 +321,8 @@ export class StageView {
 
   /** All that is drawn on the set and is not the set: no picture shows it. */
   private drawnMarks(): THREE.Object3D[] {
-    const groups = [this.puck, this.tape, this.ghost, this.seats, this.ties, this.caught].map((m) => m.group);
-    return [this.marks, ...groups];
+    const marks = [this.marks, this.puck, this.tape, this.ghost, this.seats, this.ties, this.caught];
+    return marks.map((m) => m.group);
   }
 
   private drawnBy(camera: THREE.PerspectiveCamera, width: number, height: number): string {
@@ -466,16 +467,14 @@ export class StageView {
   }
 
   setMarks(keys: string[], fits: ReadonlyMap<string, Fit>, write: (fit: Fit) => string): void {
-    emptied(this.marks);
-    this.labels = [];
-    for (const key of keys) {
+    const marked = keys.flatMap((key): Marked[] => {
       const piece = this.pieces.piece(key);
       const frame = this.pieces.frame(key);
-      if (!piece || !frame || piece.role === "bearer") continue;
-      const { group, label } = spikeMarks(piece, fits.get(key), frame, write);
-      this.marks.add(group);
-      if (label && keys.length === 1) this.labels.push(label);
-    }
+      return piece && frame && piece.role !== "bearer" ? [{ piece, frame, fit: fits.get(key) }] : [];
+    });
+    this.marks.show(marked);
+    const label = keys.length === 1 && marked[0] ? plumbLabel(marked[0], write) : null;
+    this.labels = label ? [label] : [];
     this.redraw(false);
   }
 
@@ -508,7 +507,7 @@ export class StageView {
 
   dispose(): void {
     this.watcher.disconnect();
-    emptied(this.marks);
+    this.marks.dispose();
     emptied(this.tape.group);
     emptied(this.seats.group);
     emptied(this.ties.group);
