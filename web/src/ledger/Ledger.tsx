@@ -8,7 +8,7 @@ import {
 } from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { ToggleGroup } from "radix-ui";
-import { useMemo, useRef, useState } from "react";
+import { useDeferredValue, useMemo, useRef, useState } from "react";
 
 import type { FitState } from "../api/client";
 import { Glyph, STATE_ORDER, isFault } from "../fit/Glyph";
@@ -21,11 +21,9 @@ import { COLUMNS, GRID, rowsOf, textOf } from "./columns";
 const ROW_PX = 27;
 
 export function Ledger({ onLook }: { onLook: (key: string) => void }) {
-  const { pieces, fits, ties, measures, selected, select, point, set, saving, mended } = useParts(
-    "pieces",
-    "fits",
-    "ties",
-    "measures",
+  // The stage is drawn first; a table of thousands follows it.
+  const { pieces, fits, ties, measures } = useDeferredValue(useParts("pieces", "fits", "ties", "measures"));
+  const { selected, select, point, set, saving, mended } = useParts(
     "selected",
     "select",
     "point",

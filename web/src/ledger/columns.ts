@@ -27,7 +27,8 @@ export interface Row {
 }
 
 const column = createColumnHelper<Row>();
-const byName = (a: string, b: string) => a.localeCompare(b, undefined, { numeric: true });
+// One for all: a comparison that looks up the language each time takes twenty times as long.
+const byName = new Intl.Collator(undefined, { numeric: true }).compare;
 const figures = (words: string, width: string) => ({
   meta: { words, width, figures: true },
   sortingFn: "basic" as const,

@@ -1,5 +1,5 @@
 /** Every piece as one thin bar on a base line. Flat means everything sits. */
-import { useEffect, useMemo, useRef, useState } from "react";
+import { useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
 
 import { isFault } from "../fit/Glyph";
 import { inWords } from "../fit/units";
@@ -26,14 +26,10 @@ interface Slot {
 }
 
 export function LevelLine({ onLook }: { onLook: (key: string) => void }) {
-  const { pieces, fits, selected, pointed, select, point } = useParts(
-    "pieces",
-    "fits",
-    "selected",
-    "pointed",
-    "select",
-    "point",
-  );
+  const now = useParts("pieces", "fits");
+  // The stage is drawn first; the bars of thousands follow it.
+  const { pieces, fits } = useDeferredValue(now);
+  const { selected, pointed, select, point } = useParts("selected", "pointed", "select", "point");
   const canvas = useRef<HTMLCanvasElement>(null);
   const behind = useRef<HTMLCanvasElement>(null);
   const host = useRef<HTMLDivElement>(null);
@@ -122,7 +118,7 @@ export function LevelLine({ onLook }: { onLook: (key: string) => void }) {
 
   const faults = slots.filter((s) => isFault(s.bar.state));
   const told = pointed ?? (selected.length === 1 ? selected[0] : undefined);
-  const fit = told ? fits.get(told) : undefined;
+  const fit = told ? now.fits.get(told) : undefined;
   const step = (by: number) => {
     const now = slots.findIndex((s) => s.bar.key === selected[0]);
     const next = slots[(now + by + slots.length) % slots.length] ?? slots[0];
@@ -142,7 +138,7 @@ export function LevelLine({ onLook }: { onLook: (key: string) => void }) {
         className="relative"
         tabIndex={0}
         role="img"
-        aria-label={`Level line: ${slots.length} pieces, ${faults.length} not right. ${fit ? `${pieces.get(fit.key)?.name}: ${fit.reason}` : "Left and right choose a piece, N the next fault."}`}
+        aria-label={`Level line: ${slots.length} pieces, ${faults.length} not right. ${fit ? `${now.pieces.get(fit.key)?.name}: ${fit.reason}` : "Left and right choose a piece, N the next fault."}`}
         style={{ width: "100%", height: HEIGHT, display: "block" }}
         onPointerDown={(e) => {
           drag.current = { x: e.clientX, moved: false };
@@ -183,7 +179,7 @@ export function LevelLine({ onLook }: { onLook: (key: string) => void }) {
       >
         {fit ? (
           <>
-            <strong>{pieces.get(fit.key)?.name}</strong>{" "}
+            <strong>{now.pieces.get(fit.key)?.name}</strong>{" "}
             <span data-testid="measured-gap" className={isFault(fit.state) ? "text-clay-deep" : "text-quiet"}>
               {isFault(fit.state) ? fit.reason : `${inWords(fit.gap ?? 0)}, ${fit.reason}`}
             </span>

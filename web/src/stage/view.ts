@@ -115,6 +115,8 @@ export class StageView {
     );
     this.ghost.hide();
     this.cameraman = new Cameraman(canvas, () => this.redraw(false));
+    // What marks are drawn with is compiled before the first of them is wanted.
+    void this.renderer.compileAsync(this.scene, this.camera);
     this.watcher = new ResizeObserver(() => this.resize());
     this.watcher.observe(host);
     this.resize();
