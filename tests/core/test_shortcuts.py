@@ -252,7 +252,7 @@ def test_what_blocked_one_way_out_never_says_too_much_of_another(seed: int) -> N
     )
     blocked = blocked_kernel(
         *(forest, moving.tri0, frame @ a.pose.linear, near.matrix, near.offset),
-        *(stretches, told, np.empty((3, 3)), np.empty((3, 3)), room),
+        *(stretches, told, np.inf, np.empty((3, 3)), np.empty((3, 3)), room),
     )
     lift = first_free_interval(index, mover, near, probes)
     assert lift is not None

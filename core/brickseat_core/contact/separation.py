@@ -160,13 +160,15 @@ def corners_of_other_within(pair, directions, goal, held):  # type: ignore[no-un
 
 
 @inner_kernel
-def blocked_kernel(forest, tri0, here, there, offset, stretches, count, s, t, room):  # type: ignore[no-untyped-def]
-    """Metres from 0 on that ``count`` pairs of triangles block, one after the other, along the w of a frame.
+def blocked_kernel(forest, tri0, here, there, offset, stretches, count, most, s, t, room):  # type: ignore[no-untyped-def]
+    """Metres from 0 on that ``count`` pairs of triangles block, one after the other, along the w of a frame; no more of them
+    are looked at once that is ``most``.
 
     ``here``: (3, 3) of the mover into the frame. ``there``, ``offset``: (1, 3, 3), (1, 3) of what stands. ``s``, ``t``: room for a
     triangle each, ``room``: for the overlap of two.
     """
     out, work, begin, end = room
+    lift = 0.0
     for i in range(count):
         begin[i], end[i] = np.inf, -np.inf
         for k in range(3):
@@ -177,15 +179,19 @@ def blocked_kernel(forest, tri0, here, there, offset, stretches, count, s, t, ro
         triangle_in_frame(forest, stretches[i, 1], there, offset, 0, s)
         for c in range(overlap_polygon(t, s, FLUSH_WIDTH, out, work)):
             begin[i], end[i] = min(begin[i], -out[c, 3]), max(end[i], -out[c, 3])
-    lift = 0.0
-    # Each round but the last takes one more of the pairs in.
-    for _ in range(count + 1):
-        moved = False
-        for i in range(count):
-            if begin[i] <= lift + MIN_FREE_INTERVAL and end[i] > lift:
-                lift = end[i]
-                moved = True
-        if not moved:
+        if begin[i] > lift + MIN_FREE_INTERVAL or end[i] <= lift:
+            continue
+        lift = end[i]
+        # Those before it that begin within what is blocked now: each round but the last takes one of them in.
+        for _ in range(i + 1):
+            moved = False
+            for j in range(i):
+                if begin[j] <= lift + MIN_FREE_INTERVAL and end[j] > lift:
+                    lift = end[j]
+                    moved = True
+            if not moved:
+                break
+        if lift >= most:
             break
     return lift
 
@@ -199,7 +205,9 @@ def travel_along(pair, along, goal, stretches, known, tried, room):  # type: ign
     matrix, offset, facing = transforms_kernel(pair.placed, rows, frame, pair.origin)
     most = min(goal, apart_along(along, pair.extent, pair.middle))
     here = turned_kernel(frame, pair.linear)
-    blocked = blocked_kernel(pair.forest, pair.moving.tri0, here, matrix, offset, stretches, known, s, t, overlap_room)
+    blocked = blocked_kernel(
+        pair.forest, pair.moving.tri0, here, matrix, offset, stretches, known, most, s, t, overlap_room
+    )
     if blocked >= most:
         return np.inf, 0, blocked
     mover = mover_kernel(pair.forest, pair.moving, pair.linear, frame)
@@ -261,7 +269,7 @@ def shortest_separation_kernel(pair, directions, turning, limit):  # type: ignor
     found = False
     stretches = np.empty((MOST_STRETCHES, 2), np.int64)
     tried = np.empty((MOST_STRETCHES, 2), np.int64)
-    known = NONE
+    known = latest = NONE
     overlap_room = (
         np.empty((POLYGON_ROOM, 4)),
         np.empty((POLYGON_ROOM, 3)),
@@ -291,18 +299,17 @@ def shortest_separation_kernel(pair, directions, turning, limit):  # type: ignor
             if needs[number] >= goal:
                 continue
             lift, noted, blocked = travel_along(pair, candidates[number], goal, stretches, known, tried, room)
+            # What blocked this direction mostly blocks its neighbours, too; of all such pairs the latest are kept.
+            for n in range(noted):
+                stretches[latest, 0], stretches[latest, 1] = tried[n, 0], tried[n, 1]
+                latest = (latest + 1) % MOST_STRETCHES
+                known = min(known + 1, MOST_STRETCHES)
             if lift >= goal:
                 continue
             best = goal = lift
             better = found = True
             for k in range(3):
                 direction[k] = candidates[number, k]
-            if blocked == 0.0:
-                known = NONE
-            for n in range(noted):
-                if known < MOST_STRETCHES:
-                    stretches[known, 0], stretches[known, 1] = tried[n, 0], tried[n, 1]
-                    known += 1
         if round_ > 1 and not better:
             turn *= 0.5
     return best, direction, found
