@@ -65,6 +65,36 @@ def test_a_jug_in_centimetres_is_questioned_and_brought_to_true_size(
     assert changed(client, key, unit="m")["prop"]["height"] == pytest.approx(24.0)
 
 
+def test_seats_set_on_the_bench_keep_their_places_when_the_unit_or_the_up_axis_is_corrected(client: Client) -> None:
+    key = sent(client, jug__obj=JUG_IN_CM, jug__mtl=GLAZE)["prop"]["key"]
+    rim = {
+        "name": "rim",
+        "point": [6.0, 24.0, 0.0],
+        "facing": [0.0, 1.0, 0.0],
+        "clock": [0.0, 0.0, 1.0],
+        "step_deg": 30.0,
+    }
+
+    def seat(answer: Any) -> dict[str, Any]:
+        (found,) = answer["prop"]["seats"]
+        return {name: found[name] for name in ("name", "point", "facing", "clock", "step_deg")}
+
+    assert seat(changed(client, key, seats=[rim])) == rim
+    small = seat(changed(client, key, unit="cm"))
+    assert small["point"] == pytest.approx([0.06, 0.24, 0.0])
+    assert small["facing"] == pytest.approx(rim["facing"])
+    assert small["clock"] == pytest.approx(rim["clock"])
+    assert (small["name"], small["step_deg"]) == ("rim", 30.0)
+    # What was up in the file is now away, and its seat with it.
+    lying = changed(client, key, up="z")
+    height, turned = lying["prop"]["height"], seat(lying)
+    assert height == pytest.approx(0.12)
+    assert np.linalg.norm(turned["point"]) == pytest.approx(np.hypot(0.06, 0.24))
+    assert abs(turned["facing"][2]) == pytest.approx(1.0)
+    assert np.dot(turned["facing"], turned["point"]) == pytest.approx(0.24)
+    assert seat(changed(client, key, up="y", unit="m"))["point"] == pytest.approx(rim["point"])
+
+
 def test_bad_files_are_refused_in_words_and_leave_nothing(client: Client) -> None:
     for files in ({"jug__obj": b"f 1 2 3\n"}, {"notes__txt": b"hello"}, {"a__stl": b"", "b__stl": b""}):
         assert len(sent(client, 422, **files)["error"]) > 12

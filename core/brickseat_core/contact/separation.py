@@ -198,8 +198,8 @@ def blocked_kernel(forest, tri0, here, there, offset, stretches, count, most, s,
 
 @nested_kernel
 def travel_along(pair, along, goal, stretches, known, tried, room):  # type: ignore[no-untyped-def]
-    """Metres along the unit vector ``along`` that part the two, inf when not below ``goal``; how many pairs of triangles
-    were written into ``tried`` that block it; and the metres that the ``known`` pairs in ``stretches`` block."""
+    """Metres along the unit vector ``along`` that part the two, inf when not below ``goal``, and how many pairs of triangles
+    were written into ``tried`` that block it. ``stretches``: the ``known`` pairs that blocked other directions."""
     s, t, overlap_room, rows, ignored_width = room
     frame = frame_kernel(-along)
     matrix, offset, facing = transforms_kernel(pair.placed, rows, frame, pair.origin)
@@ -209,13 +209,13 @@ def travel_along(pair, along, goal, stretches, known, tried, room):  # type: ign
         pair.forest, pair.moving.tri0, here, matrix, offset, stretches, known, most, s, t, overlap_room
     )
     if blocked >= most:
-        return np.inf, 0, blocked
+        return np.inf, NONE
     mover = mover_kernel(pair.forest, pair.moving, pair.linear, frame)
     query = query_kernel(pair.forest, pair.placed, mover, rows, matrix, offset, facing)
     lift, noted = first_free_interval_kernel(
         query, pair.placed, pair.probes, along, most, ignored_width, blocked, tried
     )
-    return lift, noted, blocked
+    return lift, noted
 
 
 @nested_kernel
@@ -298,12 +298,12 @@ def shortest_separation_kernel(pair, directions, turning, limit):  # type: ignor
         for number in range(candidates.shape[0]):
             if needs[number] >= goal:
                 continue
-            lift, noted, blocked = travel_along(pair, candidates[number], goal, stretches, known, tried, room)
+            lift, noted = travel_along(pair, candidates[number], goal, stretches, known, tried, room)
             # What blocked this direction mostly blocks its neighbours, too; of all such pairs the latest are kept.
             for n in range(noted):
                 stretches[latest, 0], stretches[latest, 1] = tried[n, 0], tried[n, 1]
                 latest = (latest + 1) % MOST_STRETCHES
-                known = min(known + 1, MOST_STRETCHES)
+                known = min(known + 1, np.int64(MOST_STRETCHES))
             if lift >= goal:
                 continue
             best = goal = lift

@@ -9,12 +9,13 @@ import uuid
 from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path, PurePath
 
+import numpy as np
 from django.conf import settings
 from django.contrib.auth.models import User
 from django.db import transaction
 
 from brickseat.store.models import StoredProp, file_of
-from brickseat.store.shelving import shelve
+from brickseat.store.shelving import mesh_of, shelve
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_document import GltfDocument, write_whole
 from brickseat_core.formats.gltf_limbs import Limb, limb_at
@@ -22,8 +23,11 @@ from brickseat_core.formats.gltf_skin import bend, joints_of
 from brickseat_core.formats.gltf_surfaces import stiffen
 from brickseat_core.formats.model import UpAxis
 from brickseat_core.formats.opening import READ, open_document
+from brickseat_core.formats.prop_file import whole_mesh
 from brickseat_core.meshes.lengths import Unit
-from brickseat_core.scene import Vec
+from brickseat_core.meshes.similarity import similarity_between
+from brickseat_core.scene import Pose, Seat, Vec, carried
+from brickseat_core.scene.encoding import decode_seats
 
 Turn = tuple[str, str, float]
 """Joint, axis (x, y or z), degrees."""
@@ -102,6 +106,7 @@ def remake(stored: StoredProp, unit: str, up: str) -> Callable[[], None]:
     Raises FileError before anything is written.
     """
     document = made_from(source_of(stored), unit, up, [tuple(t) for t in stored.turns])
+    seats = seats_on(document, stored)
 
     def write() -> None:
         shelve(
@@ -113,12 +118,22 @@ def remake(stored: StoredProp, unit: str, up: str) -> Callable[[], None]:
             role=stored.role,
             direction=tuple(stored.direction),
             listed=stored.listed,
+            seats=seats,
         )
         # A modelled prop becomes its own original, or its next change of unit would start from the changed one.
         original = stored.original or str(file_of(stored.digest).relative_to(Path(settings.DATA)))
         StoredProp.objects.filter(pk=stored.pk).update(unit=unit, up=up, original=original)
 
     return write
+
+
+def seats_on(document: GltfDocument, stored: StoredProp) -> tuple[Seat, ...]:
+    """The seats of a prop where they are on its model that was made anew from the same file, as set on the bench."""
+    linear = similarity_between(mesh_of(stored).vertices, whole_mesh(document, stored.name).vertices)
+    if linear is None:
+        return ()
+    pose = Pose.of(linear, np.zeros(3))
+    return tuple(carried(seat, pose) for seat in decode_seats(stored.seats))
 
 
 def posed(stored: StoredProp, turns: Sequence[Turn], owner: User) -> StoredProp:

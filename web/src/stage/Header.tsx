@@ -39,9 +39,21 @@ export function Header({ onProof, proof }: { onProof: () => void; proof: number 
         {status}
       </span>
       {underWay.map(({ ask, done, total, stopping }) => (
-        <span key={ask} role="status" aria-label="move under way" className="flex items-baseline gap-2">
+        <span
+          key={ask}
+          role="group"
+          aria-label="move under way"
+          className="flex items-baseline gap-2 whitespace-nowrap"
+        >
           {total > 0 && (
-            <span className="figure whitespace-nowrap text-quiet">
+            <span
+              role="progressbar"
+              aria-label="pieces done"
+              aria-valuemin={0}
+              aria-valuenow={done}
+              aria-valuemax={total}
+              className="figure text-quiet"
+            >
               {done} of {total}
             </span>
           )}
