@@ -89,3 +89,38 @@ def test_repair_never_lowers_the_count_of_good_pieces(seed: int) -> None:
     after = check(index)
     assert sum(not f.faults for f in after.values()) >= sum(not f.faults for f in before.values())
     assert all(index.pieces[p.key].pose == p.pose for p in pieces if p.spiked)
+
+
+@settings(max_examples=25, deadline=None)
+@given(st.integers(0, 2**32 - 1))
+def test_a_second_repair_finds_nothing_more_to_do(seed: int) -> None:
+    """What could not be mended is tried again when something near it moves: nothing that could be mended is left."""
+    rng = np.random.default_rng(seed)
+    meshes = (box(0.2, 0.1, 0.15), box(0.12, 0.3, 0.12), ball(0.08, 2))
+    index = standing(FLOOR)
+    for n in range(9):
+        x, z = rng.uniform(-0.35, 0.35, 2)
+        index.put(piece(f"p{n}", meshes[n % 3], (float(x), float(rng.uniform(0.02, 0.6)), float(z))))
+    first = repair(index)
+    again = repair(index)
+    assert [d.key for d in again.change.deltas] == []
+    assert {left.key for left in again.left} == {left.key for left in first.left}
+
+
+def test_repair_tells_how_far_it_is_and_is_ended_by_what_that_raises() -> None:
+    class Enough(Exception): ...
+
+    told: list[tuple[int, int]] = []
+
+    def on_progress(done: int, total: int) -> None:
+        told.append((done, total))
+        if len(told) == 3:
+            raise Enough
+
+    floating = [piece(f"p{n}", box(0.1, 0.1, 0.1), (0.3 * n, 0.2, 0.0)) for n in range(5)]
+    index = standing(FLOOR, *floating)
+    with pytest.raises(Enough):
+        repair(index, on_progress=on_progress)
+    assert told == [(0, 5), (1, 5), (2, 5)]
+    heights = [round(p.pose.position[1], 9) for p in index.pieces.values() if p.role == "prop"]
+    assert heights == [0.05, 0.05, 0.2, 0.2, 0.2]

@@ -1,6 +1,6 @@
 /** Its seats: pressed onto the model, suggested, and edited one by one. */
 import { useMutation } from "@tanstack/react-query";
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { toast } from "sonner";
 
 import { type PropDetail, type Triple, client, wanted } from "../api/client";
@@ -37,6 +37,9 @@ export function Seats({ detail, seats, chosen, choose, keep, suggested, setSugge
     onError: (problem) => toast.error(problem.message),
   });
   const now = seats.find((s) => s.name === chosen);
+  const editor = useRef<HTMLDivElement>(null);
+  // A seat that is pressed on the model is edited here, however far down that stands.
+  useEffect(() => editor.current?.scrollIntoView({ block: "nearest" }), [chosen]);
   const put = (after: Seat, name = now?.name) => keep(seats.map((s) => (s.name === name ? after : s)));
   const add = (more: Seat[]) => {
     const all = [...seats];
@@ -52,14 +55,14 @@ export function Seats({ detail, seats, chosen, choose, keep, suggested, setSugge
         Press on the model: a seat stands there, square to the face, edge or corner. Drag its arrow to face it
         elsewhere, its hand to turn 12 o’clock.
       </p>
-      <ul className="mt-1">
+      <ul className="mt-1 grid grid-cols-2 gap-x-2">
         {seats.map((seat) => (
           <li key={seat.name}>
             <button
               type="button"
               aria-pressed={seat.name === chosen}
               onClick={() => choose(seat.name === chosen ? null : seat.name)}
-              className={`w-full rounded-sm px-1.5 text-left ${seat.name === chosen ? "bg-wash font-semibold" : "hover:bg-wash"}`}
+              className={`w-full truncate rounded-sm px-1.5 text-left ${seat.name === chosen ? "bg-wash font-semibold" : "hover:bg-wash"}`}
             >
               {seat.name}
               {seat.label && <span className="text-quiet"> · {seat.label}</span>}
@@ -68,7 +71,7 @@ export function Seats({ detail, seats, chosen, choose, keep, suggested, setSugge
         ))}
       </ul>
       {now && (
-        <div className="mt-1.5 rounded-sm border border-rule bg-card px-2.5 py-1.5">
+        <div ref={editor} className="mt-1.5 rounded-sm border border-rule bg-card px-2.5 py-1.5">
           <p className="flex flex-wrap items-baseline gap-x-2">
             <label className="flex items-baseline gap-1">
               named

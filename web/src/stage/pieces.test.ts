@@ -6,14 +6,17 @@ import { Pieces } from "./pieces";
 
 let works = false;
 let asked = 0;
+let files: string[] = [];
 vi.mock("./models", () => ({
-  loadModel: () => {
+  loadModel: (file: string) => {
     asked += 1;
+    files.push(file);
     if (!works) return Promise.reject(new Error("the model of a prop could not be loaded (503)"));
     const geometry = new THREE.BoxGeometry(1, 1, 1);
     const part = { geometry, material: new THREE.MeshStandardMaterial() };
     const box = new THREE.Box3().setFromObject(new THREE.Mesh(geometry));
-    return Promise.resolve({ parts: [part], box, triangles: 12 });
+    const triangles = file.includes("heavy") ? (file.includes("light") ? 400 : 10_000) : 12;
+    return Promise.resolve({ parts: [part], box, triangles });
   },
   trianglesOf: () => 12,
 }));
@@ -55,5 +58,80 @@ describe("a model that does not come", () => {
     pieces.dispose();
     await vi.advanceTimersByTimeAsync(60_000);
     expect(asked).toBe(before);
+  });
+});
+
+describe("a set with more triangles than should be drawn", () => {
+  const heavy = {
+    file: () => "/heavy.glb",
+    lightFile: () => "/heavy.glb?light=true",
+    box: () => new THREE.Box3(new THREE.Vector3(0, 0, 0), new THREE.Vector3(1, 1, 1)),
+  };
+  const from = { eyes: [new THREE.Vector3(0, 0, 30)], pixel: 0.001, seen: null };
+  const row = (count: number) =>
+    new Map(Array.from({ length: count }, (_, n) => [`p${n}`, piece(`p${n}`, n)]));
+  const drawn = (pieces: Pieces) =>
+    pieces.group.children.flatMap((crowd) =>
+      (crowd.children as THREE.InstancedMesh[]).flatMap((m) =>
+        m.count ? [[m.userData.closeness, m.count]] : [],
+      ),
+    );
+
+  beforeEach(() => {
+    [works, asked, files] = [true, 0, []];
+  });
+
+  it("asks for light copies, once, and draws by them; with few pieces all are drawn as they are", async () => {
+    const redrawn = vi.fn();
+    const pieces = new Pieces(heavy, redrawn, false, 50_000);
+    await pieces.show(row(4));
+    pieces.see(from);
+    expect([files, drawn(pieces)]).toEqual([["/heavy.glb"], [[3, 4]]]);
+    await pieces.show(row(20));
+    pieces.see(from);
+    pieces.see(from);
+    expect(files).toEqual(["/heavy.glb", "/heavy.glb?light=true"]);
+    redrawn.mockClear();
+    await vi.waitFor(() => expect(redrawn).toHaveBeenCalled());
+    pieces.see(from);
+    expect(drawn(pieces)).toEqual([[2, 20]]);
+    // A still shows everything as it is.
+    pieces.pose(true, true);
+    pieces.see(from);
+    expect(drawn(pieces)).toEqual([[3, 20]]);
+    pieces.dispose();
+    expect(pieces.group.children).toEqual([]);
+  });
+
+  it("shows boxes until its models are there, and leaves out what is hidden", async () => {
+    let come: () => void = () => undefined;
+    const pieces = new Pieces(
+      heavy,
+      () => undefined,
+      false,
+      Infinity,
+      () => new Promise<void>((done) => (come = done)),
+    );
+    const shown = pieces.show(row(3));
+    pieces.see(from);
+    expect(drawn(pieces)).toEqual([[1, 3]]);
+    pieces.hide(["p1"]);
+    pieces.see(from);
+    expect(drawn(pieces)).toEqual([[1, 2]]);
+    await vi.waitFor(() => {
+      come();
+      pieces.see(from);
+      expect(drawn(pieces)).toEqual([[3, 2]]);
+    });
+    await shown;
+    pieces.hide([]);
+    pieces.see(from);
+    expect(drawn(pieces)).toEqual([[3, 3]]);
+    expect(pieces.worldBox(["p2"]).min.x).toBeCloseTo(1.5);
+    pieces.override("p2", { ...piece("p2", 9).pose });
+    expect(pieces.worldBox(["p2"]).min.x).toBeCloseTo(8.5);
+    pieces.override("p2", null);
+    expect(pieces.worldBox(["p2"]).min.x).toBeCloseTo(1.5);
+    pieces.dispose();
   });
 });

@@ -20,6 +20,9 @@ import { softStill } from "./still";
 import { Tape } from "./tape";
 
 const SNAP_PX = 9;
+/** Milliseconds between two looks at whether shaders are compiled, and how often is looked before they are waited for in a frame. */
+const COMPILING_MS = 10;
+const MOST_COMPILING = 2000;
 
 export interface Labels {
   /** Called after each frame with where the labels stand on the screen, in CSS pixels. */
@@ -65,6 +68,7 @@ export class StageView {
   private labels: PlumbLabel[] = [];
   private ghostLabel: PlumbLabel | null = null;
   private waiting = false;
+  private disposed = false;
   private ghostTurn = 0;
   private readonly watcher: ResizeObserver;
 
@@ -116,7 +120,7 @@ export class StageView {
     this.ghost.hide();
     this.cameraman = new Cameraman(canvas, () => this.redraw(false));
     // What marks are drawn with is compiled before the first of them is wanted.
-    void this.renderer.compileAsync(this.scene, this.camera);
+    void this.compiled(this.scene);
     this.watcher = new ResizeObserver(() => this.resize());
     this.watcher.observe(host);
     this.resize();
@@ -182,7 +186,21 @@ export class StageView {
       copy.receiveShadow = this.renderer.shadowMap.enabled;
       copies.add(copy);
     }
-    await this.renderer.compileAsync(copies, this.camera, this.scene);
+    await this.compiled(copies);
+  }
+
+  /** Have all shaders compiled that something is drawn with. The library's own way to wait for that throws when the stage is left meanwhile. */
+  private async compiled(what: THREE.Object3D): Promise<void> {
+    const materials = this.renderer.compile(what, this.camera, this.scene);
+    for (let round = 0; round < MOST_COMPILING && materials.size && !this.disposed; round++) {
+      for (const material of materials) {
+        const { currentProgram } = this.renderer.properties.get(material) as {
+          currentProgram?: { isReady: () => boolean };
+        };
+        if (currentProgram?.isReady() ?? true) materials.delete(material);
+      }
+      if (materials.size) await new Promise((done) => setTimeout(done, COMPILING_MS));
+    }
   }
 
   /** Choose how closely each piece is drawn for a frame by this camera. */
@@ -508,6 +526,7 @@ export class StageView {
   }
 
   dispose(): void {
+    this.disposed = true;
     this.watcher.disconnect();
     this.marks.dispose();
     emptied(this.tape.group);
