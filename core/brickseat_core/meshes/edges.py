@@ -34,13 +34,9 @@ class Edges(NamedTuple):
 
 def edges_of(faces: Ints) -> Edges:
     """The edges of ``faces`` (m, 3), corners numbered from 0; faces that use a corner twice have none."""
-    following = faces[:, [1, 2, 0]]
-    low, high = np.minimum(faces, following), np.maximum(faces, following)
-    uses = np.flatnonzero(np.repeat((low != high).all(axis=1), 3))
-    ends = np.stack([low.ravel()[uses], high.ravel()[uses]], axis=1)
-    order, begins = grouped(ends)
-    uses = uses[order]
-    return Edges(uses, faces.ravel()[uses] == ends[order, 0], begins)
+    if not len(faces):
+        return Edges(np.empty(0, np.int64), np.empty(0, np.bool_), np.empty(0, np.int64))
+    return Edges(*edges_kernel(faces, int(faces.max()) + 1))
 
 
 def grouped(rows: Ints) -> tuple[Ints, Ints]:
@@ -95,6 +91,29 @@ def grouped_kernel(rows, top):  # type: ignore[no-untyped-def]
                 groups += 1
                 break
     return order, other[:groups].copy()
+
+
+@kernel
+def edges_kernel(faces, top):  # type: ignore[no-untyped-def]
+    """As ``edges_of``, for corners numbered below ``top``: ``uses``, ``forth`` and ``begins``."""
+    ends = np.empty((3 * faces.shape[0], 2), np.int64)
+    uses = np.empty(3 * faces.shape[0], np.int64)
+    n = 0
+    for f in range(faces.shape[0]):
+        if faces[f, 0] == faces[f, 1] or faces[f, 1] == faces[f, 2] or faces[f, 2] == faces[f, 0]:
+            continue
+        for k in range(3):
+            a, b = faces[f, k], faces[f, (k + 1) % 3]
+            ends[n, 0], ends[n, 1], uses[n] = min(a, b), max(a, b), 3 * f + k
+            n += 1
+    order, begins = grouped_kernel(ends[:n].copy(), top)
+    sorted_uses = np.empty(n, np.int64)
+    forth = np.empty(n, np.bool_)
+    for i in range(n):
+        use = uses[order[i]]
+        sorted_uses[i] = use
+        forth[i] = faces[use // 3, use % 3] == ends[order[i], 0]
+    return sorted_uses, forth, begins
 
 
 @kernel
