@@ -61,6 +61,34 @@ describe("a model that does not come", () => {
   });
 });
 
+describe("a prop that is made anew while its model is on its way", () => {
+  it("is drawn by the new model", async () => {
+    [works, files] = [true, []];
+    let file = "/old.glb";
+    const waiting = new Map<string, () => void>();
+    const pieces = new Pieces(
+      { ...models, file: () => file },
+      () => undefined,
+      false,
+      Infinity,
+      () => new Promise<void>((done) => waiting.set(files.at(-1)!, done)),
+    );
+    const shown = pieces.show(new Map([["jar", piece("jar", 0)]]));
+    await vi.waitFor(() => expect(waiting.has("/old.glb")).toBe(true));
+    file = "/new.glb";
+    const again = pieces.remodel("p");
+    await vi.waitFor(() => expect(waiting.has("/new.glb")).toBe(true));
+    waiting.get("/old.glb")!();
+    await shown;
+    expect(pieces.frame("jar")).toBeNull();
+    waiting.get("/new.glb")!();
+    await again;
+    expect(pieces.frame("jar")).not.toBeNull();
+    expect(pieces.group.children.length).toBe(1);
+    pieces.dispose();
+  });
+});
+
 describe("a set with more triangles than should be drawn", () => {
   const heavy = {
     file: () => "/heavy.glb",

@@ -122,7 +122,11 @@ export class Pieces {
   /** A prop was made anew: load its model again and draw its copies by that. */
   async remodel(prop: string): Promise<void> {
     const names = ["prop", "bearer"].map((role) => `${role} ${prop}`).filter((name) => this.crowds.has(name));
-    names.forEach((name) => this.drop(name));
+    for (const name of names) {
+      // A model that is still on its way is the old one.
+      this.pending.delete(name);
+      this.drop(name);
+    }
     this.boxes = new WeakMap();
     await this.gatherThese(names);
   }
@@ -212,7 +216,9 @@ export class Pieces {
           throw problem;
         },
       )
-      .finally(() => this.pending.delete(name));
+      .finally(() => {
+        if (this.pending.get(name) === loading) this.pending.delete(name);
+      });
     this.pending.set(name, loading);
     return loading;
   }
