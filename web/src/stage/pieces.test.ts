@@ -124,7 +124,7 @@ describe("a set with more triangles than should be drawn", () => {
     pieces.see(from);
     expect(drawn(pieces)).toEqual([[2, 20]]);
     // A still shows everything as it is.
-    pieces.pose(true, true);
+    pieces.dressForStill(true, true);
     pieces.see(from);
     expect(drawn(pieces)).toEqual([[3, 20]]);
     pieces.dispose();

@@ -315,7 +315,7 @@ export class Pieces {
   }
 
   /** For a lit still: everything as it is, and with shadows. */
-  pose(still: boolean, shadows: boolean): void {
+  dressForStill(still: boolean, shadows: boolean): void {
     [this.closely, this.shadows] = [still, shadows];
     this.crowds.forEach((crowd) => crowd.dressAs(shadows, this.seeThrough));
   }

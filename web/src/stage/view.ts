@@ -372,7 +372,7 @@ export class StageView {
   ): Promise<HTMLCanvasElement | null> {
     const shadows = this.renderer.shadowMap.enabled;
     const ratio = this.renderer.getPixelRatio();
-    this.pieces.pose(true, true);
+    this.pieces.dressForStill(true, true);
     this.see(this.camera);
     const still = await softStill(
       this.renderer,
@@ -386,7 +386,7 @@ export class StageView {
     );
     this.renderer.setPixelRatio(ratio);
     this.renderer.shadowMap.enabled = this.lighting.sun.castShadow = shadows;
-    this.pieces.pose(false, shadows);
+    this.pieces.dressForStill(false, shadows);
     this.resize();
     this.redraw(true);
     return still;
