@@ -172,7 +172,27 @@ def apply(
 
 
 @app.command()
-def schema(what: Annotated[Literal["moves", "report"], typer.Argument(show_default=False)]) -> int:
+def scatter(
+    set: SetFile,
+    recipe: Annotated[Path, typer.Argument(metavar="RECIPE.json", show_default=False)],
+    output: OutFile,
+    seed: Annotated[
+        int | None, typer.Option(metavar="N", min=0, help="in place of the recipe's own", show_default=False)
+    ] = None,
+    bearer: Bearers = None,
+    tolerance: Tolerance = "0.5mm",  # type: ignore[assignment]
+    strict: Strict = False,
+    json: AsJson = False,
+    quiet: Quiet = False,
+) -> int:
+    """Lay a scatter recipe on a set."""
+    from brickseat.commands.scattering import run_scatter
+
+    return run_scatter(Given(set, bearer or [], tolerance, strict, json, quiet), recipe, output, seed)
+
+
+@app.command()
+def schema(what: Annotated[Literal["moves", "scatter", "report"], typer.Argument(show_default=False)]) -> int:
     """The JSON schema of what is read and written."""
     from brickseat.commands.checking import run_schema
 

@@ -17,8 +17,16 @@ from brickseat_core.contact.bearing import (
     bearing_or_leaning_kernel,
     centre_of,
 )
+from brickseat_core.contact.clash import contained_rows
 from brickseat_core.contact.contact_region import contact_region_kernel
-from brickseat_core.contact.first_contact import CLOSE, EMBEDDED_LIFT, flush_kernel, near_contact_kernel
+from brickseat_core.contact.first_contact import (
+    ALL_CUTS,
+    CLOSE,
+    EMBEDDED_LIFT,
+    first_contact_kernel,
+    flush_kernel,
+    near_contact_kernel,
+)
 from brickseat_core.contact.flags import any_of
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.inside import containers_kernel
@@ -189,6 +197,30 @@ class ManyContacts:
             )
         return found
 
+    def cuts(self, begin: int, end: int) -> list[list[int]]:
+        """The rows that each of the pieces from number ``begin`` up to ``end`` is in, or that are in it.
+
+        Of what ``of`` tells only this, in a part of its time; what is flush with a piece on all sides is left out.
+        """
+        some = slice(begin, end)
+        told = many_cuts_kernel(
+            self._forest,
+            self.index.placed,
+            len(self.index.keys),
+            self._grid,
+            self._table,
+            self._which[some],
+            self._linear[some],
+            self._origin[some],
+            self._direction[some],
+            self._row[some],
+        )
+        found: list[list[int]] = [[] for _ in range(end - begin)]
+        for piece, what, row in told.tolist():
+            if what != CONTAINED or contained_rows(self.index, int(self._row[begin + piece]), (row,)):
+                found[piece].append(row)
+        return found
+
 
 @nested_kernel
 def near_contacts_kernel(query, pairs):  # type: ignore[no-untyped-def]
@@ -334,6 +366,23 @@ def many_contacts_kernel(  # type: ignore[no-untyped-def]
             for i in range(points.shape[0]):
                 contacts[j, i, k] = points[i, k]
     return travels, firsts, told[:n].copy(), contacts, counts, touches, margins, grips
+
+
+@kernel
+def many_cuts_kernel(forest, placed, count, grid, table, which, linear, origin, direction, skip):  # type: ignore[no-untyped-def]
+    """(m, 3) piece, what and row, of each row that one of n pieces cuts, stands in, or whose box stands in its own."""
+    told, n = np.empty((4 * which.shape[0], 3), np.int64), np.int64(0)
+    for j in range(which.shape[0]):
+        moving = mesh_at(table, which[j])
+        mover = mover_kernel(forest, moving, linear[j], frame_kernel(direction[j]))
+        query = over_plan_kernel(forest, placed, count, grid, mover, origin[j], direction[j], skip[j])
+        _, _, cut, _ = first_contact_kernel(query, np.full(query.rows.shape[0], FLUSH_WIDTH), 0.0, ALL_CUTS)
+        lo, hi, probes = outline_kernel(moving, linear[j], origin[j])
+        containers, contained = containers_kernel(forest, placed, query.rows, cut, skip[j], lo, hi, probes)
+        told, n = note_rows(told, n, j, CUT, query.rows, cut)
+        told, n = note_rows(told, n, j, CONTAINER, query.rows, containers)
+        told, n = note_rows(told, n, j, CONTAINED, query.rows, contained)
+    return told[:n].copy()
 
 
 @nested_kernel

@@ -147,10 +147,10 @@ def main_paint(document: GltfDocument) -> Paint:
 
 
 class Carrier:
-    """Carries meshes, with all they draw on, from other documents into a new one."""
+    """Carries meshes, with all they draw on, from other documents into a new one, or into one that there is."""
 
-    def __init__(self) -> None:
-        self.document = empty_document()
+    def __init__(self, document: GltfDocument | None = None) -> None:
+        self.document = document if document is not None else empty_document()
         self._moved: dict[tuple[int, str, int], int] = {}
 
     def _carry(self, source: GltfDocument, kind: str, number: int, edit: Any) -> int:

@@ -6,6 +6,7 @@ from typing import Any, Literal, cast
 
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_document import GltfDocument, Json
+from brickseat_core.formats.recipe_names import by_key, by_name
 from brickseat_core.scene import CutOut, Prop, Recipe, Record, Set, Tie
 from brickseat_core.scene.encoding import BadRecord, decode, encode
 
@@ -43,6 +44,8 @@ def with_relations(document: GltfDocument, dressed: Set) -> Set:
         records = {}
         for number, data in enumerate(listed):
             record = read_record(kind, data, keys, f"scene.extras.brickseat.{field}[{number}]")
+            if isinstance(record, Recipe):
+                record = replace(record, parameters=by_key(record.parameters, dressed))
             records[record.key] = record
         found[field] = records
     return replace(dressed, **found)
@@ -78,4 +81,6 @@ def named(kind: Related, record: Record, dressed: Set) -> Json:
     data = encode(record)
     for name in NAMES_PIECES[kind]:
         data[name] = dressed.pieces[data[name]].name
+    if kind == "recipe":
+        data["parameters"] = by_name(data["parameters"], dressed)
     return data

@@ -6,19 +6,28 @@ from typing import Any
 import numpy as np
 
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.gltf_build import draw_cut, piece_extras, seat_extras
-from brickseat_core.formats.gltf_document import Json
+from brickseat_core.formats.gltf_build import Carrier, draw_cut, piece_extras, seat_extras
+from brickseat_core.formats.gltf_document import GltfDocument, Json
 from brickseat_core.formats.gltf_nodes import write_local
 from brickseat_core.formats.gltf_relations import FIELDS, relations_of
-from brickseat_core.formats.gltf_set import INSTANCING, Body, GltfSet, instance_matrices, our_extras, split_matrix
+from brickseat_core.formats.gltf_set import (
+    INSTANCING,
+    Body,
+    GltfSet,
+    Placement,
+    instance_matrices,
+    our_extras,
+    read_set,
+    split_matrix,
+)
 from brickseat_core.relations.cutting import derived_meshes
 from brickseat_core.scene import Piece, Set, Vec
 
 
-def store_set(found: GltfSet, after: Set) -> None:
+def store_set(found: GltfSet, after: Set, models: Mapping[str, GltfDocument] | None = None) -> None:
     """Bring the document of ``found`` up to the set ``after``. Raises FileError before anything is written.
 
-    Moved pieces change the transforms of their nodes, others their extras and names; new pieces get nodes of their own,
+    ``models``: what draws the props that the file does not, by their keys. Moved pieces change the transforms of their nodes, others their extras and names; new pieces get nodes of their own,
     and the nodes of what was taken away are taken out of the scene.
     """
     before = found.dressed
@@ -34,7 +43,8 @@ def store_set(found: GltfSet, after: Set) -> None:
     }
     gone = (before.pieces.keys() - after.pieces.keys()) | redrawn
     new = [p for key, p in after.pieces.items() if key not in before.pieces or key in redrawn]
-    bodies = {p.key: body_of_prop(found, p) for p in new}
+    carried = Bodies(found, models or {})
+    bodies = {p.key: carried.body_of(p) for p in new}
     store_poses(found, {k: p for k, p in after.pieces.items() if k in before.pieces and k not in redrawn})
     for key, piece in after.pieces.items():
         if key in before.pieces and key not in redrawn:
@@ -127,15 +137,37 @@ def store_words(found: GltfSet, before: Piece, after: Piece) -> None:
                     its.pop(name, None)
 
 
-def body_of_prop(found: GltfSet, piece: Piece) -> Body:
-    """A body of the file that draws the prop of ``piece``. Raises FileError where it cannot be drawn once more."""
-    for key, other in found.dressed.pieces.items():
-        if other.prop == piece.prop:
-            body = found.bodies[key]
-            if any(part.skinned for part in body.parts):
-                raise FileError(f"“{other.name}” is bent by joints and cannot be drawn once more; convert it first")
-            return body
-    raise FileError(f"no piece of the file draws {piece.prop.name}, so that “{piece.name}” cannot be drawn")
+class Bodies:
+    """What draws each prop: a body of the file, or one that is carried into it when it is first asked for."""
+
+    def __init__(self, found: GltfSet, models: Mapping[str, GltfDocument]) -> None:
+        self._found, self._models = found, models
+        self._carrier = Carrier(found.document)
+        self._of: dict[str, Body] = {}
+        for key, piece in found.dressed.pieces.items():
+            self._of.setdefault(piece.prop.key, found.bodies[key])
+
+    def body_of(self, piece: Piece) -> Body:
+        """The body that draws the prop of ``piece``. Raises FileError where it cannot be drawn once more."""
+        body = self._of.get(piece.prop.key)
+        if body is None:
+            model = self._models.get(piece.prop.key)
+            if model is None:
+                raise FileError(f"no piece of the file draws {piece.prop.name}, so that “{piece.name}” cannot be drawn")
+            body = self._of[piece.prop.key] = self._carried(piece.prop.name, model)
+        if any(part.skinned for part in body.parts):
+            raise FileError(f"“{body.name}” is bent by joints and cannot be drawn once more; convert it first")
+        return body
+
+    def _carried(self, name: str, model: GltfDocument) -> Body:
+        """All that another document draws, its meshes carried over. No node of this one draws it yet."""
+        read = read_set(model)
+        parts = [
+            Placement(part.node, part.instance, self._carrier.mesh(model, part.mesh), part.world, part.skinned)
+            for body in read.bodies.values()
+            for part in body.parts
+        ]
+        return Body("", name, Placement(parts[0].node, None, parts[0].mesh, np.eye(4)), parts, {})
 
 
 def add_body(found: GltfSet, piece: Piece, body: Body) -> None:

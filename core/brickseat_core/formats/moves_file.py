@@ -12,9 +12,10 @@ from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_lines import Line
+from brickseat_core.formats.recipe_names import by_key as recipe_by_key
 from brickseat_core.moves import MoveRefused, compute_move, parse
 from brickseat_core.relations.indexing import follow, index_of
-from brickseat_core.scene import Piece, Prop, Set
+from brickseat_core.scene import KINDS, Piece, Prop, Set
 
 MOST_MOVES = 100_000
 NAMES_A_PIECE = ("piece", "to", "bearer", "on")
@@ -32,18 +33,23 @@ class Applied:
     left: tuple[tuple[str, str], ...]
 
 
-def read_moves(path: Path) -> list[Any]:
-    """The JSON list of a file. Raises FileError where it is none."""
+def read_json(path: Path, what: str) -> Any:
+    """The JSON of a file. ``what``: the schema that tells how it is written. Raises FileError where it is none."""
     try:
         if path.stat().st_size > LARGEST_FILE:
             raise FileError(f"{path}: larger than {LARGEST_FILE // 1024 // 1024} MB; split it")
-        found = json.loads(path.read_text(encoding="utf-8"))
+        return json.loads(path.read_text(encoding="utf-8"))
     except OSError as error:
         raise FileError(f"{path}: cannot be read ({error.strerror}); check the path") from None
     except UnicodeDecodeError:
-        raise FileError(f"{path}: is not UTF-8 text; write the moves as JSON") from None
+        raise FileError(f"{path}: is not UTF-8 text; write it as JSON") from None
     except (ValueError, RecursionError) as error:
-        raise FileError(f"{path}: is not JSON ({error}); see brickseat schema moves") from None
+        raise FileError(f"{path}: is not JSON ({error}); see brickseat schema {what}") from None
+
+
+def read_moves(path: Path) -> list[Any]:
+    """The list of moves of a file. Raises FileError where it is none."""
+    found = read_json(path, "moves")
     if not isinstance(found, list) or len(found) > MOST_MOVES:
         raise FileError(f"{path}: is not a list of at most {MOST_MOVES} moves; see brickseat schema moves")
     return found
@@ -61,7 +67,7 @@ def apply_moves(
     """
     index = index_of(dressed)
     fits = check(index, dressed.tolerance) if any(needs_fits(m) for m in moves) else {}
-    numbers = count(1)
+    fresh_key = fresh_keys(dressed)
     words: list[str] = []
     left: list[tuple[str, str]] = []
     for number, data in enumerate(moves, 1):
@@ -74,7 +80,7 @@ def apply_moves(
                 fits,
                 move,
                 partial(prop_named, dressed),
-                lambda: f"new-{next(numbers)}",
+                fresh_key,
             )
         except MoveRefused as problem:
             raise FileError(f"move {number}: {problem}") from None
@@ -84,6 +90,13 @@ def apply_moves(
         words.append(outcome.change.words)
         left += [(dressed.pieces[entry.key].name, entry.reason) for entry in outcome.left]
     return Applied(dressed, index, tuple(words), tuple(left))
+
+
+def fresh_keys(dressed: Set) -> Callable[[], str]:
+    """Keys that no record of a set has: what a file says of recipes and ties keeps the keys of earlier moves."""
+    taken = {key for kind in KINDS for key in dressed.of_kind(kind)}
+    numbers = count(1)
+    return lambda: next(key for number in numbers if (key := f"new-{number}") not in taken)
 
 
 def needs_fits(data: Any) -> bool:
@@ -110,6 +123,8 @@ def by_key(dressed: Set, data: Any, lines: Mapping[str, Line]) -> Any:
         if line not in lines:
             raise MoveRefused(f"no node named {line!r} draws a line; those that do: {', '.join(lines) or 'none'}")
         named["line"], named["closed"] = lines[line].points.tolist(), lines[line].closed
+    if named.get("kind") == "scatter" and isinstance(named.get("recipe"), dict):
+        named["recipe"] = recipe_by_key(named["recipe"], dressed, strict=True)
     for field in NAMES_A_PIECE:
         if isinstance(named.get(field), str):
             named[field] = key_of(named[field])

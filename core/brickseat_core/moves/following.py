@@ -13,7 +13,7 @@ from brickseat_core.relations.bodies import Joined
 from brickseat_core.relations.cutting import derived_meshes, part_before_wall
 from brickseat_core.relations.indexing import follow
 from brickseat_core.relations.solids import CannotCut
-from brickseat_core.scene import Change, CutOut, Delta, Set, Tie, merged, piece_delta
+from brickseat_core.scene import Change, CutOut, Delta, Piece, Pose, Set, Tie, merged, piece_delta
 
 
 def with_relations(dressed: Set, change: Change) -> Change:
@@ -30,6 +30,33 @@ def with_relations(dressed: Set, change: Change) -> Change:
         if gone & set(keys)
     ]
     return Change(change.words, (*(d for d in going if (d.kind, d.key) not in named), *change.deltas))
+
+
+def with_exceptions(dressed: Set, change: Change) -> Change:
+    """``change`` with the exceptions that it makes of recipes: numbers whose piece it takes away or makes independent, and
+    those that it moves. A change that lays the recipe itself makes none."""
+    laid_anew = {d.key for d in change.deltas if d.kind == "recipe"}
+    taken: dict[str, set[int]] = {}
+    nudged: dict[str, dict[int, Pose]] = {}
+    for delta in change.deltas:
+        before, after = delta.before, delta.after
+        if delta.kind != "piece" or not isinstance(before, Piece) or before.number is None:
+            continue
+        record = dressed.recipes.get(before.recipe)
+        if record is None or record.recipe != "scatter" or record.key in laid_anew:
+            continue
+        if not isinstance(after, Piece) or after.recipe != before.recipe:
+            taken.setdefault(record.key, set()).add(before.number)
+        elif after.pose != before.pose or after.prop != before.prop:
+            nudged.setdefault(record.key, {})[before.number] = after.pose
+    deltas = []
+    for key in taken.keys() | nudged.keys():
+        record = dressed.recipes[key]
+        out = set(record.taken_out) | taken.get(key, set())
+        moved = {n: pose for n, pose in {**dict(record.nudged), **nudged.get(key, {})}.items() if n not in out}
+        after = replace(record, taken_out=tuple(sorted(out)), nudged=tuple(sorted(moved.items(), key=lambda m: m[0])))
+        deltas.append(Delta("recipe", key, record, after))
+    return Change(change.words, (*change.deltas, *sorted(deltas, key=lambda d: d.key))) if deltas else change
 
 
 def left_apart(joined: Joined, left: tuple[Left, ...]) -> tuple[Left, ...]:

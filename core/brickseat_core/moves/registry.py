@@ -16,6 +16,7 @@ from brickseat_core.fit.repair import Left
 from brickseat_core.moves.following import (
     left_apart,
     seated_in_walls,
+    with_exceptions,
     with_relations,
     without_own_walls,
     without_riders,
@@ -54,10 +55,12 @@ class Scene:
 
 @dataclass(frozen=True)
 class Outcome:
-    """What a move does to the set, and which pieces it left as they were, and why."""
+    """What a move does to the set, and which pieces it left as they were, and why. ``counts``: what else is to be told of it,
+    by name."""
 
     change: Change
     left: tuple[Left, ...] = ()
+    counts: Mapping[str, int] = field(default_factory=dict)
 
 
 M = TypeVar("M")
@@ -186,7 +189,8 @@ def compute_move(
         change = with_relations(dressed, joined.parted(outcome.change))
         if walls:
             change = seated_in_walls(dressed, index, change, walls)
-        return Outcome(obeyed(dressed, index, change), left_apart(joined, outcome.left))
+        change = with_exceptions(dressed, obeyed(dressed, index, change))
+        return Outcome(change, left_apart(joined, outcome.left), outcome.counts)
     except GivenUp as problem:
         raise MoveRefused(str(problem)) from None
     except TiesInTheWay as problem:

@@ -1,0 +1,177 @@
+"""Ground rules as weights: how likely a piece lies at a point, from 0 (never) to 1."""
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+
+from brickseat_core.contact.inside import points_inside_kernel
+from brickseat_core.many.recipe import AreaRule, ChalkPatch, Facing, FarRule, GroundRules, NearRule
+from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.meshes.nearest import distances
+from brickseat_core.placing.pointing import FLOOR_SLOPE
+from brickseat_core.scene import Pose, Vec
+
+Weight = Callable[[Vec, Vec], Vec]
+"""(n,) weights in [0, 1] of points (n, 3) of the world, where the surface has unit normals (n, 3)."""
+ABOVE_GROUND = 1e-3
+"""Metres above the ground at which it is asked whether a piece would stand in a volume: the two often share a plane."""
+CLUMP_RADIUS = 0.3
+"""Radius of a clump, over the distance between clumps."""
+SPARSEST = 1e-6
+"""What weighs less than this is nowhere."""
+
+
+@dataclass(frozen=True)
+class Shape:
+    """A mesh at a pose, of which is asked how far points are, or whether they lie inside."""
+
+    mesh: Mesh
+    pose: Pose
+
+    def distances(self, points: Vec) -> Vec:
+        """(n,) metres from points (n, 3) of the world to the surface; 0 inside of what is closed."""
+        scale = np.abs(self.pose.scale)
+        if self.pose.sheared or np.ptp(scale) > 1e-9 * scale.max():
+            found = distances(Mesh(self.pose.apply(self.mesh.vertices), self.mesh.faces).tree, points)
+        else:
+            found = distances(self.mesh.tree, self.pose.local(points)) * float(scale[0])
+        if self.mesh.health.closed:
+            found[self.holds(points)] = 0.0
+        return np.asarray(found)
+
+    def holds(self, points: Vec) -> NDArray[np.bool_]:
+        """(n,) whether points (n, 3) of the world lie inside."""
+        return np.asarray(points_inside_kernel(self.mesh.tree, np.ascontiguousarray(self.pose.local(points))))
+
+
+def distance_to(shapes: Iterable[Shape], points: Vec) -> Vec:
+    """(n,) metres from points (n, 3) to the nearest of ``shapes``; infinite where there is none."""
+    found = [np.full(len(points), np.inf), *(shape.distances(points) for shape in shapes)]
+    return np.asarray(np.min(found, axis=0))
+
+
+def ramp(values: Vec, nothing: float, full: float) -> Vec:
+    """(n,) 0 up to ``nothing``, 1 from ``full`` on, even between; ``full`` lies above or below ``nothing``.
+
+    Where the two are the same it is 1 at it and beyond, upwards.
+    """
+    if full == nothing:
+        return np.where(values >= full, 1.0, 0.0)
+    return np.clip((values - nothing) / (full - nothing), 0.0, 1.0)
+
+
+def band(values: Vec, low: float | None, high: float | None, fade: float) -> Vec:
+    """(n,) 1 from ``low`` to ``high``, fading to 0 over the last ``fade`` within each of the two ends."""
+    weight = np.ones(len(values))
+    if low is not None:
+        weight = weight * ramp(values, low, low + fade)
+    if high is not None:
+        weight = weight * ramp(-values, -high, fade - high)
+    return weight
+
+
+def facing_weight(facing: Facing) -> Weight:
+    """Floors, ceilings, or all surfaces, by where they look."""
+    if facing == "down":
+        return lambda points, normals: np.where(normals[:, 1] >= FLOOR_SLOPE, 1.0, 0.0)
+    if facing == "up":
+        return lambda points, normals: np.where(normals[:, 1] <= -FLOOR_SLOPE, 1.0, 0.0)
+    return lambda points, normals: np.ones(len(points))
+
+
+def slope_weight(rules: GroundRules) -> Weight:
+    """The band of slopes, in degrees from level."""
+    low, high = rules.slope_deg or (0.0, 180.0)
+    return lambda points, normals: band(
+        np.degrees(np.arccos(np.clip(normals[:, 1], -1.0, 1.0))), low, high, rules.slope_fade_deg
+    )
+
+
+def height_weight(rules: GroundRules) -> Weight:
+    """The band of heights, in metres."""
+    low, high = rules.height_m or (None, None)
+    return lambda points, normals: band(points[:, 1], low, high, rules.height_fade_m)
+
+
+def area_weight(area: AreaRule) -> Weight:
+    """A rectangle or an ellipse in plan."""
+    angle = np.radians(area.turn_deg)
+
+    def weight(points: Vec, normals: Vec) -> Vec:
+        x, z = points[:, 0] - area.at[0], points[:, 2] - area.at[2]
+        across = (np.cos(angle) * x - np.sin(angle) * z) / max(0.5 * area.across_m, 1e-9)
+        along = (np.sin(angle) * x + np.cos(angle) * z) / max(0.5 * area.along_m, 1e-9)
+        away = np.hypot(across, along) if area.round else np.maximum(np.abs(across), np.abs(along))
+        return np.where(away <= 1.0, 1.0, 0.0)
+
+    return weight
+
+
+def chalk_weight(strokes: list[ChalkPatch]) -> Weight:
+    """What strokes of chalk leave, one over the other."""
+
+    def weight(points: Vec, normals: Vec) -> Vec:
+        found = np.zeros(len(points))
+        for stroke in strokes:
+            away = distance_to_line(points, np.array(stroke.points))
+            cover = ramp(-away, -stroke.radius_m, min(0.0, stroke.fade_m - stroke.radius_m))
+            found = found + (stroke.weight - found) * cover
+        return found
+
+    return weight
+
+
+def distance_to_line(points: Vec, line: Vec) -> Vec:
+    """(n,) metres from points (n, 3) to a line (m, 3) of straight parts, or to its one point."""
+    nearest = np.linalg.norm(points - line[0], axis=1)
+    for a, b in pairwise(line):
+        along = b - a
+        share = np.clip((points - a) @ along / max(float(along @ along), 1e-300), 0.0, 1.0)
+        nearest = np.minimum(nearest, np.linalg.norm(points - a - share[:, None] * along, axis=1))
+    return np.asarray(nearest)
+
+
+def near_weight(rule: NearRule, shapes: list[Shape]) -> Weight:
+    """Within so far of any of ``shapes``."""
+    full = max(0.0, rule.within_m - rule.fade_m)
+    return lambda points, normals: ramp(-distance_to(shapes, points), -rule.within_m, -full)
+
+
+def far_weight(rule: FarRule, shapes: list[Shape]) -> Weight:
+    """Beyond so far of all of ``shapes``."""
+    return lambda points, normals: ramp(distance_to(shapes, points), rule.beyond_m, rule.beyond_m + rule.fade_m)
+
+
+def outside_weight(shape: Shape) -> Weight:
+    """Nowhere inside of a volume."""
+    return lambda points, normals: np.where(shape.holds(points + ABOVE_GROUND * normals), 0.0, 1.0)
+
+
+def inside_weight(shapes: list[Shape]) -> Weight:
+    """Only inside of one of several volumes."""
+    return lambda points, normals: np.where(
+        np.any([shape.holds(points + ABOVE_GROUND * normals) for shape in shapes], axis=0), 1.0, 0.0
+    )
+
+
+def clump_weight(centres: Vec, spacing: float) -> Weight:
+    """A bell about the nearest of clump ``centres`` (k, 3), which are some ``spacing`` metres apart."""
+    tree = cKDTree(centres)
+    radius = CLUMP_RADIUS * spacing
+    return lambda points, normals: np.exp(-np.square(tree.query(points)[0] / radius))
+
+
+def weights(rules: list[Weight], points: Vec, normals: Vec) -> Vec:
+    """(n,) the product of ``rules``; each is asked only where those before it leave anything."""
+    found = np.ones(len(points))
+    for rule in rules:
+        some = np.flatnonzero(found > SPARSEST)
+        if not len(some):
+            break
+        found[some] *= rule(points[some], normals[some])
+    found[found <= SPARSEST] = 0.0
+    return found

@@ -1,0 +1,79 @@
+"""Scatter: a recipe of a file laid on a set of a file."""
+
+from pathlib import Path
+from typing import Any
+
+from brickseat.commands.checking import left_over
+from brickseat.commands.files import open_set, save
+from brickseat.commands.given import Given
+from brickseat.commands.telling import complain, progress, tell_json
+from brickseat_core.deadline import Deadline
+from brickseat_core.formats.errors import FileError
+from brickseat_core.formats.gltf_document import GltfDocument
+from brickseat_core.formats.gltf_storing import store_set
+from brickseat_core.formats.moves_file import fresh_keys, prop_named, read_json
+from brickseat_core.formats.opening import open_document
+from brickseat_core.formats.prop_file import whole_prop
+from brickseat_core.formats.recipe_names import by_key
+from brickseat_core.many.recipe import BadRecipe, parse_recipe
+from brickseat_core.moves import MoveRefused, compute_move
+from brickseat_core.moves.scatter import ScatterMove
+from brickseat_core.relations.indexing import index_of
+from brickseat_core.scene import Prop
+
+
+def run_scatter(given: Given, recipe: Path, output: Path, seed: int | None) -> int:
+    """Lay a recipe. Raises FileError."""
+    found = open_set(given)
+    data = read_json(recipe, "scatter")
+    models: dict[str, GltfDocument] = {}
+    props: dict[str, Prop] = {}
+    index = index_of(found.dressed)
+    try:
+        data = by_key(with_files(data, recipe.parent, models, props), found.dressed, strict=True)
+        laid = parse_recipe({**data, "seed": seed} if seed is not None else data)
+        with progress("laying", given.quiet) as on_progress:
+            outcome = compute_move(
+                found.dressed,
+                index,
+                {},
+                ScatterMove("scatter", laid, name=recipe.stem[:80]),
+                lambda key: props[key] if key in props else prop_named(found.dressed, key),
+                fresh_keys(found.dressed),
+                Deadline(on_progress=on_progress),
+            )
+    except (BadRecipe, MoveRefused) as problem:
+        raise FileError(f"{recipe}: {problem}") from None
+    after = outcome.change.on(found.dressed)
+    store_set(found, after, models)
+    save(found.document, output)
+    if given.as_json:
+        tell_json(dict(outcome.counts))
+    else:
+        complain([outcome.change.words], given.quiet)
+    return left_over(after, given)
+
+
+def with_files(data: Any, folder: Path, models: dict[str, GltfDocument], props: dict[str, Prop]) -> dict[str, Any]:
+    """A recipe whose props out of files go by key. ``folder``: where its paths begin. Raises FileError and BadRecipe.
+
+    Their documents and the props themselves are added to ``models`` and ``props``.
+    """
+    if not isinstance(data, dict):
+        raise BadRecipe("a recipe is an object; see brickseat schema scatter")
+
+    def read(rule: Any) -> Any:
+        if not isinstance(rule, dict) or not isinstance(rule.get("file"), str):
+            return rule
+        if "prop" in rule or "piece" in rule:
+            raise BadRecipe("props: name a prop, a piece or a file, and only one of them")
+        file = rule["file"]
+        if file not in models:
+            path = folder / file
+            models[file] = open_document(path)
+            mesh, seats = whole_prop(models[file], str(path))
+            props[file] = Prop(file, path.stem, mesh, seats)
+        return {"name": file, **{name: value for name, value in rule.items() if name != "file"}, "prop": file}
+
+    listed = data.get("props")
+    return {**data, "props": [read(rule) for rule in listed]} if isinstance(listed, list) else data

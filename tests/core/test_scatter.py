@@ -1,0 +1,376 @@
+"""Scatter: what is laid lies where the rules allow, touches, is in balance, and stays where it lies whatever else changes."""
+
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from brickseat_core.fit.check import check
+from brickseat_core.many.laying import Places, dots_of
+from brickseat_core.many.recipe import BadRecipe, parse_recipe, recipe_json
+from brickseat_core.many.records import recipe_of, record_of
+from brickseat_core.moves import MoveRefused
+from brickseat_core.scene import Piece, Pose, Prop, Region, Vec
+from dressing import Dressed
+from shapes import FLOOR, ball, bounds, box, piece, world
+from yards import PROPS, YARD, yard
+
+GAP = 1e-5
+"""Metres by which a laid piece may be off what carries it."""
+
+
+def dressed(*pieces: Piece, rough: float = 1.0) -> Dressed:
+    return Dressed(yard(rough), *pieces, props=PROPS.values())
+
+
+def recipe(count: int = 40, **more: Any) -> dict[str, Any]:
+    rule = more.pop("rule", {})
+    return {"props": [{"prop": "pot", **rule}], "on": ["ground"], "count": count, "seed": 3, **more}
+
+
+def laid(on: Dressed) -> dict[int, Piece]:
+    return {p.number: p for p in on.set.pieces.values() if p.recipe and p.number is not None}
+
+
+def scattered(on: Dressed, **fields: Any) -> dict[int, Piece]:
+    on.do("scatter", recipe=recipe(**fields))
+    return laid(on)
+
+
+def assert_all_sit(on: Dressed) -> None:
+    for fit in check(on.index, on.set.tolerance).values():
+        assert fit.state == "seated", fit.reason
+        assert fit.gap is not None
+        assert fit.gap < GAP
+        assert fit.depth < GAP or on.piece(fit.key).sink > 0.0
+
+
+def feet(pieces: dict[int, Piece]) -> Vec:
+    """(n, 3) where they stand: under the middle of their boxes."""
+    boxes = [bounds(p) for p in pieces.values()]
+    return np.array([[0.5 * (lo[0] + hi[0]), lo[1], 0.5 * (lo[2] + hi[2])] for lo, hi in boxes])
+
+
+@pytest.mark.parametrize("lean", [0.0, 0.5, 1.0])
+def test_all_that_is_laid_sits(lean: float) -> None:
+    on = dressed()
+    outcome = on.do("scatter", recipe=recipe(200, rule={"lean": lean, "size": [0.7, 1.3]}))
+    assert outcome.counts["laid"] == 200
+    assert outcome.change.words.startswith("scattered pot: laid 200")
+    assert_all_sit(on)
+    sizes = [float(np.linalg.norm(p.pose.linear[:, 0])) for p in laid(on).values()]
+    assert min(sizes) >= 0.7 - 1e-9
+    assert max(sizes) <= 1.3 + 1e-9
+    assert np.std(sizes) == pytest.approx(0.6 / np.sqrt(12), rel=0.15)
+
+
+def test_without_bedding_only_what_is_in_balance_is_laid() -> None:
+    on = dressed(rough=2.0)
+    outcome = on.do("scatter", recipe=recipe(60, rule={"auto_bed": False}))
+    assert outcome.counts["tips"] > 0
+    assert_all_sit(on)
+    assert all(p.sink == 0.0 for p in laid(on).values())
+    other = dressed(rough=2.0)
+    assert "tips" not in other.do("scatter", recipe=recipe(60)).counts
+    assert any(p.sink > 0.0 for p in laid(other).values())
+
+
+numbers = st.integers(5, 60)
+rules = st.fixed_dictionaries(
+    {},
+    optional={
+        "slope_deg": st.sampled_from([[0, 8], [5, 30]]),
+        "height_m": st.sampled_from([[None, 0.0], [0.05, None], [-0.1, 0.1]]),
+        "near": st.just([{"of": "kiln", "within_m": 1.5, "fade_m": 0.5}]),
+        "far": st.just([{"of": "kiln", "beyond_m": 1.0, "fade_m": 0.3}]),
+        "chalk": st.just([{"on": "ground", "points": [[-2, 0, -2], [2, 0, 2]], "radius_m": 1.2, "fade_m": 0.4}]),
+        "area": st.just({"at": [0.5, 0, 0.5], "across_m": 4, "along_m": 5, "round": False, "turn_deg": 20}),
+    },
+)
+KILN = piece("kiln", box(1.0, 1.2, 1.0), (0.0, 0.5, 0.0), bearer=True)
+
+
+@given(numbers, rules, st.integers(0, 1000), st.sampled_from(["even", "random", "clumped"]))
+@settings(max_examples=15, deadline=None)
+def test_any_recipe_lays_only_where_its_rules_allow(
+    count: int, ground: dict[str, Any], seed: int, pattern: str
+) -> None:
+    on = dressed(KILN)
+    pieces = scattered(on, count=count, rules=ground, seed=seed, pattern=pattern)
+    assert_all_sit(on)
+    if not pieces:
+        return
+    at = feet(pieces)
+    # Bedding and the slope below a foot are no part of the rules: they are asked of the ground where the piece lies.
+    points, _ = dots_of(
+        Places(on.set, on.index.fork()), parse_recipe(recipe(500, rules=ground, seed=seed, pattern=pattern))
+    )
+    away = np.abs(at[:, None, [0, 2]] - points[None][:, :, [0, 2]]).max(axis=2).min(axis=1)
+    assert away.max() < 1e-9
+    x, z = at[:, 0], at[:, 2]
+    from_kiln = np.hypot(np.maximum(np.abs(x) - 0.5, 0), np.maximum(np.abs(z) - 0.5, 0))
+    if "near" in ground:
+        assert (from_kiln < 1.5 + 0.05).all()
+    if "far" in ground:
+        assert (np.hypot(from_kiln, 0.35) > 1.0 - 0.05).all()
+    if "chalk" in ground:
+        along = np.clip((x + z) / 2, -2, 2)
+        assert (np.hypot(x - along, z - along) <= 1.2 + 1e-9).all()
+    if "area" in ground:
+        turn = np.radians(20)
+        across, length = (
+            np.cos(turn) * (x - 0.5) - np.sin(turn) * (z - 0.5),
+            np.sin(turn) * (x - 0.5) + np.cos(turn) * (z - 0.5),
+        )
+        assert (np.abs(across) <= 2 + 1e-9).all()
+        assert (np.abs(length) <= 2.5 + 1e-9).all()
+
+
+@given(st.integers(1, 60), st.integers(1, 60), st.sampled_from(["shape", "elbow"]), st.sampled_from(["even", "random"]))
+@settings(max_examples=15, deadline=None)
+def test_more_never_moves_one_that_lies(few: int, more: int, clearing: str, pattern: str) -> None:
+    fields = {"no_overlap": clearing, "pattern": pattern, "rule": {"elbow_room_m": 0.3, "lean": 0.5, "size": [0.5, 2]}}
+    one = scattered(dressed(), count=few, **fields)
+    both = scattered(dressed(), count=few + more, **fields)
+    assert {n: p.pose for n, p in one.items()} == {n: both[n].pose for n in one}
+
+
+def test_what_is_laid_depends_on_nothing_but_the_recipe() -> None:
+    one, other = dressed(), dressed()
+    scattered(other, count=7, seed=9)
+    for key in [p.key for p in laid(other).values()]:
+        other.do("remove", pieces=[key])
+    other.do("clear", recipe=next(iter(other.set.recipes)))
+    assert {n: p.pose for n, p in scattered(one, count=50).items()} == {
+        n: p.pose for n, p in scattered(other, count=50).items()
+    }
+
+
+def test_another_word_moves_as_little_as_it_can() -> None:
+    props = [{"prop": "pot", "share": 1}, {"prop": "stone", "share": 1}]
+    before = scattered(dressed(), count=150, props=props)
+    after = scattered(dressed(), count=150, props=[props[0], {"prop": "stone", "share": 1.2}])
+    assert sum(after[n].prop == p.prop for n, p in before.items() if n in after) > 135
+    turned = scattered(dressed(), count=150, props=[{**p, "turn_step_deg": 90} for p in props])
+    same = [n for n in before if n in turned and turned[n].prop == before[n].prop]
+    assert len(same) > 145
+    assert np.abs(feet({n: turned[n] for n in same}) - feet({n: before[n] for n in same}))[:, [0, 2]].max() < 0.02
+
+
+def test_shares_turns_steps_and_sizes_are_kept() -> None:
+    on = dressed(rough=0.0)
+    props = [
+        {"prop": "pot", "share": 3, "turn_deg": [0, 360], "turn_step_deg": 90, "size": [0.5, 1.5], "size_step": 0.5},
+        {"prop": "brick", "share": 1, "size_up": [2, 2], "turn_deg": [30, 30]},
+    ]
+    pieces = scattered(on, count=300, props=props)
+    bricks = [p for p in pieces.values() if p.prop.key == "brick"]
+    assert len(bricks) == pytest.approx(75, abs=25)
+    assert all(float(np.ptp(world(p)[:, 1])) == pytest.approx(0.12, abs=1e-9) for p in bricks)
+    for p in pieces.values():
+        x = p.pose.linear[:, 0] / np.linalg.norm(p.pose.linear[:, 0])
+        angle = np.degrees(np.arctan2(-x[2], x[0]))
+        if p.prop.key == "brick":
+            assert angle == pytest.approx(30.0, abs=1e-6)
+        else:
+            assert abs(angle / 90 - round(angle / 90)) < 1e-6
+            assert float(np.linalg.norm(p.pose.linear[:, 0])) in (
+                pytest.approx(0.5),
+                pytest.approx(1),
+                pytest.approx(1.5),
+            )
+
+
+def test_elbow_room_is_kept_also_from_what_stands() -> None:
+    jug = piece("jug", box(0.4, 0.5, 0.4), (1.0, 0.5, 1.0))
+    on = dressed(jug, rough=0.0)
+    on.do("reseat", pieces=["jug"])
+    pieces = scattered(on, count=100, no_overlap="elbow", rule={"elbow_room_m": 0.3})
+    at = feet(pieces)[:, [0, 2]]
+    away = np.linalg.norm(at[:, None] - at[None], axis=2) + 10.0 * np.eye(len(at))
+    assert away.min() >= 0.6 - 1e-9
+    aside = np.maximum(np.abs(at - 1.0) - 0.2, 0.0)
+    assert np.linalg.norm(aside, axis=1).min() >= 0.3 - 1e-9
+
+
+def test_a_crowd_is_laid_as_far_as_there_is_room() -> None:
+    table = piece("table", box(1.0, 0.1, 1.0), (0.0, 0.5, 0.0), bearer=True)
+    on = Dressed(FLOOR, table, props=PROPS.values())
+    outcome = on.do("scatter", recipe={**recipe(400), "on": ["table"]})
+    assert outcome.counts["laid"] < 100
+    assert outcome.counts["no_room"] > 100
+    assert f"laid {outcome.counts['laid']} of 400" in outcome.change.words
+    assert "found no room" in outcome.change.words
+    assert_all_sit(on)
+
+
+def test_none_on_another_may_be_left_out() -> None:
+    on = Dressed(piece("table", box(1.0, 0.1, 1.0), bearer=True), props=PROPS.values())
+    found = on.do("scatter", recipe={**recipe(400, no_overlap="none"), "on": ["table"]})
+    assert found.counts["laid"] == 400
+
+
+def with_region(on: Dressed, region: Region) -> None:
+    on.set = type(on.set)(**{**on.set.__dict__, "regions": {region.key: region}})
+
+
+@pytest.mark.parametrize("turned_out", [True, False])
+def test_keep_outs_and_volumes_to_stay_in(turned_out: bool) -> None:
+    mesh = ball(1.5)
+    if not turned_out:
+        mesh = type(mesh)(mesh.vertices, mesh.faces[:, ::-1])
+    bay = Region("bay", "bay", Prop("bay", "bay", mesh), Pose((0.5, 0.0, 0.0)))
+    on = dressed()
+    with_region(on, bay)
+    out = scattered(on, count=150, keep_out=["bay"])
+    assert len(out) == 150
+    assert min(float(np.linalg.norm(world(p) - bay.pose.origin, axis=1).min()) for p in out.values()) > 1.49
+    inside = dressed()
+    with_region(inside, bay)
+    found = scattered(inside, count=60, only_inside=["bay"])
+    assert len(found) > 30
+    assert max(float(np.linalg.norm(world(p) - bay.pose.origin, axis=1).max()) for p in found.values()) < 1.5
+
+
+def test_not_inside_the_kiln() -> None:
+    hollow = piece("kiln", box(2.0, 1.0, 2.0), (0.0, 0.3, 0.0), bearer=True)
+    pieces = scattered(dressed(hollow), count=120, keep_out=["kiln"])
+    assert all((np.abs(world(p)[:, [0, 2]]).max(axis=1) > 1.0 - 1e-9).all() for p in pieces.values())
+
+
+def test_walls_and_ceilings_by_their_direction() -> None:
+    wall = piece("wall", box(4.0, 3.0, 0.2), (0.0, 1.5, 0.0), bearer=True)
+    on = Dressed(wall, props=PROPS.values())
+    on.do(
+        "scatter",
+        recipe={**recipe(40, facing="surface", rules={"slope_deg": [80, 100]}, rule={"prop": "brick"}), "on": ["wall"]},
+    )
+    pieces = laid(on)
+    assert len(pieces) == 40
+    assert all(abs(p.direction[1]) < 1e-9 for p in pieces.values())
+    assert_all_sit(on)
+    beam = piece("beam", box(4.0, 0.2, 4.0), (0.0, 2.5, 0.0), bearer=True)
+    under = Dressed(beam, props=PROPS.values())
+    under.do("scatter", recipe={**recipe(40, facing="up", rule={"side": "top"}), "on": ["beam"]})
+    assert len(laid(under)) == 40
+    assert all(p.direction == (0.0, 1.0, 0.0) and bounds(p)[1][1] == pytest.approx(2.4) for p in laid(under).values())
+
+
+def test_several_surfaces_share_by_their_areas() -> None:
+    one = piece("one", box(1.0, 0.1, 1.0), (0.0, 0.0, 0.0), bearer=True)
+    other = piece("other", box(3.0, 0.1, 1.0), (5.0, 0.0, 0.0), bearer=True)
+    on = Dressed(one, other, props=PROPS.values())
+    on.do("scatter", recipe={**recipe(80, rule={"prop": "stone", "size": [0.3, 0.3]}), "on": ["one", "other"]})
+    assert sum(p.pose.position[0] < 2.0 for p in laid(on).values()) == pytest.approx(20, abs=5)
+    assert_all_sit(on)
+
+
+def test_a_density_lays_so_many_a_square_metre() -> None:
+    on = dressed(rough=0.0)
+    on.do("scatter", recipe={**recipe(), "count": None, "density_per_m2": 2.0})
+    assert len(laid(on)) == pytest.approx(2.0 * YARD**2, rel=0.05)
+
+
+def test_what_is_taken_out_and_nudged_stays_so() -> None:
+    on = dressed()
+    first = scattered(on, count=80)
+    key = next(iter(on.set.recipes))
+    out, moved, free = sorted(first)[3], sorted(first)[5], sorted(first)[7]
+    on.do("remove", pieces=[first[out].key])
+    on.do("carry", pieces=[first[moved].key], by=[0.02, 0.3, 0.0])
+    on.do("release", pieces=[first[free].key])
+    assert on.set.recipes[key].taken_out == tuple(sorted((out, free)))
+    assert [n for n, _ in on.set.recipes[key].nudged] == [moved]
+    again = recipe_of(on.set.recipes[key])
+    on.do("scatter", recipe=recipe_json(again), again=key)
+    assert laid(on) == {**{n: p for n, p in first.items() if n not in (out, free)}, moved: on.piece(first[moved].key)}
+    assert on.piece(first[free].key).recipe == ""
+    # More of them, and another rule: what is out stays out, and nothing lies where it lay.
+    on.do("scatter", recipe={**recipe_json(again), "count": 120, "rules": {"height_m": [-0.2, None]}}, again=key)
+    assert out not in laid(on)
+    assert laid(on)[moved].pose == on.piece(first[moved].key).pose
+    assert float(np.linalg.norm(feet(laid(on)) - feet({0: first[out]}), axis=1).min()) > 0.05
+
+
+def test_a_swapped_piece_stays_swapped() -> None:
+    on = dressed()
+    first = scattered(on, count=30)
+    key, number = next(iter(on.set.recipes)), min(first)
+    on.do("swap", pieces=[first[number].key], prop="stone")
+    on.do("scatter", recipe=recipe_json(recipe_of(on.set.recipes[key])), again=key)
+    assert laid(on)[number].prop.key == "stone"
+
+
+def test_laying_again_keeps_keys_and_undo_takes_it_back() -> None:
+    on = dressed()
+    before = on.set
+    outcome = on.do("scatter", recipe=recipe(30))
+    after = on.set
+    key = next(iter(on.set.recipes))
+    again = on.look("scatter", recipe=recipe(30), again=key)
+    assert again.change.deltas == ()
+    on.take(outcome.change.backwards())
+    assert on.set == before
+    on.take(outcome.change)
+    assert on.set == after
+
+
+def test_clearing_takes_all_or_only_the_recipe() -> None:
+    on = dressed()
+    scattered(on, count=20)
+    key = next(iter(on.set.recipes))
+    kept = on.look("clear", recipe=key, keep=True).change.on(on.set)
+    assert len(kept.pieces) == 21
+    assert not any(p.recipe for p in kept.pieces.values())
+    assert not kept.recipes
+    on.do("clear", recipe=key)
+    assert set(on.set.pieces) == {"ground"}
+
+
+def test_a_record_keeps_all_of_a_recipe() -> None:
+    whole = parse_recipe(
+        {
+            **recipe(20, rules={"slope_deg": [0, 20], "near": [{"of": "kiln", "within_m": 2}]}),
+            "exceptions": {"taken_out": [4, 2], "nudged": {"7": {"position": [1, 2, 3]}}},
+        }
+    )
+    again = recipe_of(record_of("r", "a recipe", whole))
+    assert recipe_json(again)["rules"] == recipe_json(whole)["rules"]
+    assert again.exceptions.taken_out == (2, 4)
+    assert again.exceptions.nudged[7].position == (1.0, 2.0, 3.0)
+    assert (again.seed, again.count, again.props) == (whole.seed, whole.count, whole.props)
+
+
+@pytest.mark.parametrize(
+    ("wrong", "said"),
+    [
+        ({"count": None}, "count: say how many"),
+        ({"density_per_m2": 3}, "and not both"),
+        ({"props": []}, "props"),
+        ({"props": [{"prop": "pot", "piece": "x"}]}, r"props\.0: name a prop, a piece or a file"),
+        ({"props": [{"prop": "pot", "size": [2, 1]}]}, r"props\.0\.size: 2 is more than 1"),
+        ({"rules": {"slope_deg": [30, 10]}}, r"rules\.slope_deg: 30 is more than 10"),
+        ({"rules": {"near": [{"within_m": 1}]}}, r"rules\.near\.0"),
+        ({"pattern": "spiral"}, "pattern"),
+        ({"on": ["nowhere"]}, "there is no piece 'nowhere'"),
+        ({"keep_out": ["ground"]}, "is not closed"),
+        ({"rules": {"far": [{"of": "path", "beyond_m": 1}]}}, "there is no piece and no region 'path'"),
+    ],
+)
+def test_a_bad_recipe_is_refused_in_words(wrong: dict[str, Any], said: str) -> None:
+    with pytest.raises((MoveRefused, BadRecipe), match=said):
+        dressed().look("scatter", recipe={**recipe(), **wrong})
+
+
+def test_dots_show_where_it_will_lie() -> None:
+    on = dressed()
+    data = recipe(60, no_overlap="elbow", rule={"elbow_room_m": 0.2})
+    dots, wanted = dots_of(Places(on.set, on.index.fork()), parse_recipe(data))
+    pieces = scattered(
+        on, **{k: v for k, v in data.items() if k not in ("props", "on", "seed")}, rule={"elbow_room_m": 0.2}
+    )
+    assert wanted == 60
+    away = np.linalg.norm(feet(pieces)[:, None, [0, 2]] - dots[None][:, :, [0, 2]], axis=2).min(axis=1)
+    assert away.max() < 1e-9
