@@ -6,6 +6,7 @@ import numpy as np
 
 from brickseat_core.contact.bearing import bearing_among
 from brickseat_core.contact.clash import column, penetration
+from brickseat_core.contact.contact_query import ManyContacts
 from brickseat_core.contact.face_gap import face_gap, faces_ahead
 from brickseat_core.contact.free_interval import first_free_interval
 from brickseat_core.contact.index import SceneIndex
@@ -15,10 +16,13 @@ from brickseat_core.fit.repair import repair
 from brickseat_core.fit.rest import rest
 from brickseat_core.fit.set_down import set_down
 from brickseat_core.gravity.shapes import contact_shape
+from brickseat_core.many.laying import Places, Scatter
+from brickseat_core.many.recipe import parse_recipe
 from brickseat_core.meshes.crossings import intervals_inside
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.placing.pointing import Slip, point
-from brickseat_core.scene import Piece, Pose, Prop, Triple, rotation_about
+from brickseat_core.scene import Piece, Pose, Prop, Set, Triple, rotation_about
+from brickseat_core.tolerances import SEATED_TOLERANCE
 
 CUBE_FACES = (
     (0, 2, 3), (0, 3, 1), (4, 5, 7), (4, 7, 6), (0, 1, 5), (0, 5, 4),
@@ -104,6 +108,22 @@ def warm_shapes() -> None:
     intervals_inside(CUBE.mesh.tree, np.array([0.1, 0.2, 0.0]), np.array([0.0, 0.0, 1.0]))
 
 
+def warm_scatter() -> None:
+    """Many pieces laid by a recipe, leaning and with elbow room."""
+    data = {
+        "props": [{"prop": "cube", "size": [0.05, 0.1], "lean": 0.5, "elbow_room_m": 0.1}],
+        "on": ["floor"],
+        "count": 12,
+        "no_overlap": "elbow",
+    }
+    index = SceneIndex([FLOOR])
+    places = Places(Set.of("set", [FLOOR]), index)
+    Scatter(places, parse_recipe(data), [CUBE], "recipe", str, lambda prop, number: f"{number}", SEATED_TOLERANCE).run()
+    raised = [cube_piece(f"{n}", (0.1 * n, 4.0, 0.0)) for n in range(40)]
+    index.put_all(raised)
+    ManyContacts(index, raised).cuts(0, 40)
+
+
 STEPS: tuple[tuple[str, Callable[[], None]], ...] = (
     ("drop", warm_drop),
     ("fit check", warm_check),
@@ -111,6 +131,7 @@ STEPS: tuple[tuple[str, Callable[[], None]], ...] = (
     ("repair", warm_repair),
     ("rest", warm_rest),
     ("contact shapes", warm_shapes),
+    ("scatter", warm_scatter),
     ("retreat", warm_retreat),
     ("depth", warm_depth),
     ("bearing", warm_bearing),

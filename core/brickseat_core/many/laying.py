@@ -95,10 +95,12 @@ class Laid:
 
 @dataclass
 class Places:
-    """What the names of a recipe stand for on a set. ``index``: in which its pieces stand."""
+    """What the names of a recipe stand for on a set. ``index``: in which its pieces stand. ``without``: keys of pieces there
+    that are laid anew, and count for nothing."""
 
     dressed: Set
     index: SceneIndex
+    without: frozenset[str] = frozenset()
 
     def shape(self, name: str, where: str) -> Shape:
         """The region or piece of that key. Raises BadRecipe, saying where it is named."""
@@ -119,7 +121,11 @@ class Places:
 
     def copies(self, prop: str) -> list[Shape]:
         """All pieces of a prop."""
-        return [Shape(self.index.mesh_of(p), p.pose) for p in self.index.pieces.values() if p.prop.key == prop]
+        return [
+            Shape(self.index.mesh_of(p), p.pose)
+            for p in self.index.pieces.values()
+            if p.prop.key == prop and p.key not in self.without
+        ]
 
 
 def surfaces_of(places: Places, recipe: ScatterRecipe) -> list[Surface]:

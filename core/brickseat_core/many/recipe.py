@@ -100,7 +100,8 @@ class FarRule:
 class ChalkPatch:
     """A stroke of chalk along ``points`` of the world: full within ``radius_m`` but for the last ``fade_m``.
 
-    ``weight``: 1 lays all that may lie, 0 rubs out. Later strokes lie over earlier ones. ``on``: a surface, or any.
+    ``weight``: 1 lays all that may lie, 0 rubs out; where the first stroke rubs out, all is chalked before. Later strokes lie
+    over earlier ones. ``on``: a surface, or any.
     """
 
     points: Annotated[tuple[Point, ...], Field(min_length=1, max_length=10_000)]

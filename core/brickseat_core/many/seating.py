@@ -40,6 +40,10 @@ BALANCED = 2e-5
 MOST_BED = 0.35
 """Share of its height that a piece is sunk at most, to be in balance."""
 BED_STEPS = 20
+BED_STEP = 4e-6
+"""Metres to which the least sink is found."""
+BED_PARTS = 4
+"""Depths up to which it is looked, each four times the one before."""
 NO_ROW = np.int64(-1)
 FOOTPRINT = 0.7
 """Share of the half width of a prop over which the ground that it leans to is looked at."""
@@ -153,21 +157,33 @@ def margin_at(corners, start, frame, centre, high):  # type: ignore[no-untyped-d
 
 @nested_kernel
 def bed_kernel(query, frame, centre, sink, most, band):  # type: ignore[no-untyped-def]
-    """The least sink from ``sink`` to ``most`` metres at which the weight lies over its support; -1 where there is none."""
-    pairs = blocking_pairs(query, -CONTACT_EPSILON, max(most, sink) + band, ALL_PAIRS)
-    corners, start = overlaps_kernel(query, pairs)
-    if margin_at(corners, start, frame, centre, sink + band) >= BALANCED:
-        return sink
-    if most <= sink or margin_at(corners, start, frame, centre, most + band) < BALANCED:
-        return -1.0
-    low, high = sink, most
-    for _ in range(BED_STEPS):
-        middle = 0.5 * (low + high)
-        if margin_at(corners, start, frame, centre, middle + band) >= BALANCED:
-            high = middle
-        else:
-            low = middle
-    return high
+    """The least sink from ``sink`` to ``most`` metres at which the weight lies over its support; -1 where there is none.
+
+    Most need little: what comes near the ground when it is sunk deeper is only gathered for those that need more.
+    """
+    deepest = max(most, sink)
+    low = sink
+    for part in range(BED_PARTS):
+        deep = sink + (deepest - sink) * 4.0 ** (part + 1 - BED_PARTS)
+        pairs = blocking_pairs(query, -CONTACT_EPSILON, deep + band, ALL_PAIRS)
+        corners, start = overlaps_kernel(query, pairs)
+        if part == 0 and margin_at(corners, start, frame, centre, sink + band) >= BALANCED:
+            return sink
+        if margin_at(corners, start, frame, centre, deep + band) >= BALANCED:
+            high = deep
+            for _ in range(BED_STEPS):
+                if high - low <= BED_STEP:
+                    break
+                middle = 0.5 * (low + high)
+                if margin_at(corners, start, frame, centre, middle + band) >= BALANCED:
+                    high = middle
+                else:
+                    low = middle
+            return high
+        low = deep
+        if deepest <= sink:
+            break
+    return -1.0
 
 
 @kernel

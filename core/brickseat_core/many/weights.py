@@ -112,10 +112,11 @@ def area_weight(area: AreaRule) -> Weight:
 
 
 def chalk_weight(strokes: list[ChalkPatch]) -> Weight:
-    """What strokes of chalk leave, one over the other."""
+    """What strokes of chalk leave, one over the other. Where the first one rubs out, all was chalked before."""
+    before = 1.0 if strokes and strokes[0].weight == 0.0 else 0.0
 
     def weight(points: Vec, normals: Vec) -> Vec:
-        found = np.zeros(len(points))
+        found = np.full(len(points), before)
         for stroke in strokes:
             away = distance_to_line(points, np.array(stroke.points))
             cover = ramp(-away, -stroke.radius_m, min(0.0, stroke.fade_m - stroke.radius_m))

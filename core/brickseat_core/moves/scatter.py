@@ -65,7 +65,7 @@ def compute(scene: Scene, move: ScatterMove) -> Outcome:
         ).run()
     except BadRecipe as problem:
         raise MoveRefused(str(problem)) from None
-    name = move.name or (before.name if before is not None else f"scatter of {' and '.join(p.name for p in props[:2])}")
+    name = move.name or (before.name if before is not None else " and ".join(p.name for p in props[:2]))
     record = record_of(key, name, recipe)
     deltas: list[Delta] = [] if record == before else [Delta("recipe", key, before, record)]
     deltas += [piece_delta(p, None) for n, p in old.items() if n not in laid.pieces]

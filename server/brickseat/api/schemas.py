@@ -20,7 +20,8 @@ from brickseat.sets.schemas import (
     SeatSchema,
     TieSchema,
 )
-from brickseat_core.moves.fields import Number
+from brickseat_core.many.recipe import ScatterRecipe
+from brickseat_core.moves.fields import Key, Number
 from brickseat_core.moves.fields import Vector as Triple
 
 
@@ -295,3 +296,17 @@ class SetLook(Schema):
 
 class Dresser(Schema):
     username: Annotated[str, Field(min_length=1, max_length=150)]
+
+
+class DotsAsked(Schema):
+    """A recipe that is not laid yet. ``again``: the one whose pieces it would take the place of."""
+
+    recipe: ScatterRecipe
+    again: Key | None = None
+
+
+class DotsSchema(Schema):
+    """``points``: x, y, z of each in metres, one after the other. ``wanted``: how many pieces there would be at most."""
+
+    points: list[float]
+    wanted: int

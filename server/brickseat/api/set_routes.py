@@ -37,6 +37,8 @@ from brickseat_core.fit.encoding import encode_fit, encode_verdict
 from brickseat_core.formats.errors import FileError
 from brickseat_core.gravity.pouring import PourSlip
 from brickseat_core.gravity.settling import SettleSlip
+from brickseat_core.many.laying import Places, dots_of
+from brickseat_core.many.recipe import BadRecipe, checked
 from brickseat_core.moves import MoveRefused
 from brickseat_core.moves.adopt import AdoptMove
 from brickseat_core.moves.pose import PoseMove
@@ -216,6 +218,18 @@ def stop_move(request: HttpRequest, key: uuid.UUID, ask: str) -> Any:
     made by then stays."""
     moves_under_way.stop(open_set_of(request, key).key, ask)
     return Status(204, None)
+
+
+@router.post("/sets/{uuid:key}/dots", response={200: schemas.DotsSchema, **PROBLEMS})
+def dots(request: HttpRequest, key: uuid.UUID, asked: schemas.DotsAsked) -> Any:
+    """Where a recipe would lay, as points: a first sight of it, before any shape is looked at. Nothing is changed."""
+    now = sessions.of(open_set_of(request, key)).snapshot
+    own = {p.key for p in now.dressed.pieces.values() if asked.again is not None and p.recipe == asked.again}
+    try:
+        points, wanted = dots_of(Places(now.dressed, now.index, frozenset(own)), checked(asked.recipe))
+    except BadRecipe as problem:
+        raise MoveRefused(str(problem)) from None
+    return json_answer({"points": np.round(points, 4).ravel().tolist(), "wanted": wanted})
 
 
 @router.get("/sets/{uuid:key}/history/{int:number}", response={200: list[set_schemas.PieceSchema], **PROBLEMS})

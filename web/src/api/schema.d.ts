@@ -333,6 +333,26 @@ export interface paths {
         patch: operations["brickseat_api_set_routes_look_at_set"];
         trace?: never;
     };
+    "/api/sets/{key}/dots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Dots
+         * @description Where a recipe would lay, as points: a first sight of it, before any shape is looked at. Nothing is changed.
+         */
+        post: operations["brickseat_api_set_routes_dots"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sets/{key}/dressers": {
         parameters: {
             query?: never;
@@ -909,6 +929,32 @@ export interface components {
              */
             trial?: number;
         };
+        /**
+         * AreaRule
+         * @description Only in a rectangle about ``at``, ``across_m`` wide and ``along_m`` long in plan, turned; or in the ellipse in it.
+         */
+        AreaRule: {
+            /** Across M */
+            across_m: number;
+            /** Along M */
+            along_m: number;
+            /** At */
+            at: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Round
+             * @default true
+             */
+            round?: boolean;
+            /**
+             * Turn Deg
+             * @default 0
+             */
+            turn_deg?: number;
+        };
         Asked: components["schemas"]["PointQuestion"] | components["schemas"]["PreviewQuestion"] | components["schemas"]["CatchQuestion"] | components["schemas"]["HoldMessage"] | components["schemas"]["DrawnMessage"] | components["schemas"]["PullMessage"] | components["schemas"]["StreamMessage"] | components["schemas"]["EnoughMessage"];
         /**
          * BearerAsked
@@ -1191,6 +1237,34 @@ export interface components {
             /** What */
             what: ("corner" | "edge" | "middle" | "centre" | "face") | null;
         };
+        /**
+         * ChalkPatch
+         * @description A stroke of chalk along ``points`` of the world: full within ``radius_m`` but for the last ``fade_m``.
+         *
+         *     ``weight``: 1 lays all that may lie, 0 rubs out. Later strokes lie over earlier ones. ``on``: a surface, or any.
+         */
+        ChalkPatch: {
+            /**
+             * Fade M
+             * @default 0
+             */
+            fade_m?: number;
+            /** On */
+            on?: string | null;
+            /** Points */
+            points: [
+                number,
+                number,
+                number
+            ][];
+            /** Radius M */
+            radius_m: number;
+            /**
+             * Weight
+             * @default 1
+             */
+            weight?: number;
+        };
         /** ChangeSchema */
         ChangeSchema: {
             /** Can Redo */
@@ -1265,6 +1339,24 @@ export interface components {
             ];
             /** Upward */
             upward: number;
+        };
+        /**
+         * ClearMove
+         * @description The pieces of a recipe taken away, and the recipe with them. ``keep``: its pieces stay, as pieces like any others.
+         */
+        ClearMove: {
+            /**
+             * Keep
+             * @default false
+             */
+            keep?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "clear";
+            /** Recipe */
+            recipe: string;
         };
         /**
          * ContactSchema
@@ -1355,6 +1447,25 @@ export interface components {
             piece: string;
         };
         /**
+         * DotsAsked
+         * @description A recipe that is not laid yet. ``again``: the one whose pieces it would take the place of.
+         */
+        DotsAsked: {
+            /** Again */
+            again?: string | null;
+            recipe: components["schemas"]["ScatterRecipe"];
+        };
+        /**
+         * DotsSchema
+         * @description ``points``: x, y, z of each in metres, one after the other. ``wanted``: how many pieces there would be at most.
+         */
+        DotsSchema: {
+            /** Points */
+            points: number[];
+            /** Wanted */
+            wanted: number;
+        };
+        /**
          * DrawnMessage
          * @description A frame was drawn: the next may be sent.
          */
@@ -1385,6 +1496,21 @@ export interface components {
              */
             kind: "enough";
         };
+        /**
+         * Exceptions
+         * @description Numbers that are taken out, whose room stays free, and those that were moved by hand.
+         */
+        Exceptions: {
+            /** Nudged */
+            nudged?: {
+                [key: string]: components["schemas"]["NudgedPiece"];
+            };
+            /**
+             * Taken Out
+             * @default []
+             */
+            taken_out?: number[];
+        };
         /** ExceptionsSchema */
         ExceptionsSchema: {
             /** Nudged */
@@ -1393,6 +1519,23 @@ export interface components {
             };
             /** Taken Out */
             taken_out: number[];
+        };
+        /**
+         * FarRule
+         * @description Only beyond ``beyond_m`` of a piece or region, or of any piece of a ``kind``; fading over the next ``fade_m``.
+         */
+        FarRule: {
+            /** Beyond M */
+            beyond_m: number;
+            /**
+             * Fade M
+             * @default 0
+             */
+            fade_m?: number;
+            /** Kind */
+            kind?: string | null;
+            /** Of */
+            of?: string | null;
         };
         /**
          * FeelerSchema
@@ -1541,6 +1684,48 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * GroundRules
+         * @description Where a recipe may lay; what is left out is no rule. Slopes in degrees from level, heights in metres.
+         */
+        GroundRules: {
+            area?: components["schemas"]["AreaRule"] | null;
+            /**
+             * Chalk
+             * @default []
+             */
+            chalk?: components["schemas"]["ChalkPatch"][];
+            /**
+             * Far
+             * @default []
+             */
+            far?: components["schemas"]["FarRule"][];
+            /**
+             * Height Fade M
+             * @default 0
+             */
+            height_fade_m?: number;
+            /** Height M */
+            height_m?: [
+                number | null,
+                number | null
+            ] | null;
+            /**
+             * Near
+             * @default []
+             */
+            near?: components["schemas"]["NearRule"][];
+            /** Slope Deg */
+            slope_deg?: [
+                number,
+                number
+            ] | null;
+            /**
+             * Slope Fade Deg
+             * @default 0
+             */
+            slope_fade_deg?: number;
         };
         /**
          * GroupMove
@@ -2033,7 +2218,24 @@ export interface components {
          */
         MoveRequest: {
             /** Move */
-            move: components["schemas"]["AdjustMove"] | components["schemas"]["AdjustTieMove"] | components["schemas"]["BedMove"] | components["schemas"]["BesideMove"] | components["schemas"]["CarryMove"] | components["schemas"]["CopyMove"] | components["schemas"]["CutMove"] | components["schemas"]["FillInMove"] | components["schemas"]["FixMove"] | components["schemas"]["GroupMove"] | components["schemas"]["HangMove"] | components["schemas"]["JoinMove"] | components["schemas"]["LayOnMove"] | components["schemas"]["LineUpMove"] | components["schemas"]["LoosenMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["PoseMove"] | components["schemas"]["PullApartMove"] | components["schemas"]["PushMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RenameMove"] | components["schemas"]["RepairMove"] | components["schemas"]["ReseatMove"] | components["schemas"]["RestMove"] | components["schemas"]["RowMove"] | components["schemas"]["SetDownMove"] | components["schemas"]["SizeMove"] | components["schemas"]["SlideMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["StandMove"] | components["schemas"]["SwapMove"] | components["schemas"]["TieMove"] | components["schemas"]["TurnMove"] | components["schemas"]["TurnJointMove"];
+            move: components["schemas"]["AdjustMove"] | components["schemas"]["AdjustTieMove"] | components["schemas"]["BedMove"] | components["schemas"]["BesideMove"] | components["schemas"]["CarryMove"] | components["schemas"]["ClearMove"] | components["schemas"]["CopyMove"] | components["schemas"]["CutMove"] | components["schemas"]["FillInMove"] | components["schemas"]["FixMove"] | components["schemas"]["GroupMove"] | components["schemas"]["HangMove"] | components["schemas"]["JoinMove"] | components["schemas"]["LayOnMove"] | components["schemas"]["LineUpMove"] | components["schemas"]["LoosenMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["PoseMove"] | components["schemas"]["PullApartMove"] | components["schemas"]["PushMove"] | components["schemas"]["ReleaseMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RenameMove"] | components["schemas"]["RepairMove"] | components["schemas"]["ReseatMove"] | components["schemas"]["RestMove"] | components["schemas"]["RowMove"] | components["schemas"]["ScatterMove"] | components["schemas"]["SetDownMove"] | components["schemas"]["SizeMove"] | components["schemas"]["SlideMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["StandMove"] | components["schemas"]["SwapMove"] | components["schemas"]["TieMove"] | components["schemas"]["TurnMove"] | components["schemas"]["TurnJointMove"];
+        };
+        /**
+         * NearRule
+         * @description Only within ``within_m`` of a piece or region, or of any piece of a ``kind``; fading over the last ``fade_m``.
+         */
+        NearRule: {
+            /**
+             * Fade M
+             * @default 0
+             */
+            fade_m?: number;
+            /** Kind */
+            kind?: string | null;
+            /** Of */
+            of?: string | null;
+            /** Within M */
+            within_m: number;
         };
         /** NewSet */
         NewSet: {
@@ -2041,6 +2243,30 @@ export interface components {
             name: string;
         };
         News: components["schemas"]["ReadyNews"] | components["schemas"]["PointedNews"] | components["schemas"]["PreviewedNews"] | components["schemas"]["CaughtNews"] | components["schemas"]["RefusedNews"] | components["schemas"]["HeldNews"] | components["schemas"]["PresenceNews"] | components["schemas"]["ChangedNews"] | components["schemas"]["JobNews"] | components["schemas"]["CastNews"] | components["schemas"]["PropNews"] | components["schemas"]["UnderWayNews"];
+        /**
+         * NudgedPiece
+         * @description Where a piece was moved to by hand: its origin, and its basis row by row where it was turned or sized.
+         */
+        NudgedPiece: {
+            /** Basis */
+            basis?: [
+                number,
+                number,
+                number,
+                number,
+                number,
+                number,
+                number,
+                number,
+                number
+            ] | null;
+            /** Position */
+            position: [
+                number,
+                number,
+                number
+            ];
+        };
         /**
          * OnlookerSchema
          * @description Somebody who has the set open, and the pieces that they hold.
@@ -2530,7 +2756,7 @@ export interface components {
              */
             kind: "preview";
             /** Move */
-            move: components["schemas"]["AdjustMove"] | components["schemas"]["AdjustTieMove"] | components["schemas"]["BedMove"] | components["schemas"]["BesideMove"] | components["schemas"]["CarryMove"] | components["schemas"]["CopyMove"] | components["schemas"]["CutMove"] | components["schemas"]["FillInMove"] | components["schemas"]["FixMove"] | components["schemas"]["GroupMove"] | components["schemas"]["HangMove"] | components["schemas"]["JoinMove"] | components["schemas"]["LayOnMove"] | components["schemas"]["LineUpMove"] | components["schemas"]["LoosenMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["PoseMove"] | components["schemas"]["PullApartMove"] | components["schemas"]["PushMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RenameMove"] | components["schemas"]["RepairMove"] | components["schemas"]["ReseatMove"] | components["schemas"]["RestMove"] | components["schemas"]["RowMove"] | components["schemas"]["SetDownMove"] | components["schemas"]["SizeMove"] | components["schemas"]["SlideMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["StandMove"] | components["schemas"]["SwapMove"] | components["schemas"]["TieMove"] | components["schemas"]["TurnMove"] | components["schemas"]["TurnJointMove"];
+            move: components["schemas"]["AdjustMove"] | components["schemas"]["AdjustTieMove"] | components["schemas"]["BedMove"] | components["schemas"]["BesideMove"] | components["schemas"]["CarryMove"] | components["schemas"]["ClearMove"] | components["schemas"]["CopyMove"] | components["schemas"]["CutMove"] | components["schemas"]["FillInMove"] | components["schemas"]["FixMove"] | components["schemas"]["GroupMove"] | components["schemas"]["HangMove"] | components["schemas"]["JoinMove"] | components["schemas"]["LayOnMove"] | components["schemas"]["LineUpMove"] | components["schemas"]["LoosenMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["PoseMove"] | components["schemas"]["PullApartMove"] | components["schemas"]["PushMove"] | components["schemas"]["ReleaseMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RenameMove"] | components["schemas"]["RepairMove"] | components["schemas"]["ReseatMove"] | components["schemas"]["RestMove"] | components["schemas"]["RowMove"] | components["schemas"]["ScatterMove"] | components["schemas"]["SetDownMove"] | components["schemas"]["SizeMove"] | components["schemas"]["SlideMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["StandMove"] | components["schemas"]["SwapMove"] | components["schemas"]["TieMove"] | components["schemas"]["TurnMove"] | components["schemas"]["TurnJointMove"];
             /** N */
             n: number;
         };
@@ -2672,6 +2898,157 @@ export interface components {
             kind: "prop";
             /** Prop */
             prop: string;
+        };
+        /**
+         * PropRule
+         * @description One prop of a recipe, by its key (``prop``), as the prop of a ``piece``, or out of a ``file``. ``name``: what chances
+         *     tell it from the others by, where the key, the piece or the file is not to be it.
+         *
+         *     ``share``: of all that are laid, beside the shares of the others. ``elbow_room_m``: radius kept free. ``size``: range of
+         *     factors, in steps of ``size_step``; those of single axes besides. ``turn_deg``: range about its way up, in steps.
+         *     ``tip_across_deg``, ``tip_along_deg``: ranges about the two other axes. ``lean``: 0 plumb to 1 square to the ground.
+         *     ``auto_bed``: whether it is sunk as much deeper as it needs to be in balance. ``side``: which of its sides touches.
+         */
+        PropRule: {
+            /**
+             * Auto Bed
+             * @default true
+             */
+            auto_bed?: boolean;
+            /**
+             * Elbow Room M
+             * @default 0
+             */
+            elbow_room_m?: number;
+            /** File */
+            file?: string | null;
+            /**
+             * Lean
+             * @default 0
+             */
+            lean?: number;
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            /** Piece */
+            piece?: string | null;
+            /** Prop */
+            prop?: string | null;
+            /**
+             * Share
+             * @default 1
+             */
+            share?: number;
+            /**
+             * Side
+             * @default base
+             * @enum {string}
+             */
+            side?: "base" | "top" | "left" | "right" | "front" | "back";
+            /**
+             * Sink M
+             * @default 0
+             */
+            sink_m?: number;
+            /**
+             * Size
+             * @default [
+             *       1,
+             *       1
+             *     ]
+             */
+            size?: [
+                number,
+                number
+            ];
+            /**
+             * Size Across
+             * @default [
+             *       1,
+             *       1
+             *     ]
+             */
+            size_across?: [
+                number,
+                number
+            ];
+            /**
+             * Size Along
+             * @default [
+             *       1,
+             *       1
+             *     ]
+             */
+            size_along?: [
+                number,
+                number
+            ];
+            /**
+             * Size Step
+             * @default 0
+             */
+            size_step?: number;
+            /**
+             * Size Up
+             * @default [
+             *       1,
+             *       1
+             *     ]
+             */
+            size_up?: [
+                number,
+                number
+            ];
+            /**
+             * Stand Off M
+             * @default 0
+             */
+            stand_off_m?: number;
+            /**
+             * Tip Across Deg
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            tip_across_deg?: [
+                number,
+                number
+            ];
+            /**
+             * Tip Along Deg
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            tip_along_deg?: [
+                number,
+                number
+            ];
+            /**
+             * Tip Step Deg
+             * @default 0
+             */
+            tip_step_deg?: number;
+            /**
+             * Turn Deg
+             * @default [
+             *       0,
+             *       360
+             *     ]
+             */
+            turn_deg?: [
+                number,
+                number
+            ];
+            /**
+             * Turn Step Deg
+             * @default 0
+             */
+            turn_step_deg?: number;
         };
         /** PropSchema */
         PropSchema: {
@@ -2921,6 +3298,19 @@ export interface components {
             prop: string;
         };
         /**
+         * ReleaseMove
+         * @description Pieces made independent of their recipe, which lays their numbers no more.
+         */
+        ReleaseMove: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "release";
+            /** Pieces */
+            pieces: string[];
+        };
+        /**
          * RemoveMove
          * @description Pieces taken away, bearers too: those are only never pushed about.
          */
@@ -3055,6 +3445,82 @@ export interface components {
              * @default 0
              */
             turn_deg?: number;
+        };
+        /**
+         * ScatterMove
+         * @description What ``recipe`` says, laid; every piece touches and is in balance. ``again``: the recipe of the set that is laid anew
+         *     in its place, its exceptions as ``recipe`` has them. ``name``: what the recipe is called.
+         */
+        ScatterMove: {
+            /** Again */
+            again?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "scatter";
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            recipe: components["schemas"]["ScatterRecipe"];
+        };
+        /**
+         * ScatterRecipe
+         * @description Many copies of ``props`` on the surfaces ``on``: ``count`` of them, or so many a square metre.
+         *
+         *     ``pattern``: evenly, by pure chance, or in clumps some ``clump_m`` apart. ``no_overlap``: by their true shape, by elbow room
+         *     besides, or not at all. ``facing``: ``down`` lies on what looks up, ``up`` hangs from what looks down, ``surface`` is
+         *     set on floors, walls and ceilings alike. ``keep_out``: regions or pieces that nothing may reach into; ``only_inside``:
+         *     those of which one must hold each piece.
+         */
+        ScatterRecipe: {
+            /** Clump M */
+            clump_m?: number | null;
+            /** Count */
+            count?: number | null;
+            /** Density Per M2 */
+            density_per_m2?: number | null;
+            exceptions?: components["schemas"]["Exceptions"];
+            /**
+             * Facing
+             * @default down
+             * @enum {string}
+             */
+            facing?: "down" | "up" | "surface";
+            /**
+             * Keep Out
+             * @default []
+             */
+            keep_out?: string[];
+            /**
+             * No Overlap
+             * @default shape
+             * @enum {string}
+             */
+            no_overlap?: "shape" | "elbow" | "none";
+            /** On */
+            on: string[];
+            /**
+             * Only Inside
+             * @default []
+             */
+            only_inside?: string[];
+            /**
+             * Pattern
+             * @default even
+             * @enum {string}
+             */
+            pattern?: "even" | "random" | "clumped";
+            /** Props */
+            props: components["schemas"]["PropRule"][];
+            rules?: components["schemas"]["GroundRules"];
+            /**
+             * Seed
+             * @default 1
+             */
+            seed?: number;
         };
         /**
          * SeatSchema
@@ -5241,6 +5707,86 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_set_routes_dots: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DotsAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DotsSchema"];
+                };
             };
             /** @description Bad Request */
             400: {

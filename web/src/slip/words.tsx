@@ -152,3 +152,61 @@ export function NumberWord(props: {
     </Popover.Root>
   );
 }
+
+/** A word that is a short text: press it to type. `read` gives what is kept, or null where the text is wrong. */
+export function TextWord(props: {
+  label: string;
+  value: string;
+  read: (text: string) => string | null;
+  wrong: string;
+  onChange: (value: string) => void;
+}) {
+  const [open, setOpen] = useState(false);
+  const [text, setText] = useState("");
+  const [wrong, setWrong] = useState(false);
+  const commit = () => {
+    const value = props.read(text);
+    if (value === null) return setWrong(true);
+    props.onChange(value);
+    setOpen(false);
+  };
+  return (
+    <Popover.Root
+      open={open}
+      onOpenChange={(next) => {
+        setText(props.value);
+        setWrong(false);
+        setOpen(next);
+      }}
+    >
+      <Popover.Trigger
+        className="word max-w-full truncate align-bottom"
+        aria-label={`${props.label}: ${props.value}`}
+      >
+        {props.value}
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          align="start"
+          sideOffset={4}
+          className="z-20 rounded-sm border border-rule bg-card p-2 shadow-md"
+        >
+          <input
+            autoFocus
+            aria-label={props.label}
+            aria-invalid={wrong}
+            value={text}
+            onFocus={(e) => e.target.select()}
+            onChange={(e) => {
+              setText(e.target.value);
+              setWrong(false);
+            }}
+            onKeyDown={(e) => e.key === "Enter" && commit()}
+            className="w-56 border-b border-ink bg-transparent px-1 outline-none"
+          />
+          {wrong && <p className="mt-1 max-w-56 text-[13px] text-clay-deep">{props.wrong}</p>}
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}

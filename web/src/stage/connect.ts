@@ -13,7 +13,8 @@ import { Fall } from "../gravity/fall";
 import { useStage } from "../state";
 import { Beside } from "./beside";
 import { isMine, learnAgain, learnNew, reload, tryingOn } from "./making";
-import { mark, markTies } from "./marking";
+import { AskDots } from "../tools/scatter/dots";
+import { mark, markRecipe, markTies } from "./marking";
 import { StagePointer } from "./pointer";
 import type { ModelsOf } from "./pieces";
 import { StageView, chosenQuality } from "./view";
@@ -117,12 +118,16 @@ export function openStage(data: SetData, host: HTMLElement, over: HTMLElement): 
   void view.pieces.shape(useStage.getState().shapes).catch(() => undefined);
   markTies(view);
   if (data.look) view.standAt(data.look.eye, data.look.target);
+  const askDots = new AskDots(data.key);
   const deaf = listenToKeys({ view, pointer, held });
   const quiet = useStage.subscribe((now, before) => {
     const differs = (...names: (keyof typeof now)[]) => names.some((name) => now[name] !== before[name]);
     if (differs("selected", "fits", "verb", "preview", "job")) mark(view, inWords);
     if (differs("selected", "ties", "measures", "tiesShown", "tiesInTheWay", "preview", "job"))
       markTies(view);
+    if (differs("recipes")) now.followRecipes(before.recipes);
+    if (differs("recipe", "openRecipe", "verb", "revision")) askDots.again();
+    if (differs("dots", "openRecipe", "verb", "revision", "preview")) markRecipe(view);
     if (differs("shapes"))
       void view.pieces.shape(now.shapes).catch((problem: Error) => set({ note: problem.message }));
     // What was in the way of one move is not in the way of the set as it is after the next.
@@ -138,6 +143,7 @@ export function openStage(data: SetData, host: HTMLElement, over: HTMLElement): 
     dispose: () => {
       deaf();
       quiet();
+      askDots.dispose();
       pointer.dispose();
       fall.dispose();
       line.close();

@@ -5,7 +5,7 @@ import { useStage } from "../state";
 import type { Verb } from "../state/tools";
 import type { StageView } from "./view";
 
-const WITHOUT_PUCK: Verb[] = ["measure", "build", "settle", "pour", "join", "line up"];
+const WITHOUT_PUCK: Verb[] = ["measure", "build", "settle", "pour", "join", "line up", "scatter"];
 
 export function mark(view: StageView, write: (length: number) => string): void {
   const { selected, fits, pieces, verb, preview, job, slip } = useStage.getState();
@@ -52,4 +52,19 @@ export function labelOf(fit: Fit, write: (length: number) => string): string {
   if (fit.state === "unborne") return "nothing below";
   const gap = write(fit.gap ?? 0);
   return isFault(fit.state) && fit.state !== "floating" ? `${gap}, ${fit.state}` : gap;
+}
+
+/** Numbers on the pieces of the recipe in hand, and dots where it would lie as it is now. */
+export function markRecipe(view: StageView): void {
+  const { verb, openRecipe, pieces, props, dots, preview } = useStage.getState();
+  const shown = verb === "scatter" && !preview;
+  const laid = shown && openRecipe ? [...pieces.values()].filter((p) => p.recipe === openRecipe) : [];
+  view.showFlags(
+    laid.flatMap(({ pose, prop, number }) => {
+      const height = (props.get(prop)?.height ?? 0) * Math.abs(pose.scale[1]);
+      const [x, y, z] = pose.position;
+      return number === null ? [] : [{ at: [x, y + height, z] as Triple, text: String(number) }];
+    }),
+  );
+  view.showDots(shown ? dots : []);
 }

@@ -8,6 +8,7 @@ import { Cameraman } from "./camera";
 import { CaughtMark, type CaughtSign } from "./CaughtMark";
 import { Lighting } from "./lighting";
 import { type Look, lookAt } from "./looks";
+import { Dots } from "./dots";
 import { Ghost, type PlumbLabel, emptied } from "./marks";
 import { type Model, loadModel } from "./models";
 import { type ModelsOf, Pieces } from "./pieces";
@@ -23,6 +24,7 @@ const SNAP_PX = 9;
 /** Milliseconds between two looks at whether shaders are compiled, and how often is looked before they are waited for in a frame. */
 const COMPILING_MS = 10;
 const MOST_COMPILING = 2000;
+const MOST_FLAGS = 60;
 
 export interface Labels {
   /** Called after each frame with where the labels stand on the screen, in CSS pixels. */
@@ -63,6 +65,8 @@ export class StageView {
   private readonly seats = new SeatMarks();
   private readonly ties = new TieLines();
   private readonly caught = new CaughtMark();
+  private readonly dots = new Dots();
+  private flags: PlumbLabel[] = [];
   private readonly lighting: Lighting;
   private standee: THREE.Group | null = null;
   private labels: PlumbLabel[] = [];
@@ -116,6 +120,7 @@ export class StageView {
       this.seats.group,
       this.ties.group,
       this.caught.group,
+      this.dots.points,
     );
     this.ghost.hide();
     this.cameraman = new Cameraman(canvas, () => this.redraw(false));
@@ -171,6 +176,7 @@ export class StageView {
     const all = [
       ...this.labels,
       ...this.ties.labels,
+      ...this.nearestFlags(),
       ...[this.ghostLabel, this.tape.label].filter((label) => label !== null),
     ];
     this.labelled.place(
@@ -252,6 +258,26 @@ export class StageView {
   showSeats(seats: DrawnSeat[]): void {
     this.seats.show(seats);
     this.redraw(false);
+  }
+
+  /** Points of the world, x, y, z one after the other, drawn as dots; of none to take them away. */
+  showDots(at: number[]): void {
+    this.dots.show(at);
+    this.redraw(false);
+  }
+
+  /** Small paper flags with words on them; the nearest are shown, as many as can be read. */
+  showFlags(flags: { at: Triple; text: string }[]): void {
+    this.flags = flags.map(({ at, text }) => ({ at: new THREE.Vector3(...at), text, quiet: true }));
+    this.redraw(false);
+  }
+
+  private nearestFlags(): PlumbLabel[] {
+    if (this.flags.length <= MOST_FLAGS) return this.flags;
+    const eye = this.camera.position;
+    const away = this.flags.map((flag) => ({ flag, far: flag.at.distanceToSquared(eye) }));
+    away.sort((a, b) => a.far - b.far);
+    return away.slice(0, MOST_FLAGS).map(({ flag }) => flag);
   }
 
   /** Draw these ties, as `TieLines` does. */
@@ -529,6 +555,7 @@ export class StageView {
     this.disposed = true;
     this.watcher.disconnect();
     this.marks.dispose();
+    this.dots.dispose();
     emptied(this.tape.group);
     emptied(this.seats.group);
     emptied(this.ties.group);

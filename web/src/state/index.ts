@@ -7,12 +7,21 @@ import { type JobsSlice, jobsSlice } from "./jobs";
 import { type OpenSlice, openSlice } from "./open";
 import { type PanelsSlice, panelsSlice } from "./panels";
 import { type RelationsSlice, relationsSlice } from "./relations";
+import { type ScatterSlice, scatterSlice } from "./scatter";
 import { type SelectionSlice, selectionSlice } from "./selection";
 import { type ToolsSlice, toolsSlice } from "./tools";
 import { type UnderWaySlice, underWaySlice } from "./underWay";
 
 export interface StageState
-  extends OpenSlice, SelectionSlice, ToolsSlice, JobsSlice, PanelsSlice, RelationsSlice, UnderWaySlice {
+  extends
+    OpenSlice,
+    SelectionSlice,
+    ToolsSlice,
+    JobsSlice,
+    PanelsSlice,
+    RelationsSlice,
+    ScatterSlice,
+    UnderWaySlice {
   /** Puts some of what is only shown; what belongs to the set changes by moves. */
   set: (some: Partial<Omit<StageState, keyof OpenSlice>> & Partial<Pick<OpenSlice, Told>>) => void;
 }
@@ -27,6 +36,7 @@ export const useStage = create<StageState>((...all) => ({
   ...jobsSlice(...all),
   ...panelsSlice(...all),
   ...relationsSlice(...all),
+  ...scatterSlice(...all),
   ...underWaySlice(...all),
   set: (some) => all[0](some),
 }));

@@ -4,7 +4,16 @@ import type { StateCreator } from "zustand";
 import type { StageState } from "./index";
 
 export type Verb =
-  "set down" | "look over" | "join" | "line up" | "settle" | "pour" | "build" | "repair" | "measure";
+  | "set down"
+  | "look over"
+  | "join"
+  | "line up"
+  | "scatter"
+  | "settle"
+  | "pour"
+  | "build"
+  | "repair"
+  | "measure";
 
 export interface SetDownSlip {
   prop: string | null;
@@ -159,7 +168,8 @@ export const toolsSlice: StateCreator<StageState, [], [], ToolsSlice> = (set) =>
   pour: PLAIN_POUR,
   mended: [],
   swapping: false,
-  setVerb: (verb) => set({ verb, note: null, swapping: false, lacking: [], picked: [], target: null }),
+  setVerb: (verb) =>
+    set({ verb, note: null, swapping: false, lacking: [], picked: [], target: null, asking: null }),
   setSlip: (slip) =>
     set((state) => ({
       slip: { ...state.slip, ...slip },

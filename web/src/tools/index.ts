@@ -14,6 +14,9 @@ import { MeasureSlip } from "./measure/Slip";
 import { PourPointer } from "./pour/pointer";
 import { PourSlip } from "./pour/Slip";
 import { RepairSlip } from "./repair/Slip";
+import { ScatterPointer } from "./scatter/pointer";
+import { lay } from "./scatter/recipes";
+import { ScatterSlip } from "./scatter/Slip";
 import { SetDownPointer } from "./setdown/pointer";
 import { SetDownSlip } from "./setdown/Slip";
 import { SettleSlip } from "./settle/Slip";
@@ -43,6 +46,14 @@ export const TOOLS: Tool[] = [
     group: "one by one",
     Slip: LineUpSlip,
     pointer: (stage) => new LineUpPointer(stage),
+  },
+  {
+    verb: "scatter",
+    key: "5",
+    group: "many",
+    Slip: ScatterSlip,
+    pointer: (stage) => new ScatterPointer(stage),
+    enter: () => void lay(),
   },
   { verb: "settle", key: "7", group: "many", Slip: SettleSlip, pointer: looking },
   { verb: "pour", key: "8", group: "many", Slip: PourSlip, pointer: (stage) => new PourPointer(stage) },

@@ -57,10 +57,11 @@ function PropCard({
 }
 
 export function Trolley() {
-  const { pieces, slip, pour, verb, props, trolley } = useParts(
+  const { pieces, slip, pour, recipe, verb, props, trolley } = useParts(
     "pieces",
     "slip",
     "pour",
+    "recipe",
     "verb",
     "props",
     "trolley",
@@ -139,7 +140,13 @@ export function Trolley() {
         {(p) => (
           <PropCard
             prop={p}
-            chosen={verb === "pour" ? pour.props.includes(p.key) : slip.prop === p.key}
+            chosen={
+              verb === "pour"
+                ? pour.props.includes(p.key)
+                : verb === "scatter"
+                  ? recipe.props.some((rule) => rule.prop === p.key)
+                  : slip.prop === p.key
+            }
             standing={standing.get(p.key) ?? 0}
             onChoose={() => choose(p)}
           />

@@ -1,0 +1,40 @@
+/** Dots: where a recipe would lay, before anything is laid. They are not picked and cast no shadow. */
+import * as THREE from "three";
+
+const SIZE_PX = 5;
+/** Metres by which they are drawn above the ground that they lie on. */
+const RAISED = 0.01;
+
+export class Dots {
+  readonly points = new THREE.Points(
+    new THREE.BufferGeometry(),
+    new THREE.PointsMaterial({
+      color: "#a9482a",
+      size: SIZE_PX,
+      sizeAttenuation: false,
+      depthWrite: false,
+      transparent: true,
+      opacity: 0.8,
+    }),
+  );
+
+  constructor() {
+    this.points.position.y = RAISED;
+    this.points.frustumCulled = false;
+    this.points.visible = false;
+  }
+
+  /** x, y, z of each, one after the other. */
+  show(at: number[]): void {
+    this.points.visible = at.length > 0;
+    if (!at.length && !this.points.geometry.hasAttribute("position")) return;
+    this.points.geometry.dispose();
+    this.points.geometry = new THREE.BufferGeometry();
+    this.points.geometry.setAttribute("position", new THREE.Float32BufferAttribute(at, 3));
+  }
+
+  dispose(): void {
+    this.points.geometry.dispose();
+    this.points.material.dispose();
+  }
+}

@@ -1,0 +1,95 @@
+/** The recipe in hand: what the scatter slip says, and which recipe of the set it is. */
+import type { StateCreator } from "zustand";
+
+import type { Schemas } from "../api/client";
+import type { StageState } from "./index";
+
+export type Recipe = Schemas["ScatterRecipe"];
+export type PropRule = Schemas["PropRule"];
+export type Rules = Schemas["GroundRules"];
+/** What the next press on the stage is for; null: it chooses what the recipe lays on. */
+export type Asking = "near" | "far" | "keep out" | "only inside" | "area" | "chalk" | "rub out" | null;
+
+export const PLAIN_RECIPE: Recipe = { props: [], on: [], count: 40, seed: 1 };
+
+export interface ScatterSlice {
+  recipe: Recipe;
+  /** The recipe of the set that is laid again; null: a new one. */
+  openRecipe: string | null;
+  /** What the recipe is called; empty: by its props. */
+  recipeName: string;
+  asking: Asking;
+  /** Metres that the chalk is wide. */
+  chalkWidth: number;
+  /** Where it would lie, x, y, z one after the other; empty where nothing is to be shown. */
+  dots: number[];
+  setRecipe: (some: Partial<Recipe>) => void;
+  setRules: (some: Partial<Rules>) => void;
+  /** Change every prop of the recipe, or the one of that number. */
+  setProps: (some: Partial<PropRule>, only: number | null) => void;
+  /** Take up a recipe of the set, or begin a new one. */
+  takeUp: (key: string | null) => void;
+  /** The recipes of the set are others than `before`: what became of the one in hand holds here too; words that were changed
+   * and are not laid yet stay. */
+  followRecipes: (before: StageState["recipes"]) => void;
+}
+
+/** The recipe that a record of the set keeps. */
+export function recipeOf(record: Schemas["RecipeSchema"]): Recipe {
+  const nudged = Object.entries(record.exceptions.nudged).map(
+    ([number, pose]) => [number, { position: pose.position, basis: pose.basis }] as const,
+  );
+  return {
+    ...(record.parameters as unknown as Recipe),
+    seed: record.seed,
+    exceptions: {
+      taken_out: record.exceptions.taken_out,
+      nudged: Object.fromEntries(nudged),
+    },
+  };
+}
+
+export function sameRecipe(one: Recipe, other: Recipe): boolean {
+  return JSON.stringify(one) === JSON.stringify(other);
+}
+
+export const scatterSlice: StateCreator<StageState, [], [], ScatterSlice> = (set) => ({
+  recipe: PLAIN_RECIPE,
+  openRecipe: null,
+  recipeName: "",
+  asking: null,
+  chalkWidth: 1,
+  dots: [],
+  setRecipe: (some) => set(({ recipe }) => ({ recipe: { ...recipe, ...some } })),
+  setRules: (some) => set(({ recipe }) => ({ recipe: { ...recipe, rules: { ...recipe.rules, ...some } } })),
+  setProps: (some, only) =>
+    set(({ recipe }) => ({
+      recipe: {
+        ...recipe,
+        props: recipe.props.map((rule, number) =>
+          only === null || only === number ? { ...rule, ...some } : rule,
+        ),
+      },
+    })),
+  takeUp: (key) =>
+    set(({ recipes }) => {
+      const record = key === null ? undefined : recipes.get(key);
+      return record
+        ? {
+            openRecipe: record.key,
+            recipe: recipeOf(record),
+            recipeName: record.name,
+            asking: null,
+            dots: [],
+          }
+        : { openRecipe: null, recipe: PLAIN_RECIPE, recipeName: "", asking: null, dots: [] };
+    }),
+  followRecipes: (before) =>
+    set(({ recipes, openRecipe, recipe }) => {
+      const [was, now] = [before.get(openRecipe ?? ""), recipes.get(openRecipe ?? "")];
+      if (was === now) return {};
+      if (!now) return { openRecipe: null };
+      const untouched = was !== undefined && sameRecipe(recipeOf(was), recipe);
+      return { recipe: untouched ? recipeOf(now) : { ...recipe, exceptions: recipeOf(now).exceptions } };
+    }),
+});

@@ -1,0 +1,651 @@
+import { DropdownMenu } from "radix-ui";
+import { useMemo, useState } from "react";
+
+import { parseFigure } from "../../fit/units";
+import { inCount, inDegrees, inLargeLength, inLength, inPercent } from "../../slip/figures";
+import { ChoiceWord, NumberWord, TextWord } from "../../slip/words";
+import { make } from "../../stage/making";
+import { useParts } from "../../state";
+import type { Asking, PropRule, Recipe } from "../../state/scatter";
+import { ActionButton, QuietButton } from "../../ui/buttons";
+import {
+  CLAUSES,
+  type Clause,
+  copyAsText,
+  isLaid,
+  laidBy,
+  lay,
+  numbersOf,
+  pasteText,
+  reRoll,
+  whyNot,
+} from "./recipes";
+
+const MOST_LAID = 20_000;
+/** Clauses that may be said more than once. */
+const SEVERAL = ["near", "far", "keep out"];
+const SIZES = { ...inPercent, step: 0.05, min: 0.05, max: 10 };
+const SHARES = {
+  show: (v: number) => String(Math.round(v * 100) / 100),
+  read: (text: string) => parseFigure(text, []),
+  step: 0.5,
+  min: 0.01,
+};
+const DEGREES = { ...inDegrees, step: 5, min: -180, max: 180 };
+const HEIGHTS = { ...inLargeLength, min: -200 };
+const ASKED: Record<Exclude<Asking, null>, string> = {
+  near: "Press on what it lies near to.",
+  far: "Press on what it keeps away from.",
+  "keep out": "Press on what nothing may be inside of.",
+  "only inside": "Press on what all must be inside of.",
+  area: "Press on the point that it lies round.",
+  chalk: "Draw on the ground where it may lie; more strokes add to it.",
+  "rub out": "Draw on the ground where it may not lie any more.",
+};
+
+export function ScatterSlip() {
+  const { recipe, setRecipe, pieces, props, note, asking, set, recipes, takeUp, openRecipe } = useParts(
+    "recipe",
+    "setRecipe",
+    "pieces",
+    "props",
+    "note",
+    "asking",
+    "set",
+    "recipes",
+    "takeUp",
+    "openRecipe",
+  );
+  const kept = [...recipes.values()].filter((record) => record.recipe === "scatter");
+  const chosen = (
+    <p className="mt-2 text-[14px]">
+      {kept.length > 0 && "On this set: "}
+      {kept.map((record, k) => (
+        <span key={record.key}>
+          {k > 0 && ", "}
+          <button
+            type="button"
+            className={`max-w-full truncate align-bottom ${record.key === openRecipe ? "font-semibold text-clay-deep" : "word"}`}
+            aria-pressed={record.key === openRecipe}
+            onClick={() => takeUp(record.key)}
+          >
+            {record.name}
+          </button>
+        </span>
+      ))}
+      {kept.length > 0 && ". "}
+      {openRecipe !== null && <QuietButton onClick={() => takeUp(null)}>begin another</QuietButton>}{" "}
+      <QuietButton onClick={() => void pasteText()}>paste one</QuietButton>
+    </p>
+  );
+  if (!recipe.props.length)
+    return (
+      <div>
+        <p>
+          Choose one prop or several from the trolley below; then press on the ground that they are to lie on.
+        </p>
+        {chosen}
+        <p className="figure mt-1 min-h-5 text-[14px] text-quiet">{note}</p>
+      </div>
+    );
+  const grounds = recipe.on.map((key) => pieces.get(key)?.name ?? "what is gone");
+  return (
+    <div>
+      <p>
+        Scatter <Many />
+        of{" "}
+        {recipe.props.map((rule, k) => (
+          <span key={rule.prop ?? k}>
+            {k > 0 && (k === recipe.props.length - 1 ? " and " : ", ")}
+            <strong className="text-clay-deep">{props.get(rule.prop ?? "")?.name ?? "a prop"}</strong>
+            {recipe.props.length > 1 && <Share number={k} />}
+          </span>
+        ))}{" "}
+        over{" "}
+        {grounds.length ? (
+          <strong>{grounds.join(" and ")}</strong>
+        ) : (
+          <span className="text-quiet">the ground you press next</span>
+        )}
+        ,{" "}
+        <ChoiceWord
+          label="pattern"
+          value={recipe.pattern ?? "even"}
+          onChange={(pattern) => setRecipe({ pattern })}
+          choices={[
+            { value: "even", words: "evenly" },
+            { value: "random", words: "by pure chance" },
+            { value: "clumped", words: "in clumps" },
+          ]}
+        />
+        ,{" "}
+        <ChoiceWord
+          label="which way"
+          value={recipe.facing ?? "down"}
+          onChange={(facing) => setRecipe({ facing })}
+          choices={[
+            { value: "down", words: "lying" },
+            { value: "up", words: "hanging" },
+            { value: "surface", words: "on all its sides" },
+          ]}
+        />
+        , seed{" "}
+        <NumberWord
+          label="seed"
+          value={recipe.seed ?? 1}
+          {...inCount}
+          min={0}
+          max={1e9}
+          onChange={(seed) => setRecipe({ seed })}
+        />
+        ,{" "}
+        {recipe.no_overlap === "elbow" ? null : (
+          <ChoiceWord
+            label="overlaps"
+            value={recipe.no_overlap ?? "shape"}
+            onChange={(no_overlap) => setRecipe({ no_overlap })}
+            choices={[
+              { value: "shape", words: "none in another" },
+              { value: "none", words: "through each other" },
+            ]}
+          />
+        )}
+        <Clauses recipe={recipe} />. <More recipe={recipe} />
+      </p>
+      {asking && (
+        <p className="mt-1 border-l-4 border-clay pl-2 text-[14px]" role="status">
+          {ASKED[asking]}{" "}
+          <QuietButton onClick={() => set({ asking: null })}>
+            {asking === "chalk" || asking === "rub out" ? "done" : "never mind"}
+          </QuietButton>
+        </p>
+      )}
+      <Doing />
+      {chosen}
+      <p className="figure mt-1 min-h-5 text-[14px] text-quiet" data-testid="scatter-note">
+        {note}
+      </p>
+    </div>
+  );
+}
+
+function Many() {
+  const { recipe, setRecipe } = useParts("recipe", "setRecipe");
+  const dense = recipe.density_per_m2 != null;
+  return (
+    <>
+      {dense ? (
+        <NumberWord
+          label="how many a square metre"
+          value={recipe.density_per_m2 ?? 4}
+          {...SHARES}
+          max={10_000}
+          onChange={(density_per_m2) => setRecipe({ density_per_m2 })}
+        />
+      ) : (
+        <NumberWord
+          label="how many"
+          value={recipe.count ?? 40}
+          {...inCount}
+          min={1}
+          max={MOST_LAID}
+          onChange={(count) => setRecipe({ count })}
+        />
+      )}{" "}
+      <ChoiceWord
+        label="how many are meant"
+        value={dense ? "density" : "count"}
+        onChange={(v) =>
+          setRecipe(v === "count" ? { count: 40, density_per_m2: null } : { count: null, density_per_m2: 4 })
+        }
+        choices={[
+          { value: "count", words: "in all" },
+          { value: "density", words: "a square metre" },
+        ]}
+      />{" "}
+    </>
+  );
+}
+
+function Share({ number }: { number: number }) {
+  const { recipe, setProps } = useParts("recipe", "setProps");
+  return (
+    <>
+      {" "}
+      (
+      <NumberWord
+        label={`share of prop ${number + 1}`}
+        value={recipe.props[number]?.share ?? 1}
+        {...SHARES}
+        max={1000}
+        onChange={(share) => setProps({ share }, number)}
+      />
+      )
+    </>
+  );
+}
+
+/** A clause with a cross that leaves it out again. */
+function Said({ clause, children }: { clause: Clause; children: React.ReactNode }) {
+  const state = useParts("recipe", "setRecipe", "setRules", "setProps", "set");
+  return (
+    <span data-clause={clause.id}>
+      , {children}
+      <button
+        type="button"
+        aria-label={`leave out: ${clause.words.replace("…", "")}`}
+        title="leave this out"
+        className="ml-0.5 px-0.5 text-quiet hover:text-clay-deep"
+        onClick={() => clause.drop(state as Parameters<Clause["drop"]>[0])}
+      >
+        ×
+      </button>
+    </span>
+  );
+}
+
+function Clauses({ recipe }: { recipe: Recipe }) {
+  const { pieces, regions, setRules, setProps, set, chalkWidth } = useParts(
+    "pieces",
+    "regions",
+    "setRules",
+    "setProps",
+    "set",
+    "chalkWidth",
+  );
+  const called = (key: string | null | undefined) =>
+    pieces.get(key ?? "")?.name ?? regions.get(key ?? "")?.name ?? "what is gone";
+  const rule: Partial<PropRule> = recipe.props[0] ?? {};
+  const rules = recipe.rules;
+  const say: Record<string, () => React.ReactNode> = {
+    slope: () => (
+      <>
+        on slopes from{" "}
+        <NumberWord
+          label="least slope"
+          value={rules!.slope_deg![0]}
+          {...DEGREES}
+          step={1}
+          min={0}
+          onChange={(v) => setRules({ slope_deg: [Math.min(v, rules!.slope_deg![1]), rules!.slope_deg![1]] })}
+        />{" "}
+        to{" "}
+        <NumberWord
+          label="steepest slope"
+          value={rules!.slope_deg![1]}
+          {...DEGREES}
+          step={1}
+          min={0}
+          onChange={(v) => setRules({ slope_deg: [Math.min(v, rules!.slope_deg![0]), v] })}
+        />
+      </>
+    ),
+    height: () => (
+      <>
+        between{" "}
+        <NumberWord
+          label="lower level"
+          value={rules!.height_m![0] ?? 0}
+          {...HEIGHTS}
+          onChange={(v) => setRules({ height_m: [v, Math.max(v, rules!.height_m![1] ?? v)] })}
+        />{" "}
+        and{" "}
+        <NumberWord
+          label="upper level"
+          value={rules!.height_m![1] ?? 0}
+          {...HEIGHTS}
+          onChange={(v) => setRules({ height_m: [Math.min(v, rules!.height_m![0] ?? v), v] })}
+        />{" "}
+        high, fading over{" "}
+        <NumberWord
+          label="fading of the levels"
+          value={rules!.height_fade_m ?? 0}
+          {...inLargeLength}
+          min={0}
+          onChange={(height_fade_m) => setRules({ height_fade_m })}
+        />
+      </>
+    ),
+    near: () =>
+      (rules!.near ?? []).map((near, k) => {
+        const change = (some: Partial<typeof near>) =>
+          setRules({ near: rules!.near!.map((other, i) => (i === k ? { ...other, ...some } : other)) });
+        return (
+          <span key={`${near.of}${k}`}>
+            {k > 0 && " and "}nearer than{" "}
+            <NumberWord
+              label="nearer than"
+              value={near.within_m}
+              {...inLargeLength}
+              onChange={(within_m) => change({ within_m })}
+            />{" "}
+            to <strong>{called(near.of)}</strong>, fading over{" "}
+            <NumberWord
+              label="fading of nearness"
+              value={near.fade_m ?? 0}
+              {...inLargeLength}
+              min={0}
+              onChange={(fade_m) => change({ fade_m })}
+            />
+          </span>
+        );
+      }),
+    far: () =>
+      (rules!.far ?? []).map((far, k) => {
+        const change = (some: Partial<typeof far>) =>
+          setRules({ far: rules!.far!.map((other, i) => (i === k ? { ...other, ...some } : other)) });
+        return (
+          <span key={`${far.of}${k}`}>
+            {k > 0 && " and "}farther than{" "}
+            <NumberWord
+              label="farther than"
+              value={far.beyond_m}
+              {...inLargeLength}
+              onChange={(beyond_m) => change({ beyond_m })}
+            />{" "}
+            from <strong>{called(far.of)}</strong>, fading over{" "}
+            <NumberWord
+              label="fading of distance"
+              value={far.fade_m ?? 0}
+              {...inLargeLength}
+              min={0}
+              onChange={(fade_m) => change({ fade_m })}
+            />
+          </span>
+        );
+      }),
+    area: () => {
+      const area = rules!.area!;
+      return (
+        <>
+          in a{" "}
+          <ChoiceWord
+            label="shape of the area"
+            value={area.round ? "round" : "square"}
+            onChange={(v) => setRules({ area: { ...area, round: v === "round" } })}
+            choices={[
+              { value: "round", words: "circle" },
+              { value: "square", words: "rectangle" },
+            ]}
+          />{" "}
+          <NumberWord
+            label="area across"
+            value={area.across_m}
+            {...inLargeLength}
+            onChange={(across_m) => setRules({ area: { ...area, across_m } })}
+          />{" "}
+          across and{" "}
+          <NumberWord
+            label="area along"
+            value={area.along_m}
+            {...inLargeLength}
+            onChange={(along_m) => setRules({ area: { ...area, along_m } })}
+          />{" "}
+          along
+        </>
+      );
+    },
+    chalk: () => (
+      <>
+        {rules!.chalk![0]!.weight === 0 ? "not where it is chalked" : "where it is chalked"} (
+        <span className="figure">{rules!.chalk!.length}</span>{" "}
+        {rules!.chalk!.length === 1 ? "stroke" : "strokes"},{" "}
+        <NumberWord
+          label="width of the chalk"
+          value={chalkWidth}
+          {...inLargeLength}
+          onChange={(width) => set({ chalkWidth: width })}
+        />{" "}
+        wide: <QuietButton onClick={() => set({ asking: "chalk" })}>chalk</QuietButton>{" "}
+        <QuietButton onClick={() => set({ asking: "rub out" })}>rub out</QuietButton>)
+      </>
+    ),
+    "keep out": () => (
+      <>
+        never inside <strong>{recipe.keep_out!.map(called).join(" or ")}</strong>
+      </>
+    ),
+    "only inside": () => (
+      <>
+        only inside <strong>{recipe.only_inside!.map(called).join(" or ")}</strong>
+      </>
+    ),
+    size: () => (
+      <Span
+        label="size"
+        between="sized"
+        value={rule.size!}
+        words={SIZES}
+        onChange={(size) => setProps({ size }, null)}
+      />
+    ),
+    proportions: () => (
+      <Span
+        label="height of it"
+        between="its height"
+        value={rule.size_up!}
+        words={SIZES}
+        onChange={(size_up) => setProps({ size_up }, null)}
+      />
+    ),
+    turn: () => (
+      <>
+        turned in steps of{" "}
+        <NumberWord
+          label="step of turns"
+          value={rule.turn_step_deg!}
+          {...DEGREES}
+          min={1}
+          onChange={(turn_step_deg) => setProps({ turn_step_deg }, null)}
+        />
+      </>
+    ),
+    tip: () => (
+      <>
+        tipped by up to{" "}
+        <NumberWord
+          label="tipped by"
+          value={rule.tip_across_deg![1]}
+          {...DEGREES}
+          min={1}
+          onChange={(v) => setProps({ tip_across_deg: [-v, v], tip_along_deg: [-v, v] }, null)}
+        />
+      </>
+    ),
+    lean: () => (
+      <>
+        leaning{" "}
+        <NumberWord
+          label="lean"
+          value={rule.lean!}
+          {...inPercent}
+          step={0.05}
+          min={0.05}
+          max={1}
+          onChange={(lean) => setProps({ lean }, null)}
+        />{" "}
+        with the ground
+      </>
+    ),
+    sink: () => (
+      <>
+        sunk{" "}
+        <NumberWord
+          label="sunk"
+          value={rule.sink_m!}
+          {...inLength}
+          onChange={(sink_m) => setProps({ sink_m }, null)}
+        />
+      </>
+    ),
+    elbow: () => (
+      <>
+        keeping{" "}
+        <NumberWord
+          label="elbow room"
+          value={rule.elbow_room_m ?? 0}
+          {...inLength}
+          step={0.01}
+          max={50}
+          onChange={(elbow_room_m) => setProps({ elbow_room_m }, null)}
+        />{" "}
+        elbow room
+      </>
+    ),
+  };
+  return CLAUSES.filter((clause) => clause.here(recipe)).map((clause) => (
+    <Said key={clause.id} clause={clause}>
+      {say[clause.id]!()}
+    </Said>
+  ));
+}
+
+function Span(props: {
+  label: string;
+  between: string;
+  value: [number, number];
+  words: typeof SIZES;
+  onChange: (value: [number, number]) => void;
+}) {
+  const [low, high] = props.value;
+  return (
+    <>
+      {props.between}{" "}
+      <NumberWord
+        label={`least ${props.label}`}
+        value={low}
+        {...props.words}
+        onChange={(v) => props.onChange([v, Math.max(v, high)])}
+      />{" "}
+      to{" "}
+      <NumberWord
+        label={`largest ${props.label}`}
+        value={high}
+        {...props.words}
+        onChange={(v) => props.onChange([Math.min(v, low), v])}
+      />
+    </>
+  );
+}
+
+/** The clauses that are not said, in a list to choose from. */
+function More({ recipe }: { recipe: Recipe }) {
+  const state = useParts("recipe", "setRecipe", "setRules", "setProps", "set");
+  const absent = CLAUSES.filter(
+    (clause) =>
+      (!clause.here(recipe) && !(clause.id === "rub out" && recipe.rules?.chalk?.length)) ||
+      SEVERAL.includes(clause.id),
+  );
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger className="word">More…</DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content
+          align="start"
+          sideOffset={4}
+          className="z-20 min-w-40 rounded-sm border border-rule bg-card py-1 shadow-md"
+        >
+          {absent.map((clause) => (
+            <DropdownMenu.Item
+              key={clause.id}
+              className="cursor-pointer px-3 py-1 outline-none data-[highlighted]:bg-wash"
+              onSelect={() => clause.put(state as Parameters<Clause["put"]>[0])}
+            >
+              {clause.words}
+            </DropdownMenu.Item>
+          ))}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}
+
+/** What is done with the recipe: laid, laid anew, chosen, forgotten. */
+function Doing() {
+  const { recipe, setRecipe, openRecipe, recipes, saving, pieces, select, recipeName, set, takeUp } =
+    useParts(
+      "recipe",
+      "setRecipe",
+      "openRecipe",
+      "recipes",
+      "saving",
+      "pieces",
+      "select",
+      "recipeName",
+      "set",
+      "takeUp",
+    );
+  const [clearing, setClearing] = useState(false);
+  const count = useMemo(
+    () => [...pieces.values()].filter((p) => openRecipe !== null && p.recipe === openRecipe).length,
+    [pieces, openRecipe],
+  );
+  const record = openRecipe === null ? undefined : recipes.get(openRecipe);
+  const why = saving
+    ? "It is being laid."
+    : (whyNot(recipe) ?? (record && isLaid() ? "It lies so." : undefined));
+  const out = recipe.exceptions?.taken_out ?? [];
+  const nudged = Object.keys(recipe.exceptions?.nudged ?? {}).length;
+  const clear = async (keep: boolean) => {
+    setClearing(false);
+    if (openRecipe && (await make({ kind: "clear", recipe: openRecipe, keep }))) takeUp(null);
+  };
+  return (
+    <>
+      <p className="mt-2">
+        <ActionButton onClick={() => void lay()} disabled={why !== undefined} why={why}>
+          {record ? "Lay it again" : "Lay it"}
+        </ActionButton>
+      </p>
+      {record && (
+        <>
+          <p className="mt-2 text-[14px]">
+            <span className="figure">{count}</span> lie. Left out:{" "}
+            <TextWord
+              label="numbers left out"
+              value={out.length ? out.join(", ") : "none"}
+              read={(text) => (text.trim() === "none" ? "" : numbersOf(text) ? text : null)}
+              wrong="Write numbers, like 3, 17."
+              onChange={(text) =>
+                setRecipe({
+                  exceptions: {
+                    ...recipe.exceptions,
+                    taken_out: numbersOf(text) ?? [],
+                  },
+                })
+              }
+            />
+            {nudged > 0 && (
+              <>
+                ; <span className="figure">{nudged}</span> moved by hand
+              </>
+            )}
+            . Called{" "}
+            <TextWord
+              label="name of the recipe"
+              value={recipeName || record.name}
+              read={(text) => text.trim().slice(0, 80) || null}
+              wrong="Write a name."
+              onChange={(name) => set({ recipeName: name })}
+            />
+            .
+          </p>
+          <p className="mt-1 flex flex-wrap gap-x-3 gap-y-1">
+            <QuietButton onClick={reRoll}>Roll again</QuietButton>
+            <QuietButton onClick={() => select(laidBy(openRecipe))}>Select all</QuietButton>
+            <QuietButton onClick={() => void copyAsText()}>Copy as text</QuietButton>
+            {clearing ? (
+              <>
+                <QuietButton onClick={() => void clear(false)}>take all away</QuietButton>
+                <QuietButton onClick={() => void clear(true)}>keep the pieces</QuietButton>
+                <QuietButton onClick={() => setClearing(false)}>never mind</QuietButton>
+              </>
+            ) : (
+              <QuietButton onClick={() => setClearing(true)}>Forget it…</QuietButton>
+            )}
+          </p>
+        </>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,248 @@
+/** What the scatter slip does with its recipe: props, clauses, laying, and the recipe as text. */
+import { toast } from "sonner";
+
+import { make } from "../../stage/making";
+import { useStage } from "../../state";
+import { type Asking, type PropRule, type Recipe, recipeOf, sameRecipe } from "../../state/scatter";
+import type { StageState } from "../../state";
+
+/** A clause of the sentence that may be left out: how it is put in, and how it is taken out again. */
+export interface Clause {
+  id: string;
+  /** How the list of more clauses names it. */
+  words: string;
+  here: (recipe: Recipe) => boolean;
+  put: (state: StageState) => void;
+  drop: (state: StageState) => void;
+}
+
+const first = (recipe: Recipe): Partial<PropRule> => recipe.props[0] ?? {};
+const asks = (state: StageState, asking: Asking) => state.set({ asking });
+const same = (range: [number, number] | undefined, value: number) =>
+  !range || (range[0] === value && range[1] === value);
+
+export const CLAUSES: Clause[] = [
+  {
+    id: "slope",
+    words: "where it is flatter than…",
+    here: (r) => !!r.rules?.slope_deg,
+    put: (s) => s.setRules({ slope_deg: [0, 20] }),
+    drop: (s) => s.setRules({ slope_deg: null }),
+  },
+  {
+    id: "height",
+    words: "between two heights…",
+    here: (r) => !!r.rules?.height_m,
+    put: (s) => s.setRules({ height_m: [0, 2] }),
+    drop: (s) => s.setRules({ height_m: null }),
+  },
+  {
+    id: "near",
+    words: "near to something…",
+    here: (r) => !!r.rules?.near?.length,
+    put: (s) => asks(s, "near"),
+    drop: (s) => s.setRules({ near: [] }),
+  },
+  {
+    id: "far",
+    words: "far from something…",
+    here: (r) => !!r.rules?.far?.length,
+    put: (s) => asks(s, "far"),
+    drop: (s) => s.setRules({ far: [] }),
+  },
+  {
+    id: "area",
+    words: "round a point…",
+    here: (r) => !!r.rules?.area,
+    put: (s) => asks(s, "area"),
+    drop: (s) => s.setRules({ area: null }),
+  },
+  {
+    id: "chalk",
+    words: "where it is chalked…",
+    here: (r) => !!r.rules?.chalk?.length,
+    put: (s) => asks(s, "chalk"),
+    drop: (s) => s.setRules({ chalk: [] }),
+  },
+  {
+    id: "rub out",
+    words: "not where it is chalked…",
+    // Both are one clause of the sentence; this is only another way to begin it.
+    here: () => false,
+    put: (s) => asks(s, "rub out"),
+    drop: () => undefined,
+  },
+  {
+    id: "keep out",
+    words: "never inside of something…",
+    here: (r) => !!r.keep_out?.length,
+    put: (s) => asks(s, "keep out"),
+    drop: (s) => s.setRecipe({ keep_out: [] }),
+  },
+  {
+    id: "only inside",
+    words: "only inside of something…",
+    here: (r) => !!r.only_inside?.length,
+    put: (s) => asks(s, "only inside"),
+    drop: (s) => s.setRecipe({ only_inside: [] }),
+  },
+  {
+    id: "size",
+    words: "of different sizes…",
+    here: (r) => !same(first(r).size, 1),
+    put: (s) => s.setProps({ size: [0.9, 1.15] }, null),
+    drop: (s) => s.setProps({ size: [1, 1] }, null),
+  },
+  {
+    id: "proportions",
+    words: "of different proportions…",
+    here: (r) => !same(first(r).size_up, 1),
+    put: (s) => s.setProps({ size_up: [0.9, 1.1] }, null),
+    drop: (s) => s.setProps({ size_up: [1, 1] }, null),
+  },
+  {
+    id: "turn",
+    words: "turned in steps…",
+    here: (r) => (first(r).turn_step_deg ?? 0) > 0,
+    put: (s) => s.setProps({ turn_step_deg: 45 }, null),
+    drop: (s) => s.setProps({ turn_step_deg: 0 }, null),
+  },
+  {
+    id: "tip",
+    words: "tipped a little…",
+    here: (r) => !same(first(r).tip_across_deg, 0),
+    put: (s) => s.setProps({ tip_across_deg: [-10, 10], tip_along_deg: [-10, 10] }, null),
+    drop: (s) => s.setProps({ tip_across_deg: [0, 0], tip_along_deg: [0, 0] }, null),
+  },
+  {
+    id: "lean",
+    words: "leaning with the ground…",
+    here: (r) => (first(r).lean ?? 0) > 0,
+    put: (s) => s.setProps({ lean: 1 }, null),
+    drop: (s) => s.setProps({ lean: 0 }, null),
+  },
+  {
+    id: "sink",
+    words: "sunk into the ground…",
+    here: (r) => (first(r).sink_m ?? 0) > 0,
+    put: (s) => s.setProps({ sink_m: 0.01 }, null),
+    drop: (s) => s.setProps({ sink_m: 0 }, null),
+  },
+  {
+    id: "elbow",
+    words: "keeping elbow room…",
+    here: (r) => r.no_overlap === "elbow",
+    put: (s) => {
+      s.setRecipe({ no_overlap: "elbow" });
+      s.setProps({ elbow_room_m: 0.12 }, null);
+    },
+    drop: (s) => {
+      s.setRecipe({ no_overlap: "shape" });
+      s.setProps({ elbow_room_m: 0 }, null);
+    },
+  },
+];
+
+/** Put a prop into the recipe, or take it out. */
+export function toggleProp(prop: string): void {
+  const { recipe, setRecipe } = useStage.getState();
+  const without = recipe.props.filter((rule) => rule.prop !== prop);
+  const like = recipe.props[0];
+  // A further prop follows the words that are said of all.
+  const fresh: PropRule = { ...(like ?? {}), prop, piece: null, file: null, name: prop, share: 1 };
+  setRecipe({ props: without.length < recipe.props.length ? without : [...recipe.props, fresh] });
+}
+
+/** Whether the recipe in hand lies on the set just as it is said. */
+export function isLaid(): boolean {
+  const { openRecipe, recipes, recipe } = useStage.getState();
+  const record = openRecipe === null ? undefined : recipes.get(openRecipe);
+  return record !== undefined && sameRecipe(recipeOf(record), recipe);
+}
+
+/** Lay the recipe, in place of what it laid before. */
+export async function lay(): Promise<void> {
+  const { recipe, openRecipe, recipeName, set, recipes } = useStage.getState();
+  const problem = whyNot(recipe);
+  if (problem) return set({ note: problem });
+  const again = openRecipe !== null && recipes.has(openRecipe) ? openRecipe : null;
+  const change = await make({ kind: "scatter", recipe, again, name: recipeName.slice(0, 80) });
+  if (!change) return;
+  const made = change.deltas.find((delta) => delta.kind === "recipe")?.key ?? again;
+  if (useStage.getState().verb === "scatter" && made) useStage.getState().takeUp(made);
+  set({ note: change.words });
+}
+
+/** Why a recipe cannot be laid yet; null where it can. */
+export function whyNot(recipe: Recipe): string | null {
+  if (!recipe.props.length) return "Choose one prop or several from the trolley.";
+  if (!recipe.on.length) return "Press on the ground that it lies on.";
+  return null;
+}
+
+/** Lay it once more with another seed. */
+export function reRoll(): void {
+  const { recipe, setRecipe } = useStage.getState();
+  setRecipe({ seed: (recipe.seed ?? 1) + 1 });
+  void lay();
+}
+
+/** The pieces of the recipe in hand. */
+export function laidBy(key: string | null): string[] {
+  return [...useStage.getState().pieces.values()].filter((p) => key && p.recipe === key).map((p) => p.key);
+}
+
+export async function copyAsText(): Promise<void> {
+  await navigator.clipboard.writeText(JSON.stringify(useStage.getState().recipe, null, 1));
+  toast("The recipe is copied as text.");
+}
+
+/** The recipe of a text. What it names and this set does not have is left out. Throws an Error that says what is wrong. */
+export function recipeOfText(
+  text: string,
+  known: { pieces: ReadonlyMap<string, unknown>; regions: ReadonlyMap<string, unknown> },
+): Recipe {
+  let found: unknown;
+  try {
+    found = JSON.parse(text);
+  } catch {
+    throw new Error("What was copied is no recipe; copy one as text first.");
+  }
+  const recipe = found as Recipe;
+  if (typeof found !== "object" || !Array.isArray(recipe.props) || !Array.isArray(recipe.on))
+    throw new Error("What was copied is no recipe; copy one as text first.");
+  const here = (name: string) => known.pieces.has(name) || known.regions.has(name);
+  const rules = recipe.rules;
+  return {
+    ...recipe,
+    on: recipe.on.filter((name) => known.pieces.has(name)),
+    keep_out: (recipe.keep_out ?? []).filter(here),
+    only_inside: (recipe.only_inside ?? []).filter(here),
+    ...(rules && {
+      rules: {
+        ...rules,
+        near: (rules.near ?? []).filter((rule) => !rule.of || here(rule.of)),
+        far: (rules.far ?? []).filter((rule) => !rule.of || here(rule.of)),
+      },
+    }),
+  };
+}
+
+export async function pasteText(): Promise<void> {
+  const { pieces, regions, set } = useStage.getState();
+  try {
+    const recipe = recipeOfText(await navigator.clipboard.readText(), { pieces, regions });
+    set({ recipe, openRecipe: null, recipeName: "" });
+  } catch (problem) {
+    toast.error((problem as Error).message);
+  }
+}
+
+/** Numbers out of words like “3, 17 and 20”; null where something else stands among them. */
+export function numbersOf(text: string): number[] | null {
+  const parts = text.split(/[\s,;]+|\band\b/).filter(Boolean);
+  const numbers = parts.map(Number);
+  return numbers.every((n) => Number.isInteger(n) && n > 0)
+    ? [...new Set(numbers)].sort((a, b) => a - b)
+    : null;
+}
