@@ -16,7 +16,8 @@ from brickseat_core.fit.repair import repair
 from brickseat_core.fit.rest import rest
 from brickseat_core.fit.set_down import set_down
 from brickseat_core.gravity.shapes import contact_shape
-from brickseat_core.many.laying import Places, Scatter
+from brickseat_core.many.laying import Scatter
+from brickseat_core.many.places import Places
 from brickseat_core.many.recipe import parse_recipe
 from brickseat_core.meshes.crossings import intervals_inside
 from brickseat_core.meshes.mesh import Mesh

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from playwright.sync_api import Page
 from running import chromium, demo_server, on_screen, set_key, wait_drawn
-from test_dressing import post
+from test_dressing import look_at, post
 
 SETTLE_MS = 3500
 HEAP = ("mug", "fire-brick", "dip-bowl", "round-stone", "floor-tile")
@@ -24,6 +24,54 @@ def choose(page: Page, prop: str) -> None:
     page.locator("#find-prop").blur()
 
 
+CHALKED = [[3.2, 0, 5.5], [2.2, 0, 3.6], [1.2, 0, 1.9], [1.0, 0, 0.6]]
+"""From the yard to the door step."""
+AROUND = {"on": ["kiln-yard"], "keep_out": ["beehive-kiln"]}
+OFF_THE_PATH = [{"points": CHALKED, "radius_m": 0.9, "fade_m": 0.4, "weight": 0}]
+RECIPES: dict[str, dict[str, object]] = {
+    "stones": {
+        **AROUND,
+        "props": [{"prop": "round-stone", "size": [0.25, 0.9], "size_up": [0.7, 1.1], "lean": 0.6, "sink_m": 0.02}],
+        "count": 140,
+        "pattern": "clumped",
+        "seed": 4,
+        "rules": {"chalk": OFF_THE_PATH},
+    },
+    "thyme": {
+        **AROUND,
+        "props": [{"prop": "thyme-pot", "size": [0.8, 1.3], "elbow_room_m": 0.25}],
+        "count": 24,
+        "seed": 2,
+        "no_overlap": "elbow",
+        "rules": {"near": [{"of": "beehive-kiln", "within_m": 1.6, "fade_m": 0.8}], "chalk": OFF_THE_PATH},
+    },
+    "pebbles": {
+        **AROUND,
+        "props": [{"prop": "round-stone", "size": [0.05, 0.16], "lean": 0.6}],
+        "count": 1500,
+        "seed": 7,
+        "rules": {"chalk": [{"points": CHALKED, "radius_m": 1.3, "fade_m": 0.9}]},
+    },
+}
+"""The yard dressed by three recipes."""
+
+
+def scattered(page: Page, address: str, shot: Callable[[str], None]) -> None:
+    """Herbs and stones round the kiln, and pebbles on the path."""
+    key = set_key(page, address, "Kiln yard")
+    for name, recipe in RECIPES.items():
+        post(page, f"{address}/api/sets/{key}/moves", {"move": {"kind": "scatter", "name": name, "recipe": recipe}})
+    page.goto(f"{address}/sets/{key}")
+    wait_drawn(page)
+    page.keyboard.press("5")
+    page.get_by_label("Slip").get_by_role("button", name="stones", exact=True).click()
+    look_at(page, [5.5, 4.2, 8.5], [0, 0.2, 1.5])
+    shot("scatter")
+    page.keyboard.press("2")
+    look_at(page, [2.6, 0.7, 4.6], [1.6, 0.05, 2.6])
+    shot("scatter-near")
+
+
 def main(folder: Path) -> None:
     folder.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as data, demo_server(Path(data)) as address, chromium() as browser:
@@ -36,10 +84,6 @@ def main(folder: Path) -> None:
         page.goto(f"{address}/sets/{set_key(page, address, 'Workshop')}")
         wait_drawn(page)
         shot("stage")
-        page.keyboard.press("Control+/")
-        page.keyboard.type("jug")
-        shot("finder")
-        page.keyboard.press("Escape")
         choose(page, "cider jug")
         page.mouse.move(*on_screen(page, 1.1, 0.86, -2.78))
         shot("set-down")
@@ -88,8 +132,6 @@ def main(folder: Path) -> None:
         page.goto(f"{address}/store?set={key}")
         page.wait_for_timeout(SETTLE_MS)
         shot("store")
-        page.get_by_role("tab", name="from the prop house").click()
-        shot("prop-house")
         page.goto(f"{address}/bench/cider-jug")
         page.get_by_role("button", name="Draw it over the prop").click()
         shot("bench")
@@ -157,6 +199,7 @@ def main(folder: Path) -> None:
         page.keyboard.press("2")
         shot("shards")
         relations(page, address, shot)
+        scattered(page, address, shot)
 
 
 def relations(page: Page, address: str, shot: Callable[[str], None]) -> None:

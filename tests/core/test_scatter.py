@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brickseat_core.fit.check import check
-from brickseat_core.many.laying import Places, dots_of
+from brickseat_core.many.places import Places, dots_of
 from brickseat_core.many.recipe import BadRecipe, parse_recipe, recipe_json
 from brickseat_core.many.records import recipe_of, record_of
 from brickseat_core.moves import MoveRefused
@@ -212,6 +212,36 @@ def test_none_on_another_may_be_left_out() -> None:
     assert found.counts["laid"] == 400
 
 
+@pytest.mark.parametrize("count", [60, 120])
+def test_smaller_ones_gather_round_larger_ones(count: int) -> None:
+    on = dressed()
+    props = [
+        {"prop": "stone", "share": 1, "size": [4, 6]},
+        {"prop": "pot", "share": 5, "size": [0.5, 0.8], "gather_m": 0.5},
+    ]
+    pieces = scattered(on, count=count, props=props)
+    assert_all_sit(on)
+    large = {n: p for n, p in pieces.items() if p.prop.key == "stone"}
+    small = {n: p for n, p in pieces.items() if p.prop.key == "pot"}
+    assert (len(large), len(small)) == (count // 6, 5 * count // 6)
+    widths = np.array([float(np.ptp(world(p)[:, [0, 2]], axis=0).mean()) for p in large.values()])
+    away = np.linalg.norm(feet(small)[:, None, [0, 2]] - feet(large)[None][:, :, [0, 2]], axis=2) - 0.5 * widths
+    assert away.min(axis=1).max() < 0.5 + 0.05
+    assert np.median(away.min(axis=1)) < 0.25
+
+
+def test_one_kind_gives_way_to_another() -> None:
+    on = dressed()
+    props = [{"prop": "brick", "share": 1}, {"prop": "pot", "share": 4, "clear_m": 0.6, "clear_fade_m": 0.2}]
+    pieces = scattered(on, count=100, props=props)
+    assert_all_sit(on)
+    bricks = feet({n: p for n, p in pieces.items() if p.prop.key == "brick"})
+    pots = feet({n: p for n, p in pieces.items() if p.prop.key == "pot"})
+    assert len(bricks) == 20
+    # From the side of a brick: half of its width in plan, some 8 cm, lies between.
+    assert np.linalg.norm(pots[:, None] - bricks[None], axis=2).min() > 0.6
+
+
 def with_region(on: Dressed, region: Region) -> None:
     on.set = type(on.set)(**{**on.set.__dict__, "regions": {region.key: region}})
 
@@ -354,6 +384,7 @@ def test_a_record_keeps_all_of_a_recipe() -> None:
         ({"rules": {"slope_deg": [30, 10]}}, r"rules\.slope_deg: 30 is more than 10"),
         ({"rules": {"near": [{"within_m": 1}]}}, r"rules\.near\.0"),
         ({"pattern": "spiral"}, "pattern"),
+        ({"props": [{"prop": "pot", "gather_m": 1}]}, "one of them at least lies without others"),
         ({"on": ["nowhere"]}, "there is no piece 'nowhere'"),
         ({"keep_out": ["ground"]}, "is not closed"),
         ({"rules": {"far": [{"of": "path", "beyond_m": 1}]}}, "there is no piece and no region 'path'"),

@@ -17,35 +17,20 @@ from scipy.spatial import cKDTree
 from brickseat_core.contact.bearing import UPWARD
 from brickseat_core.contact.clash import contained_rows
 from brickseat_core.contact.contact_query import Contacts, ManyContacts
-from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.mesh_table import mesh_table
 from brickseat_core.deadline import UNLIMITED, Deadline
 from brickseat_core.fit.check import MANY, Looked, Looks, check, side_by_side
 from brickseat_core.fit.measuring import bands, cuts_something, raised_by_sink
 from brickseat_core.many.elbow import with_elbow_room
-from brickseat_core.many.pool import Candidates, Pool, Surface, side_of
-from brickseat_core.many.recipe import MOST_LAID, BadRecipe, ScatterRecipe
+from brickseat_core.many.places import A_FEW, MORE_THAN_WANTED, Places, surfaces_of
+from brickseat_core.many.pool import Candidates, Pool
+from brickseat_core.many.recipe import MOST_LAID, ScatterRecipe
 from brickseat_core.many.seating import FOOTPRINT, Seated, Seats, Wanted, chunks, ground_normals_kernel, seats_of
-from brickseat_core.many.sequences import sequence_on
 from brickseat_core.many.shaping import bases_of, kinds_of, leaned_ups
 from brickseat_core.many.volumes import Volumes
-from brickseat_core.many.weights import (
-    Shape,
-    Weight,
-    area_weight,
-    chalk_weight,
-    clump_weight,
-    facing_weight,
-    far_weight,
-    height_weight,
-    inside_weight,
-    near_weight,
-    outside_weight,
-    slope_weight,
-)
-from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.many.weights import Weight, clear_weight, gather_weight
 from brickseat_core.placing.pointing import FLOOR_SLOPE
-from brickseat_core.scene import DOWN, Piece, Pose, Prop, Set, Triple, Vec
+from brickseat_core.scene import DOWN, Piece, Pose, Prop, Triple, Vec
 from brickseat_core.tolerances import BALANCE_TOLERANCE
 
 Each = Callable[..., Iterator[Any]]
@@ -57,9 +42,6 @@ IN_WORDS: dict[Reason, str] = {
     "tips": "would tip",
     "kept_out": "reached into a keep-out",
 }
-MORE_THAN_WANTED = 1.1
-"""Candidates tried in a round, over those that are still wanted."""
-A_FEW = 16
 CROWD_WIDTHS = 0.5
 CROWDED = 0.5
 """Neighbours within so many widths of each, from which pieces are a crowd."""
@@ -69,9 +51,6 @@ MOST_ROUNDS = 60
 MOST_TRIED = 4
 """Candidates tried at most, over those that are wanted."""
 FEWEST_TRIED = 200
-CLUMPS_ON_SURFACE = 30
-"""Clumps on a surface where the recipe does not say how far they are apart."""
-MOST_CLUMPS = 20_000
 
 
 @dataclass(frozen=True)
@@ -91,107 +70,6 @@ class Laid:
             + (f" of {self.wanted}" if short > 0 else "")
             + (f" ({', '.join(why)})" if why else "")
         )
-
-
-@dataclass
-class Places:
-    """What the names of a recipe stand for on a set. ``index``: in which its pieces stand. ``without``: keys of pieces there
-    that are laid anew, and count for nothing."""
-
-    dressed: Set
-    index: SceneIndex
-    without: frozenset[str] = frozenset()
-
-    def shape(self, name: str, where: str) -> Shape:
-        """The region or piece of that key. Raises BadRecipe, saying where it is named."""
-        region = self.dressed.regions.get(name)
-        if region is not None:
-            return Shape(region.prop.mesh, region.pose)
-        piece = self.index.pieces.get(name)
-        if piece is None:
-            raise BadRecipe(f"{where}: there is no piece and no region {name!r} on the set; choose another one")
-        return Shape(self.index.mesh_of(piece), piece.pose)
-
-    def volume(self, name: str, where: str) -> Shape:
-        """As ``shape``, of a closed one. Raises BadRecipe."""
-        found = self.shape(name, where)
-        if not found.mesh.health.closed:
-            raise BadRecipe(f"{where}: {name} is not closed, so that nothing is inside of it; close its mesh")
-        return found
-
-    def copies(self, prop: str) -> list[Shape]:
-        """All pieces of a prop."""
-        return [
-            Shape(self.index.mesh_of(p), p.pose)
-            for p in self.index.pieces.values()
-            if p.prop.key == prop and p.key not in self.without
-        ]
-
-
-def surfaces_of(places: Places, recipe: ScatterRecipe) -> list[Surface]:
-    """The surfaces that a recipe lays on, with the rules of each. Raises BadRecipe."""
-    rules = recipe.rules
-    shared: list[Weight] = [facing_weight(recipe.facing)]
-    if rules.slope_deg is not None:
-        shared.append(slope_weight(rules))
-    if rules.height_m is not None:
-        shared.append(height_weight(rules))
-    if rules.area is not None:
-        shared.append(area_weight(rules.area))
-    later: list[Weight] = []
-    for number, near in enumerate(rules.near):
-        where = f"rules.near.{number}"
-        later.append(near_weight(near, [places.shape(near.of, where)] if near.of else places.copies(near.kind or "")))
-    for number, far in enumerate(rules.far):
-        where = f"rules.far.{number}"
-        later.append(far_weight(far, [places.shape(far.of, where)] if far.of else places.copies(far.kind or "")))
-    later += [outside_weight(places.volume(name, "keep_out")) for name in recipe.keep_out]
-    if recipe.only_inside:
-        later.append(inside_weight([places.volume(name, "only_inside") for name in recipe.only_inside]))
-    found = []
-    for place, name in enumerate(recipe.on):
-        piece = places.index.pieces.get(name)
-        if piece is None:
-            raise BadRecipe(f"on: there is no piece {name!r} on the set; choose another surface")
-        own = list(shared)
-        if rules.chalk:
-            own.append(chalk_weight([stroke for stroke in rules.chalk if stroke.on in (None, name)]))
-        own += later
-        mesh = places.index.mesh_of(piece)
-        if recipe.pattern == "clumped":
-            own.append(clumps_on(mesh, piece, recipe))
-        sequence = sequence_on(mesh, piece.pose, recipe.spread, recipe.seed)
-        found.append(Surface(place, piece, sequence, own, side_of(places.index, piece), recipe.facing))
-    return found
-
-
-def clumps_on(mesh: Mesh, piece: Piece, recipe: ScatterRecipe) -> Weight:
-    """The clumps of a surface, at the points of another seed."""
-    centres = sequence_on(mesh, piece.pose, "random", recipe.seed + (1 << 60))
-    spacing = recipe.clump_m or math.sqrt(centres.area / CLUMPS_ON_SURFACE)
-    many = max(1, min(MOST_CLUMPS, round(centres.area / spacing**2)))
-    return clump_weight(piece.pose.apply(centres.first(many).at), spacing)
-
-
-def dots_of(places: Places, recipe: ScatterRecipe) -> tuple[Vec, int]:
-    """(n, 3) points of the world on which a recipe lays as far as its rules and its elbow room say, and how many are wanted.
-
-    No shape is looked at: a first sight of it. Raises BadRecipe.
-    """
-    pool = Pool(surfaces_of(places, recipe))
-    if recipe.density_per_m2 is not None:
-        found = pool.denser(recipe.density_per_m2, MOST_LAID)
-    else:
-        found = pool.first(math.ceil(MORE_THAN_WANTED * (recipe.count or 0)) + A_FEW)
-    if recipe.no_overlap == "elbow":
-        kinds = kinds_of(found.number, recipe.props, recipe.seed)
-        radius = np.array([rule.elbow_room_m for rule in recipe.props])[kinds]
-        none = (np.zeros((0, 3)), np.zeros(0))
-        found = found.some(with_elbow_room(found.at, radius, *none, recipe.facing != "surface"))
-    wanted = recipe.count if recipe.count is not None else len(found.key)
-    out = np.isin(found.number, np.array(recipe.exceptions.taken_out, np.int64))
-    some = np.flatnonzero(~out[:wanted])
-    return found.at[some], wanted
 
 
 @dataclass
@@ -216,6 +94,7 @@ class Scatter:
     _held: dict[int, Piece] = field(default_factory=dict)
     _roomed: list[tuple[Vec, Vec]] = field(default_factory=list)
     _sitting: set[str] = field(default_factory=set)
+    _full: int = 0
 
     def run(self) -> Laid:
         """Lay it. Raises BadRecipe, and GivenUp where the deadline says so."""
@@ -232,27 +111,62 @@ class Scatter:
         self._spans = [index.span(prop.mesh) for prop in self.props]
         self._table = mesh_table([span.moving for span in self._spans])
         self._taken_out = set(recipe.exceptions.taken_out)
+        self._early = frozenset(k for k, r in enumerate(recipe.props) if r.gather_m is None and r.clear_m is None)
         self._nudge()
+        wanted = self._lay(pool, self._early, recipe.count)
+        if len(self._early) < len(self.props):
+            # What lies round others, or gives way to them, comes when they lie.
+            later = frozenset(range(len(self.props))) - self._early
+            for kind in sorted(later):
+                pool = Pool(surfaces_of(self.places, recipe, self._beside_others(kind)))
+                wanted += self._lay(pool, frozenset([kind]), recipe.count)
+        for piece in [p for number, p in self._held.items() if number not in self._laid]:
+            index.remove(piece.key)
+        left = {reason: count for reason in IN_WORDS if (count := self.left[reason])}
+        return Laid(self._laid, wanted, left if len(self._held) < wanted or recipe.count is None else {})
+
+    def _lay(self, pool: Pool, kinds: frozenset[int], count: int | None) -> int:
+        """Lay the props of ``kinds``, their part of ``count`` or as many as their density says; how many that are."""
+        shares = [rule.share for rule in self.recipe.props]
+        some = len(kinds) < len(shares)
+        share = sum(shares[kind] for kind in kinds) / sum(shares)
         everything = None
-        if recipe.density_per_m2 is not None:
-            everything = pool.denser(recipe.density_per_m2, MOST_LAID)
-        wanted = recipe.count if recipe.count is not None else len(everything.key) if everything is not None else 0
+        if self.recipe.density_per_m2 is not None:
+            everything = self._of_kinds(pool.denser(self.recipe.density_per_m2, MOST_LAID), kinds)
+        wanted = round(share * count) if count is not None else len(everything.key) if everything is not None else 0
+        numbers = np.array(list(self._held), np.int64)
+        before = int(np.isin(kinds_of(numbers, self.recipe.props, self.recipe.seed), list(kinds)).sum())
+        self._full = len(self._held) - before + wanted
         done = 0
         for _ in range(MOST_ROUNDS):
-            short = wanted - len(self._held)
-            if short <= 0 or done > MOST_TRIED * wanted + FEWEST_TRIED:
+            short = self._full - len(self._held)
+            if short <= 0 or done > MOST_TRIED * wanted / share + FEWEST_TRIED:
                 break
-            upto = done + math.ceil(MORE_THAN_WANTED * short) + A_FEW
+            upto = done + math.ceil(MORE_THAN_WANTED * short / share) + A_FEW
             candidates = everything.some(slice(upto)) if everything is not None else pool.first(upto)
             fresh = candidates.some(slice(done, None))
             done = len(candidates.key)
             if not len(fresh.key):
                 break
-            self._round(fresh, wanted)
-        for piece in [p for number, p in self._held.items() if number not in self._laid]:
-            index.remove(piece.key)
-        left = {reason: count for reason in IN_WORDS if (count := self.left[reason])}
-        return Laid(self._laid, wanted, left if len(self._held) < wanted or everything is not None else {})
+            self._round(self._of_kinds(fresh, kinds) if some else fresh)
+        return wanted
+
+    def _of_kinds(self, candidates: Candidates, kinds: frozenset[int]) -> Candidates:
+        """Those that one of the props of ``kinds`` lies on."""
+        return candidates.some(np.isin(kinds_of(candidates.number, self.recipe.props, self.recipe.seed), list(kinds)))
+
+    def _beside_others(self, kind: int) -> tuple[Weight, ...]:
+        """How one of the later props lies round those that lie already, or keeps off them."""
+        rule = self.recipe.props[kind]
+        boxes = [self.places.index.box_of(piece) for piece in self._held.values()]
+        feet = np.array([[0.5 * (lo[0] + hi[0]), lo[1], 0.5 * (lo[2] + hi[2])] for lo, hi in boxes]).reshape(-1, 3)
+        half = np.array([0.25 * (hi[0] - lo[0] + hi[2] - lo[2]) for lo, hi in boxes])
+        found = []
+        if rule.gather_m is not None:
+            found.append(gather_weight(feet, half, rule.gather_m))
+        if rule.clear_m is not None:
+            found.append(clear_weight(feet, half, rule.clear_m, rule.clear_fade_m))
+        return tuple(found)
 
     def _nudge(self) -> None:
         """Put what was moved by hand first: it stays where it is, and has its room."""
@@ -290,8 +204,8 @@ class Scatter:
             number=number,
         )
 
-    def _round(self, candidates: Candidates, wanted: int) -> None:
-        """Decide on candidates, in their order, until as many as ``wanted`` have their room."""
+    def _round(self, candidates: Candidates) -> None:
+        """Decide on candidates, in their order, until as many as are wanted have their room."""
         known = np.array([int(n) not in self._held for n in candidates.number], np.bool_)
         candidates = candidates.some(known)
         kinds = kinds_of(candidates.number, self.recipe.props, self.recipe.seed)
@@ -315,7 +229,7 @@ class Scatter:
             allowed = dict(zip(by_number, self._volumes.allow(seated, each), strict=True))
             standing = [p for p in seated if allowed[p.number]]
             cuts = self._cuts(standing, each) if self.recipe.no_overlap != "none" else {}
-        self._choose(candidates, seats, by_number, allowed, cuts, wanted)
+        self._choose(candidates, seats, by_number, allowed, cuts)
 
     def _with_elbow_room(self, candidates: Candidates, kinds: NDArray[np.int64]) -> NDArray[np.bool_]:
         radius = np.array([rule.elbow_room_m for rule in self.recipe.props])[kinds]
@@ -451,7 +365,6 @@ class Scatter:
         seated: Mapping[int | None, Piece],
         allowed: Mapping[int | None, bool],
         cuts: Mapping[str, set[str]],
-        wanted: int,
     ) -> None:
         """Give room to one after the other; what is in the way of an earlier one is not laid."""
         index = self.places.index
@@ -460,7 +373,7 @@ class Scatter:
         chosen: list[Piece] = []
         taken: set[str] = set()
         for place, n in enumerate(candidates.number.tolist()):
-            full = len(self._held) + len(chosen) >= wanted
+            full = len(self._held) + len(chosen) >= self._full
             piece = seated.get(n)
             if piece is None:
                 if not full:

@@ -45,7 +45,8 @@ class PropRule:
     ``share``: of all that are laid, beside the shares of the others. ``elbow_room_m``: radius kept free. ``size``: range of
     factors, in steps of ``size_step``; those of single axes besides. ``turn_deg``: range about its way up, in steps.
     ``tip_across_deg``, ``tip_along_deg``: ranges about the two other axes. ``lean``: 0 plumb to 1 square to the ground.
-    ``auto_bed``: whether it is sunk as much deeper as it needs to be in balance. ``side``: which of its sides touches.
+    ``gather_m``: only within so far of the props of the recipe that lie already, fading; ``clear_m``: only beyond so far of them,
+    fading over the next ``clear_fade_m``. What has either is laid after what has not. ``auto_bed``: whether it is sunk as much deeper as it needs to be in balance. ``side``: which of its sides touches.
     """
 
     prop: Name | None = None
@@ -68,6 +69,9 @@ class PropRule:
     sink_m: Depth = 0.0
     stand_off_m: Depth = 0.0
     auto_bed: bool = True
+    gather_m: Annotated[float, Field(gt=0, le=1e4, allow_inf_nan=False)] | None = None
+    clear_m: Length | None = None
+    clear_fade_m: Length = 0.0
     side: TouchSide = "base"
 
     @property
@@ -213,6 +217,8 @@ def checked(recipe: ScatterRecipe) -> ScatterRecipe:
             low, high = getattr(rule, name)
             if low > high:
                 raise BadRecipe(f"{where}.{name}: {low:g} is more than {high:g}; put the lesser one first")
+    if all(rule.gather_m is not None or rule.clear_m is not None for rule in recipe.props):
+        raise BadRecipe("props: one of them at least lies without others; leave out its gather_m and clear_m")
     rules = recipe.rules
     for name, band in (("slope_deg", rules.slope_deg), ("height_m", rules.height_m)):
         if band is not None and band[0] is not None and band[1] is not None and band[0] > band[1]:

@@ -21,6 +21,8 @@ ABOVE_GROUND = 1e-3
 """Metres above the ground at which it is asked whether a piece would stand in a volume: the two often share a plane."""
 CLUMP_RADIUS = 0.3
 """Radius of a clump, over the distance between clumps."""
+NEAREST = 4
+"""Neighbours of which the nearest side is looked for: the nearest middle may be that of a narrower one."""
 SPARSEST = 1e-6
 """What weighs less than this is nowhere."""
 
@@ -164,6 +166,25 @@ def clump_weight(centres: Vec, spacing: float) -> Weight:
     tree = cKDTree(centres)
     radius = CLUMP_RADIUS * spacing
     return lambda points, normals: np.exp(-np.square(tree.query(points)[0] / radius))
+
+
+def beside(feet: Vec, half: Vec, points: Vec) -> Vec:
+    """(n,) metres from points (n, 3) to the nearest of what stands on ``feet`` (k, 3), ``half`` (k,) metres wide on each side."""
+    if not len(feet):
+        return np.full(len(points), np.inf)
+    near = min(NEAREST, len(feet))
+    away, which = cKDTree(feet).query(points, k=np.arange(1, near + 1))
+    return np.asarray(np.maximum(0.0, (away - half[which]).min(axis=1)))
+
+
+def gather_weight(feet: Vec, half: Vec, within: float) -> Weight:
+    """The nearer to what stands on ``feet``, the more likely; nowhere beyond ``within`` metres of it."""
+    return lambda points, normals: np.square(ramp(-beside(feet, half, points), -within, 0.0))
+
+
+def clear_weight(feet: Vec, half: Vec, beyond: float, fade: float) -> Weight:
+    """Beyond so far of all that stands on ``feet``."""
+    return lambda points, normals: ramp(beside(feet, half, points), beyond, beyond + fade)
 
 
 def weights(rules: list[Weight], points: Vec, normals: Vec) -> Vec:

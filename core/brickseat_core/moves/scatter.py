@@ -4,7 +4,8 @@ from typing import Literal
 
 from pydantic.dataclasses import dataclass
 
-from brickseat_core.many.laying import Laid, Places, Scatter
+from brickseat_core.many.laying import Laid, Scatter
+from brickseat_core.many.places import Places
 from brickseat_core.many.recipe import BadRecipe, ScatterRecipe, checked
 from brickseat_core.many.records import record_of
 from brickseat_core.moves.choosing import taken_names

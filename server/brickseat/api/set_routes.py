@@ -37,7 +37,7 @@ from brickseat_core.fit.encoding import encode_fit, encode_verdict
 from brickseat_core.formats.errors import FileError
 from brickseat_core.gravity.pouring import PourSlip
 from brickseat_core.gravity.settling import SettleSlip
-from brickseat_core.many.laying import Places, dots_of
+from brickseat_core.many.places import Places, dots_of
 from brickseat_core.many.recipe import BadRecipe, checked
 from brickseat_core.moves import MoveRefused
 from brickseat_core.moves.adopt import AdoptMove

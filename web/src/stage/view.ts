@@ -272,12 +272,14 @@ export class StageView {
     this.redraw(false);
   }
 
+  /** The flags within the picture, the nearest first, as many as can be read. */
   private nearestFlags(): PlumbLabel[] {
-    if (this.flags.length <= MOST_FLAGS) return this.flags;
-    const eye = this.camera.position;
-    const away = this.flags.map((flag) => ({ flag, far: flag.at.distanceToSquared(eye) }));
-    away.sort((a, b) => a.far - b.far);
-    return away.slice(0, MOST_FLAGS).map(({ flag }) => flag);
+    const seen = this.flags.flatMap((flag) => {
+      const { x, y, z } = flag.at.clone().project(this.camera);
+      return Math.max(Math.abs(x), Math.abs(y), Math.abs(z)) < 1 ? [{ flag, z }] : [];
+    });
+    seen.sort((a, b) => a.z - b.z);
+    return seen.slice(0, MOST_FLAGS).map(({ flag }) => flag);
   }
 
   /** Draw these ties, as `TieLines` does. */

@@ -209,7 +209,7 @@ export function recipeOfText(
     throw new Error("What was copied is no recipe; copy one as text first.");
   }
   const recipe = found as Recipe;
-  if (typeof found !== "object" || !Array.isArray(recipe.props) || !Array.isArray(recipe.on))
+  if (!found || typeof found !== "object" || !Array.isArray(recipe.props) || !Array.isArray(recipe.on))
     throw new Error("What was copied is no recipe; copy one as text first.");
   const here = (name: string) => known.pieces.has(name) || known.regions.has(name);
   const rules = recipe.rules;

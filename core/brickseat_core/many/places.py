@@ -1,0 +1,137 @@
+"""What a recipe names on a set, and the surfaces that it lays on, each with its rules; and dots, a first sight of it."""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from brickseat_core.contact.index import SceneIndex
+from brickseat_core.many.elbow import with_elbow_room
+from brickseat_core.many.pool import Pool, Surface, side_of
+from brickseat_core.many.recipe import MOST_LAID, BadRecipe, ScatterRecipe
+from brickseat_core.many.sequences import sequence_on
+from brickseat_core.many.shaping import kinds_of
+from brickseat_core.many.weights import (
+    Shape,
+    Weight,
+    area_weight,
+    chalk_weight,
+    clump_weight,
+    facing_weight,
+    far_weight,
+    height_weight,
+    inside_weight,
+    near_weight,
+    outside_weight,
+    slope_weight,
+)
+from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.scene import Piece, Set, Vec
+
+CLUMPS_ON_SURFACE = 30
+"""Clumps on a surface where the recipe does not say how far they are apart."""
+MOST_CLUMPS = 20_000
+MORE_THAN_WANTED = 1.1
+"""Candidates looked at in a round, over those that are still wanted."""
+A_FEW = 16
+
+
+@dataclass
+class Places:
+    """What the names of a recipe stand for on a set. ``index``: in which its pieces stand. ``without``: keys of pieces there
+    that are laid anew, and count for nothing."""
+
+    dressed: Set
+    index: SceneIndex
+    without: frozenset[str] = frozenset()
+
+    def shape(self, name: str, where: str) -> Shape:
+        """The region or piece of that key. Raises BadRecipe, saying where it is named."""
+        region = self.dressed.regions.get(name)
+        if region is not None:
+            return Shape(region.prop.mesh, region.pose)
+        piece = self.index.pieces.get(name)
+        if piece is None:
+            raise BadRecipe(f"{where}: there is no piece and no region {name!r} on the set; choose another one")
+        return Shape(self.index.mesh_of(piece), piece.pose)
+
+    def volume(self, name: str, where: str) -> Shape:
+        """As ``shape``, of a closed one. Raises BadRecipe."""
+        found = self.shape(name, where)
+        if not found.mesh.health.closed:
+            raise BadRecipe(f"{where}: {name} is not closed, so that nothing is inside of it; close its mesh")
+        return found
+
+    def copies(self, prop: str) -> list[Shape]:
+        """All pieces of a prop."""
+        return [
+            Shape(self.index.mesh_of(p), p.pose)
+            for p in self.index.pieces.values()
+            if p.prop.key == prop and p.key not in self.without
+        ]
+
+
+def surfaces_of(places: Places, recipe: ScatterRecipe, further: tuple[Weight, ...] = ()) -> list[Surface]:
+    """The surfaces that a recipe lays on, with the rules of each, and ``further`` ones on all of them. Raises BadRecipe."""
+    rules = recipe.rules
+    shared: list[Weight] = [facing_weight(recipe.facing)]
+    if rules.slope_deg is not None:
+        shared.append(slope_weight(rules))
+    if rules.height_m is not None:
+        shared.append(height_weight(rules))
+    if rules.area is not None:
+        shared.append(area_weight(rules.area))
+    later: list[Weight] = []
+    for number, near in enumerate(rules.near):
+        where = f"rules.near.{number}"
+        later.append(near_weight(near, [places.shape(near.of, where)] if near.of else places.copies(near.kind or "")))
+    for number, far in enumerate(rules.far):
+        where = f"rules.far.{number}"
+        later.append(far_weight(far, [places.shape(far.of, where)] if far.of else places.copies(far.kind or "")))
+    later += [outside_weight(places.volume(name, "keep_out")) for name in recipe.keep_out]
+    if recipe.only_inside:
+        later.append(inside_weight([places.volume(name, "only_inside") for name in recipe.only_inside]))
+    found = []
+    for place, name in enumerate(recipe.on):
+        piece = places.index.pieces.get(name)
+        if piece is None:
+            raise BadRecipe(f"on: there is no piece {name!r} on the set; choose another surface")
+        own = list(shared)
+        if rules.chalk:
+            own.append(chalk_weight([stroke for stroke in rules.chalk if stroke.on in (None, name)]))
+        own += [*later, *further]
+        mesh = places.index.mesh_of(piece)
+        if recipe.pattern == "clumped":
+            own.append(clumps_on(mesh, piece, recipe))
+        sequence = sequence_on(mesh, piece.pose, recipe.spread, recipe.seed)
+        found.append(Surface(place, piece, sequence, own, side_of(places.index, piece), recipe.facing))
+    return found
+
+
+def clumps_on(mesh: Mesh, piece: Piece, recipe: ScatterRecipe) -> Weight:
+    """The clumps of a surface, at the points of another seed."""
+    centres = sequence_on(mesh, piece.pose, "random", recipe.seed + (1 << 60))
+    spacing = recipe.clump_m or math.sqrt(centres.area / CLUMPS_ON_SURFACE)
+    many = max(1, min(MOST_CLUMPS, round(centres.area / spacing**2)))
+    return clump_weight(piece.pose.apply(centres.first(many).at), spacing)
+
+
+def dots_of(places: Places, recipe: ScatterRecipe) -> tuple[Vec, int]:
+    """(n, 3) points of the world on which a recipe lays as far as its rules and its elbow room say, and how many are wanted.
+
+    No shape is looked at: a first sight of it. Raises BadRecipe.
+    """
+    pool = Pool(surfaces_of(places, recipe))
+    if recipe.density_per_m2 is not None:
+        found = pool.denser(recipe.density_per_m2, MOST_LAID)
+    else:
+        found = pool.first(math.ceil(MORE_THAN_WANTED * (recipe.count or 0)) + A_FEW)
+    if recipe.no_overlap == "elbow":
+        kinds = kinds_of(found.number, recipe.props, recipe.seed)
+        radius = np.array([rule.elbow_room_m for rule in recipe.props])[kinds]
+        none = (np.zeros((0, 3)), np.zeros(0))
+        found = found.some(with_elbow_room(found.at, radius, *none, recipe.facing != "surface"))
+    wanted = recipe.count if recipe.count is not None else len(found.key)
+    out = np.isin(found.number, np.array(recipe.exceptions.taken_out, np.int64))
+    some = np.flatnonzero(~out[:wanted])
+    return found.at[some], wanted

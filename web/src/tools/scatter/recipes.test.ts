@@ -1,0 +1,124 @@
+import { beforeEach, describe, expect, it } from "vitest";
+
+import { change, yard } from "../../fit/examples";
+import { useStage } from "../../state";
+import { PLAIN_RECIPE, recipeOf } from "../../state/scatter";
+import { CLAUSES, isLaid, numbersOf, recipeOfText, toggleProp, whyNot } from "./recipes";
+
+const now = () => useStage.getState();
+const record = (some: object = {}) => ({
+  key: "r",
+  name: "stones",
+  recipe: "scatter" as const,
+  seed: 3,
+  parameters: { props: [{ prop: "stone" }], on: ["floor"], count: 20 },
+  exceptions: { taken_out: [4], nudged: {} },
+  ...some,
+});
+const withRecord = (revision: number, after: object | null) =>
+  change(revision, { deltas: [{ kind: "recipe", key: "r", after: after as never }] });
+
+describe("the recipe in hand", () => {
+  beforeEach(() => {
+    now().close();
+    now().open(yard({ revision: 4 }));
+    now().takeUp(null);
+  });
+
+  it("takes props in and out, and a further one follows what is said of the first", () => {
+    toggleProp("stone");
+    now().setProps({ lean: 0.5, size: [0.8, 1.2] }, null);
+    toggleProp("thyme");
+    expect(now().recipe.props.map((rule) => [rule.prop, rule.lean, rule.name])).toEqual([
+      ["stone", 0.5, "stone"],
+      ["thyme", 0.5, "thyme"],
+    ]);
+    now().setProps({ share: 3 }, 1);
+    expect(now().recipe.props.map((rule) => rule.share)).toEqual([1, 3]);
+    toggleProp("stone");
+    expect(now().recipe.props.map((rule) => rule.prop)).toEqual(["thyme"]);
+  });
+
+  it("says why it cannot be laid yet", () => {
+    expect(whyNot(PLAIN_RECIPE)).toContain("trolley");
+    expect(whyNot({ ...PLAIN_RECIPE, props: [{ prop: "stone" }] })).toContain("ground");
+    expect(whyNot({ ...PLAIN_RECIPE, props: [{ prop: "stone" }], on: ["floor"] })).toBeNull();
+  });
+
+  it.each(CLAUSES.filter((clause) => clause.id !== "rub out").map((clause) => [clause.id, clause] as const))(
+    "the clause %s is said, or asked for, and left out again",
+    (_, clause) => {
+      toggleProp("stone");
+      expect(clause.here(now().recipe)).toBe(false);
+      clause.put(now());
+      expect(clause.here(now().recipe) || now().asking === clause.id).toBe(true);
+      clause.drop(now());
+      expect(clause.here(now().recipe)).toBe(false);
+    },
+  );
+
+  it("is taken up from the set with its seed and exceptions, and lies so until a word changes", () => {
+    now().apply(withRecord(5, record()));
+    now().takeUp("r");
+    expect(now().recipe).toMatchObject({ seed: 3, count: 20, exceptions: { taken_out: [4] } });
+    expect(isLaid()).toBe(true);
+    now().setRecipe({ count: 21 });
+    expect(isLaid()).toBe(false);
+  });
+
+  it("follows what becomes of it on the set, and keeps words that are not laid yet", () => {
+    now().apply(withRecord(5, record()));
+    now().takeUp("r");
+    let before = now().recipes;
+    now().apply(withRecord(6, record({ exceptions: { taken_out: [4, 9], nudged: {} } })));
+    now().followRecipes(before);
+    expect(isLaid()).toBe(true);
+    now().setRecipe({ count: 50 });
+    before = now().recipes;
+    now().apply(withRecord(7, record({ exceptions: { taken_out: [], nudged: {} } })));
+    now().followRecipes(before);
+    expect(now().recipe).toMatchObject({ count: 50, exceptions: { taken_out: [] } });
+    before = now().recipes;
+    now().apply(withRecord(8, null));
+    now().followRecipes(before);
+    expect([now().openRecipe, now().recipe.count]).toEqual([null, 50]);
+  });
+
+  it("comes back from text, without what this set does not have", () => {
+    const recipe = {
+      ...recipeOf(record()),
+      on: ["floor", "elsewhere"],
+      keep_out: ["gone"],
+      rules: {
+        near: [
+          { of: "jar", within_m: 1 },
+          { of: "gone", within_m: 2 },
+        ],
+      },
+    };
+    const known = {
+      pieces: new Map([
+        ["floor", 1],
+        ["jar", 1],
+      ]),
+      regions: new Map(),
+    };
+    const found = recipeOfText(JSON.stringify(recipe), known);
+    expect(found.on).toEqual(["floor"]);
+    expect(found.keep_out).toEqual([]);
+    expect(found.rules?.near).toEqual([{ of: "jar", within_m: 1 }]);
+    for (const text of ["no recipe", "[]", "3", "null", '{"props": 1}'])
+      expect(() => recipeOfText(text, known)).toThrow("copy one as text first");
+  });
+});
+
+it.each([
+  ["3, 17", [3, 17]],
+  ["17 and 3; 3", [3, 17]],
+  ["", []],
+  ["3, x", null],
+  ["-1", null],
+  ["2.5", null],
+])("numbers out of “%s”", (text, numbers) => {
+  expect(numbersOf(text)).toEqual(numbers);
+});
