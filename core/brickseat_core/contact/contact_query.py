@@ -163,22 +163,9 @@ class ManyContacts:
         some = slice(begin, end)
         near, far = leaning
         leans = self._leans[some]
-        travel, first, told, contacts, counts, touch, margin, grip = many_contacts_kernel(
-            self._forest,
-            self.index.placed,
-            len(self.index.keys),
-            self._grid,
-            self._table,
-            self._which[some],
-            self._linear[some],
-            self._origin[some],
-            self._direction[some],
-            self._row[some],
-            self._sink[some],
-            band,
-            np.where(leans, near, NO_LEANING[0]),
-            np.where(leans, far, NO_LEANING[1]),
-        )
+        lean_near, lean_far = np.where(leans, near, NO_LEANING[0]), np.where(leans, far, NO_LEANING[1])
+        bounds: tuple[Any, ...] = (self._sink[some], band, lean_near, lean_far)
+        travel, first, told, contacts, counts, touch, margin, grip = many_contacts_kernel(*self._asked(some), *bounds)
         rows: list[tuple[list[int], list[int], list[int], list[int]]] = [([], [], [], []) for _ in range(end - begin)]
         for piece, what, row in told.tolist():
             rows[piece][what].append(row)
@@ -197,24 +184,18 @@ class ManyContacts:
             )
         return found
 
+    def _asked(self, some: slice) -> tuple[Any, ...]:
+        """What the kernels are told of ``some`` of the pieces, and of all that stands."""
+        columns = (self._which, self._linear, self._origin, self._direction, self._row)
+        standing = (self._forest, self.index.placed, len(self.index.keys), self._grid, self._table)
+        return (*standing, *(column[some] for column in columns))
+
     def cuts(self, begin: int, end: int) -> list[list[int]]:
         """The rows that each of the pieces from number ``begin`` up to ``end`` is in, or that are in it.
 
         Of what ``of`` tells only this, in a part of its time; what is flush with a piece on all sides is left out.
         """
-        some = slice(begin, end)
-        told = many_cuts_kernel(
-            self._forest,
-            self.index.placed,
-            len(self.index.keys),
-            self._grid,
-            self._table,
-            self._which[some],
-            self._linear[some],
-            self._origin[some],
-            self._direction[some],
-            self._row[some],
-        )
+        told = many_cuts_kernel(*self._asked(slice(begin, end)))
         found: list[list[int]] = [[] for _ in range(end - begin)]
         for piece, what, row in told.tolist():
             if what != CONTAINED or contained_rows(self.index, int(self._row[begin + piece]), (row,)):

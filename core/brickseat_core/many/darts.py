@@ -36,12 +36,13 @@ def darts_kernel(points, normals, candidates, candidate_normals, order, radius):
     """
     n, m = points.shape[0], candidates.shape[0]
     buckets = 16
-    while buckets < 2 * (n + m):
+    # Most candidates do not stay. A small table is read sooner than a large one.
+    while buckets < n + m // 2:
         buckets *= 2
     mask = buckets - 1
-    head = np.full(buckets, NONE)
+    head = np.full(buckets, NONE, np.int32)
     # Points come first, then the candidates that stay: one chain for both.
-    following = np.full(n + m, NONE)
+    following = np.full(n + m, NONE, np.int32)
     square = radius * radius
     for i in range(n):
         x, y, z = (

@@ -15,7 +15,8 @@ from brickseat_core.scene import Piece, Vec
 
 FIRST_SHARE = 1.5
 """Points looked at first, over those that are wanted."""
-GROWING = 2.0
+MORE_THAN_NEEDED = 1.1
+LEAST_GROWTH, MOST_GROWTH = 1.2, 16.0
 MOST_GROWTHS = 40
 FEWEST_LOOKED_AT = 1 << 16
 SPARSEST_GROUND = 256
@@ -118,7 +119,9 @@ class Pool:
             found, all_seen = self._below(density)
             if len(found.key) >= count or all_seen or density * self._area >= most:
                 break
-            density = min(GROWING * density, most / max(self._area, 1e-12))
+            # As many more as it takes, by what of the ground was laid on so far.
+            wanted = MORE_THAN_NEEDED * count / max(len(found.key), 1)
+            density = min(density * min(max(wanted, LEAST_GROWTH), MOST_GROWTH), most / max(self._area, 1e-12))
         return found.some(slice(count))
 
     def denser(self, density: float, most: int) -> Candidates:

@@ -20,7 +20,7 @@ from brickseat_core.scene import Pose, Vec
 Spread = Literal["even", "random"]
 SHRINKING = 2.0 ** (-1.0 / 8.0)
 """What the radius is multiplied by from one level to the next: the finer, the more even is what lies between two levels."""
-DARTS = 2.0
+DARTS = 1.5
 """Darts for each point that a level holds when it is full."""
 FULL = 0.7
 """Points of a full level times its radius squared over the area (Feder, "Random sequential adsorption", 1980)."""

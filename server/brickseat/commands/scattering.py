@@ -47,10 +47,9 @@ def run_scatter(given: Given, recipe: Path, output: Path, seed: int | None) -> i
     after = outcome.change.on(found.dressed)
     store_set(found, after, models)
     save(found.document, output)
+    complain([outcome.change.words], given.quiet)
     if given.as_json:
         tell_json(dict(outcome.counts))
-    else:
-        complain([outcome.change.words], given.quiet)
     return left_over(after, given)
 
 

@@ -1241,7 +1241,8 @@ export interface components {
          * ChalkPatch
          * @description A stroke of chalk along ``points`` of the world: full within ``radius_m`` but for the last ``fade_m``.
          *
-         *     ``weight``: 1 lays all that may lie, 0 rubs out. Later strokes lie over earlier ones. ``on``: a surface, or any.
+         *     ``weight``: 1 lays all that may lie, 0 rubs out; where the first stroke rubs out, all is chalked before. Later strokes lie
+         *     over earlier ones. ``on``: a surface, or any.
          */
         ChalkPatch: {
             /**
@@ -2907,7 +2908,8 @@ export interface components {
          *     ``share``: of all that are laid, beside the shares of the others. ``elbow_room_m``: radius kept free. ``size``: range of
          *     factors, in steps of ``size_step``; those of single axes besides. ``turn_deg``: range about its way up, in steps.
          *     ``tip_across_deg``, ``tip_along_deg``: ranges about the two other axes. ``lean``: 0 plumb to 1 square to the ground.
-         *     ``auto_bed``: whether it is sunk as much deeper as it needs to be in balance. ``side``: which of its sides touches.
+         *     ``gather_m``: only within so far of the props of the recipe that lie already, fading; ``clear_m``: only beyond so far of them,
+         *     fading over the next ``clear_fade_m``. What has either is laid after what has not. ``auto_bed``: whether it is sunk as much deeper as it needs to be in balance. ``side``: which of its sides touches.
          */
         PropRule: {
             /**
@@ -2916,12 +2918,21 @@ export interface components {
              */
             auto_bed?: boolean;
             /**
+             * Clear Fade M
+             * @default 0
+             */
+            clear_fade_m?: number;
+            /** Clear M */
+            clear_m?: number | null;
+            /**
              * Elbow Room M
              * @default 0
              */
             elbow_room_m?: number;
             /** File */
             file?: string | null;
+            /** Gather M */
+            gather_m?: number | null;
             /**
              * Lean
              * @default 0

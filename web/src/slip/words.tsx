@@ -1,6 +1,6 @@
 /** The underlined words of a slip: a word is a control. */
 import { DropdownMenu, Popover } from "radix-ui";
-import { useRef, useState } from "react";
+import { type KeyboardEvent, useRef, useState } from "react";
 
 interface Choice<T extends string> {
   value: T;
@@ -114,41 +114,26 @@ export function NumberWord(props: {
       >
         {props.show(draft ?? props.value)}
       </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content
-          align="start"
-          sideOffset={4}
-          className="z-20 rounded-sm border border-rule bg-card p-2 shadow-md"
-        >
-          <input
-            autoFocus
-            aria-label={props.label}
-            aria-invalid={wrong}
-            value={text}
-            onFocus={(e) => e.target.select()}
-            onChange={(e) => {
-              setText(e.target.value);
-              setWrong(false);
-            }}
-            onKeyDown={(e) => {
-              if (e.key === "Enter") commit();
-              if (e.key === "ArrowUp" || e.key === "ArrowDown") {
-                e.preventDefault();
-                const from = props.late ? (props.read(text) ?? props.value) : props.value;
-                const next = clamp(rounded(from + (e.key === "ArrowUp" ? 1 : -1) * props.step));
-                if (!props.late) props.onChange(next);
-                setText(props.show(next));
-              }
-            }}
-            className="figure w-28 border-b border-ink bg-transparent px-1 outline-none"
-          />
-          {wrong && (
-            <p className="mt-1 max-w-40 text-[13px] text-clay-deep">
-              Write a value from {props.show(props.min)} to {props.show(props.max)}.
-            </p>
-          )}
-        </Popover.Content>
-      </Popover.Portal>
+      <Typing
+        label={props.label}
+        className="figure w-28"
+        text={text}
+        wrong={wrong ? `Write a value from ${props.show(props.min)} to ${props.show(props.max)}.` : null}
+        onText={(typed) => {
+          setText(typed);
+          setWrong(false);
+        }}
+        onKey={(e) => {
+          if (e.key === "Enter") commit();
+          if (e.key === "ArrowUp" || e.key === "ArrowDown") {
+            e.preventDefault();
+            const from = props.late ? (props.read(text) ?? props.value) : props.value;
+            const next = clamp(rounded(from + (e.key === "ArrowUp" ? 1 : -1) * props.step));
+            if (!props.late) props.onChange(next);
+            setText(props.show(next));
+          }
+        }}
+      />
     </Popover.Root>
   );
 }
@@ -185,28 +170,49 @@ export function TextWord(props: {
       >
         {props.value}
       </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content
-          align="start"
-          sideOffset={4}
-          className="z-20 rounded-sm border border-rule bg-card p-2 shadow-md"
-        >
-          <input
-            autoFocus
-            aria-label={props.label}
-            aria-invalid={wrong}
-            value={text}
-            onFocus={(e) => e.target.select()}
-            onChange={(e) => {
-              setText(e.target.value);
-              setWrong(false);
-            }}
-            onKeyDown={(e) => e.key === "Enter" && commit()}
-            className="w-56 border-b border-ink bg-transparent px-1 outline-none"
-          />
-          {wrong && <p className="mt-1 max-w-56 text-[13px] text-clay-deep">{props.wrong}</p>}
-        </Popover.Content>
-      </Popover.Portal>
+      <Typing
+        label={props.label}
+        className="w-56"
+        text={text}
+        wrong={wrong ? props.wrong : null}
+        onText={(typed) => {
+          setText(typed);
+          setWrong(false);
+        }}
+        onKey={(e) => e.key === "Enter" && commit()}
+      />
     </Popover.Root>
+  );
+}
+
+/** Where the value of a word is typed, and what is wrong with it. */
+function Typing(props: {
+  label: string;
+  className: string;
+  text: string;
+  wrong: string | null;
+  onText: (text: string) => void;
+  onKey: (event: KeyboardEvent) => void;
+}) {
+  return (
+    <Popover.Portal>
+      <Popover.Content
+        align="start"
+        sideOffset={4}
+        className="z-20 rounded-sm border border-rule bg-card p-2 shadow-md"
+      >
+        <input
+          autoFocus
+          aria-label={props.label}
+          aria-invalid={props.wrong !== null}
+          value={props.text}
+          onFocus={(e) => e.target.select()}
+          onChange={(e) => props.onText(e.target.value)}
+          onKeyDown={props.onKey}
+          className={`border-b border-ink bg-transparent px-1 outline-none ${props.className}`}
+        />
+        {props.wrong && <p className="mt-1 max-w-56 text-[13px] text-clay-deep">{props.wrong}</p>}
+      </Popover.Content>
+    </Popover.Portal>
   );
 }

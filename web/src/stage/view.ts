@@ -25,6 +25,7 @@ const SNAP_PX = 9;
 const COMPILING_MS = 10;
 const MOST_COMPILING = 2000;
 const MOST_FLAGS = 60;
+const FLAG_PX = { width: 44, height: 24 };
 
 export interface Labels {
   /** Called after each frame with where the labels stand on the screen, in CSS pixels. */
@@ -272,14 +273,25 @@ export class StageView {
     this.redraw(false);
   }
 
-  /** The flags within the picture, the nearest first, as many as can be read. */
+  /** The flags within the picture, the nearest first, and none over a nearer one. */
   private nearestFlags(): PlumbLabel[] {
+    const { clientWidth: width, clientHeight: height } = this.host;
     const seen = this.flags.flatMap((flag) => {
       const { x, y, z } = flag.at.clone().project(this.camera);
-      return Math.max(Math.abs(x), Math.abs(y), Math.abs(z)) < 1 ? [{ flag, z }] : [];
+      return Math.max(Math.abs(x), Math.abs(y), Math.abs(z)) < 1 ? [{ flag, x, y, z }] : [];
     });
     seen.sort((a, b) => a.z - b.z);
-    return seen.slice(0, MOST_FLAGS).map(({ flag }) => flag);
+    const shown: typeof seen = [];
+    for (const one of seen) {
+      if (shown.length === MOST_FLAGS) break;
+      const covered = shown.some(
+        ({ x, y }) =>
+          Math.abs(x - one.x) * width < 2 * FLAG_PX.width &&
+          Math.abs(y - one.y) * height < 2 * FLAG_PX.height,
+      );
+      if (!covered) shown.push(one);
+    }
+    return shown.map(({ flag }) => flag);
   }
 
   /** Draw these ties, as `TieLines` does. */

@@ -245,8 +245,9 @@ function Said({ clause, children }: { clause: Clause; children: React.ReactNode 
 }
 
 function Clauses({ recipe }: { recipe: Recipe }) {
-  const { pieces, regions, setRules, setProps, set, chalkWidth } = useParts(
+  const { pieces, props, regions, setRules, setProps, set, chalkWidth } = useParts(
     "pieces",
+    "props",
     "regions",
     "setRules",
     "setProps",
@@ -257,6 +258,22 @@ function Clauses({ recipe }: { recipe: Recipe }) {
     pieces.get(key ?? "")?.name ?? regions.get(key ?? "")?.name ?? "what is gone";
   const rule: Partial<PropRule> = recipe.props[0] ?? {};
   const rules = recipe.rules;
+  /** What is said of single props beside the others. */
+  const beside = (field: "gather_m" | "clear_m", before: string, after: string) =>
+    recipe.props.map((one, k) =>
+      one[field] == null ? null : (
+        <span key={one.prop ?? k}>
+          the <strong>{props.get(one.prop ?? "")?.name}</strong> {before}{" "}
+          <NumberWord
+            label={before}
+            value={one[field]}
+            {...inLargeLength}
+            onChange={(v) => setProps({ [field]: v }, k)}
+          />{" "}
+          {after}
+        </span>
+      ),
+    );
   const say: Record<string, () => React.ReactNode> = {
     slope: () => (
       <>
@@ -478,6 +495,8 @@ function Clauses({ recipe }: { recipe: Recipe }) {
         />
       </>
     ),
+    gather: () => beside("gather_m", "gathered within", "of the others"),
+    clear: () => beside("clear_m", "kept", "off the others"),
     elbow: () => (
       <>
         keeping{" "}
@@ -533,7 +552,9 @@ function More({ recipe }: { recipe: Recipe }) {
   const state = useParts("recipe", "setRecipe", "setRules", "setProps", "set");
   const absent = CLAUSES.filter(
     (clause) =>
-      (!clause.here(recipe) && !(clause.id === "rub out" && recipe.rules?.chalk?.length)) ||
+      (!clause.here(recipe) &&
+        (!clause.several || recipe.props.length > 1) &&
+        !(clause.id === "rub out" && recipe.rules?.chalk?.length)) ||
       SEVERAL.includes(clause.id),
   );
   return (

@@ -39,6 +39,14 @@ describe("the recipe in hand", () => {
     expect(now().recipe.props.map((rule) => rule.prop)).toEqual(["thyme"]);
   });
 
+  it("says of the prop that came last how it lies beside the others", () => {
+    toggleProp("stone");
+    toggleProp("thyme");
+    CLAUSES.find((clause) => clause.id === "gather")!.put(now());
+    toggleProp("fern");
+    expect(now().recipe.props.map((rule) => rule.gather_m ?? null)).toEqual([null, 0.5, null]);
+  });
+
   it("says why it cannot be laid yet", () => {
     expect(whyNot(PLAIN_RECIPE)).toContain("trolley");
     expect(whyNot({ ...PLAIN_RECIPE, props: [{ prop: "stone" }] })).toContain("ground");
@@ -49,6 +57,7 @@ describe("the recipe in hand", () => {
     "the clause %s is said, or asked for, and left out again",
     (_, clause) => {
       toggleProp("stone");
+      toggleProp("thyme");
       expect(clause.here(now().recipe)).toBe(false);
       clause.put(now());
       expect(clause.here(now().recipe) || now().asking === clause.id).toBe(true);

@@ -11,6 +11,8 @@ export interface Clause {
   id: string;
   /** How the list of more clauses names it. */
   words: string;
+  /** It is only for recipes of several props. */
+  several?: boolean;
   here: (recipe: Recipe) => boolean;
   put: (state: StageState) => void;
   drop: (state: StageState) => void;
@@ -143,13 +145,37 @@ export const CLAUSES: Clause[] = [
   },
 ];
 
+/** Clauses of one prop beside the others: said of the last one, which was taken into the recipe last. */
+const last = (state: StageState) => state.recipe.props.length - 1;
+CLAUSES.push(
+  {
+    id: "gather",
+    words: "gathered round the others…",
+    several: true,
+    here: (r) => r.props.some((rule) => rule.gather_m != null),
+    put: (s) => s.setProps({ gather_m: 0.5 }, last(s)),
+    drop: (s) => s.setProps({ gather_m: null }, null),
+  },
+  {
+    id: "clear",
+    words: "keeping off the others…",
+    several: true,
+    here: (r) => r.props.some((rule) => rule.clear_m != null),
+    put: (s) => s.setProps({ clear_m: 0.5 }, last(s)),
+    drop: (s) => s.setProps({ clear_m: null }, null),
+  },
+);
+
 /** Put a prop into the recipe, or take it out. */
 export function toggleProp(prop: string): void {
   const { recipe, setRecipe } = useStage.getState();
   const without = recipe.props.filter((rule) => rule.prop !== prop);
   const like = recipe.props[0];
   // A further prop follows the words that are said of all.
-  const fresh: PropRule = { ...(like ?? {}), prop, piece: null, file: null, name: prop, share: 1 };
+  const fresh: PropRule = {
+    ...(like ?? {}),
+    ...{ prop, piece: null, file: null, name: prop, share: 1, gather_m: null, clear_m: null },
+  };
   setRecipe({ props: without.length < recipe.props.length ? without : [...recipe.props, fresh] });
 }
 
