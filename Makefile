@@ -58,6 +58,7 @@ $(STAMPS)/stress: $(STAMPS)/python tests/stress/packages.txt
 
 stress: setup $(STAMPS)/stress
 	PYTHONPATH=benchmarks $(BIN)/python tests/stress/run.py $(STAMPS)/stress
+	PYTHONPATH=benchmarks $(BIN)/python tests/stress/many.py $(STAMPS)/stress
 	$(BIN)/python tests/stress/kills.py
 
 shots: setup browser

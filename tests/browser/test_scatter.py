@@ -192,6 +192,41 @@ def test_a_recipe_survives_a_reload_is_copied_as_text_and_forgotten(page: Page, 
     expect(page.get_by_label("Slip")).to_contain_text("keeping 120 mm elbow room")
 
 
+def test_a_box_is_drawn_that_nothing_reaches_into(page: Page, address: str) -> None:
+    key = yard(page, address)
+    before = stored(page, address, key)
+    look_at(page, [0.5, 7.0, 10.0], [0.5, 0.0, 3.0])
+    page.keyboard.press("5")
+    choose(page, "round stone")
+    page.evaluate("window.brickseat.state().setRecipe({ on: ['kiln-yard'], count: 80 })")
+    put(page, "a box to keep out of")
+    slip = page.get_by_label("Slip")
+    figure(page, "height of the box", "2m")
+    page.mouse.move(*on_screen(page, -0.5, 0.0, 2.5))
+    page.mouse.down()
+    page.mouse.move(*on_screen(page, 2.0, 0.0, 4.5), steps=6)
+    page.mouse.up()
+    expect(slip).to_contain_text("never inside box 1 (wipe out)")
+    page.wait_for_function("window.brickseat.view.regions.group.children.length === 1")
+    box = state(page, "[...s.regions.values()][0].pose")
+    assert box["scale"][1] >= 2.0
+    assert box["scale"][0] == pytest.approx(2.5, abs=0.4)
+    lay(page)
+    at = list(laid(page).values())
+    assert len(at) == 80
+    half = [0.5 * v for v in box["scale"]]
+    assert all(abs(x - box["position"][0]) > half[0] or abs(z - box["position"][2]) > half[2] for x, _, z in at)
+    slip.get_by_role("button", name="wipe out").click()
+    page.wait_for_function("window.brickseat.state().regions.size === 0")
+    page.wait_for_function("window.brickseat.view.regions.group.children.length === 0")
+    for _ in range(3):
+        revision = state(page, "s.revision")
+        page.keyboard.press("Control+z")
+        page.wait_for_function("r => window.brickseat.state().revision > r", arg=revision, timeout=60_000)
+    after = stored(page, address, key)
+    assert [after[k] for k in ("pieces", "regions", "recipes")] == [before[k] for k in ("pieces", "regions", "recipes")]
+
+
 @pytest.mark.parametrize("count", [10_000])
 def test_ten_thousand_pebbles_lie_and_are_taken_back(page: Page, address: str, count: int) -> None:
     key = yard(page, address)

@@ -86,6 +86,7 @@ TIES = st.sampled_from(["new-1", "new-2", "new-3"])
 TWO = {"piece": st.sampled_from(NAMES), "to": st.sampled_from(NAMES)}
 LINES = st.tuples(st.tuples(metres, metres, metres), st.tuples(metres, metres, metres))
 POSE = st.fixed_dictionaries({"position": st.tuples(metres, metres, metres)})
+RECIPE, REGION = "new-6", "new-5"
 ONE: dict[str, st.SearchStrategy[Any]] = {
     "place": st.fixed_dictionaries({"piece": st.sampled_from(NAMES), "pose": POSE, "reseat": st.booleans()}),
     "rename": st.fixed_dictionaries({"piece": st.sampled_from(NAMES), "name": st.sampled_from(["a", "crate", "b"])}),
@@ -102,6 +103,23 @@ ONE: dict[str, st.SearchStrategy[Any]] = {
     "hang": st.fixed_dictionaries(TWO),
     "pose": st.fixed_dictionaries({"piece": st.sampled_from(NAMES), "prop": st.sampled_from(NAMES)}),
     "row": st.fixed_dictionaries({"prop": st.sampled_from(NAMES), "line": LINES, "count": st.integers(1, 4)}),
+    "scatter": st.fixed_dictionaries(
+        {
+            "recipe": st.fixed_dictionaries(
+                {
+                    "props": st.just([{"prop": "bowl", "size": [0.3, 0.5]}]),
+                    "on": st.sampled_from([["room"], ["table"], ["ground", "crate"], ["nowhere"]]),
+                    "count": st.integers(1, 6),
+                    "seed": st.integers(0, 3),
+                }
+            ),
+            "again": st.sampled_from([None, RECIPE]),
+        }
+    ),
+    "clear": st.fixed_dictionaries({"recipe": st.just(RECIPE), "keep": st.booleans()}),
+    "release": st.fixed_dictionaries({"pieces": st.sampled_from([["new-7"], ["new-7", "new-8"], ["crate"]])}),
+    "mark_out": st.fixed_dictionaries({"prop": st.sampled_from(NAMES), "pose": POSE}),
+    "wipe_out": st.fixed_dictionaries({"regions": st.sampled_from([[REGION], ["new-1"]])}),
     "cut": st.fixed_dictionaries(
         {"piece": st.sampled_from(NAMES), "bearer": st.sampled_from(NAMES), "clearance_m": st.floats(0, 0.01)}
     ),
@@ -121,12 +139,16 @@ def test_every_move_that_can_be_asked_for_is_tried_here() -> None:
 
 
 def related_room() -> Dressed:
-    """The room with seats on some of it, and a join, a tie of each kind and a cut-out."""
+    """The room with seats on some of it, and a join, a tie of each kind, a cut-out, a recipe and a region."""
     d = Dressed(*(with_seats(p, seat("top", (0, 0.2, 0), (0, 1, 0))) if p.key == "crate" else p for p in room()))
     d.do("tie", tie="join", piece="bowl", to="table")
     d.do("tie", tie="gap", piece="afloat", to="crate", at_least=True, distance_m=0.1)
     d.do("tie", tie="cling", piece="ball", to="crate")
     d.do("cut", piece="hatch", bearer="screen")
+    d.do("mark_out", prop="crate", pose={"position": [1.0, 0.5, 1.0]})
+    d.do("scatter", recipe={"props": [{"prop": "bowl", "size": [0.3, 0.5]}], "on": ["room"], "count": 3})
+    assert (set(d.set.recipes), set(d.set.regions)) == ({RECIPE}, {REGION})
+    assert "new-7" in d.set.pieces
     return d
 
 

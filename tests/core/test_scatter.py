@@ -137,6 +137,13 @@ def test_more_never_moves_one_that_lies(few: int, more: int, clearing: str, patt
     assert {n: p.pose for n, p in one.items()} == {n: both[n].pose for n in one}
 
 
+def test_one_worker_lays_what_many_do(monkeypatch: pytest.MonkeyPatch) -> None:
+    fields = {"count": 120, "rule": {"lean": 0.5, "size": [0.5, 1.5]}}
+    many = scattered(dressed(), **fields)
+    monkeypatch.setattr("os.cpu_count", lambda: 1)
+    assert {n: p.pose for n, p in scattered(dressed(), **fields).items()} == {n: p.pose for n, p in many.items()}
+
+
 def test_what_is_laid_depends_on_nothing_but_the_recipe() -> None:
     one, other = dressed(), dressed()
     scattered(other, count=7, seed=9)
@@ -262,6 +269,29 @@ def test_keep_outs_and_volumes_to_stay_in(turned_out: bool) -> None:
     found = scattered(inside, count=60, only_inside=["bay"])
     assert len(found) > 30
     assert max(float(np.linalg.norm(world(p) - bay.pose.origin, axis=1).max()) for p in found.values()) < 1.5
+
+
+def test_a_volume_is_marked_out_named_and_wiped_out() -> None:
+    on = dressed()
+    pose = {"position": [0.5, 0.3, 0.5], "scale": [10.0, 20.0, 12.0]}
+    outcome = on.do("mark_out", prop="brick", pose=pose)
+    (region,) = on.set.regions.values()
+    assert (region.name, outcome.change.words) == ("brick 1", "marked out brick 1")
+    assert set(on.set.pieces) == {"ground"}
+    pieces = scattered(on, count=80, keep_out=[region.key])
+    for laid_piece in pieces.values():
+        inside = np.abs(world(laid_piece) - [0.5, 0.3, 0.5]) < [1.0, 0.6, 0.6]
+        assert not inside.all(axis=1).any()
+    assert on.do("mark_out", prop="brick", pose=pose, name="path").change.words == "marked out path"
+    before = on.set
+    gone = on.do("wipe_out", regions=[region.key])
+    assert [r.name for r in on.set.regions.values()] == ["path"]
+    assert gone.change.backwards().on(on.set) == before
+    with pytest.raises(MoveRefused, match="no longer there"):
+        on.look("wipe_out", regions=[region.key])
+    on.props["open"] = Prop("open", "open", yard().prop.mesh)
+    with pytest.raises(MoveRefused, match="open is not closed"):
+        on.look("mark_out", prop="open", pose=pose)
 
 
 def test_not_inside_the_kiln() -> None:

@@ -144,6 +144,24 @@ def record_by_name(path: Path) -> dict[str, Any]:
     return found
 
 
+def test_volumes_are_marked_out_and_wiped_out_in_files(yard: Path) -> None:
+    moves, out, again = yard.with_name("moves.json"), yard.with_name("out.glb"), yard.with_name("again.glb")
+    pose = {"position": [4, 1, 4], "scale": [2, 2, 2]}
+    moves.write_text(json.dumps([{"kind": "mark_out", "prop": "kiln", "pose": pose, "name": "round the gate"}]))
+    done = run("apply", yard, moves, "-o", out)
+    assert done.returncode == 0, done.stderr
+    regions = {r.name: r for r in opened(out).regions.values()}
+    assert set(regions) == {"box 1", "round the gate"}
+    assert regions["round the gate"].pose.position == (4.0, 1.0, 4.0)
+    run("scatter", out, written(yard.parent, keep_out=["round the gate"]), "-o", again)
+    assert all(max(abs(p.pose.position[0] - 4), abs(p.pose.position[2] - 4)) > 1 for p in laid(again).values())
+    moves.write_text(json.dumps([{"kind": "wipe_out", "regions": ["box 1", "round the gate"]}]))
+    assert run("apply", out, moves, "-o", again).returncode == 0
+    assert not opened(again).regions
+    assert {p.name for p in opened(again).pieces.values()} == {p.name for p in opened(yard).pieces.values()}
+    assert run("apply", yard, moves, "-o", out).stderr.endswith("see the nodes of role region\n")
+
+
 @pytest.mark.parametrize(
     ("more", "said"),
     [

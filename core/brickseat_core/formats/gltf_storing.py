@@ -21,7 +21,7 @@ from brickseat_core.formats.gltf_set import (
     split_matrix,
 )
 from brickseat_core.relations.cutting import derived_meshes
-from brickseat_core.scene import Piece, Set, Vec
+from brickseat_core.scene import Piece, Pose, Prop, Set, Vec
 
 
 def store_set(found: GltfSet, after: Set, models: Mapping[str, GltfDocument] | None = None) -> None:
@@ -44,14 +44,20 @@ def store_set(found: GltfSet, after: Set, models: Mapping[str, GltfDocument] | N
     gone = (before.pieces.keys() - after.pieces.keys()) | redrawn
     new = [p for key, p in after.pieces.items() if key not in before.pieces or key in redrawn]
     carried = Bodies(found, models or {})
-    bodies = {p.key: carried.body_of(p) for p in new}
+    bodies = {p.key: carried.body_of(p.prop, p.name) for p in new}
+    marked = [r for key, r in after.regions.items() if key not in before.regions]
+    volumes = {r.key: carried.body_of(r.prop, r.name) for r in marked}
     store_poses(found, {k: p for k, p in after.pieces.items() if k in before.pieces and k not in redrawn})
     for key, piece in after.pieces.items():
         if key in before.pieces and key not in redrawn:
             store_words(found, before.pieces[key], piece)
-    remove_bodies(found, gone)
+    remove_bodies(found, [found.bodies[key] for key in gone])
+    remove_bodies(found, [found.volumes[key] for key in before.regions.keys() - after.regions.keys()])
     for piece in new:
-        add_body(found, piece, bodies[piece.key])
+        ours = {"role": piece.role, **piece_extras(piece), **seat_extras(piece.prop)}
+        add_body(found, piece.name, piece.pose, ours, bodies[piece.key])
+    for region in marked:
+        add_body(found, region.name, region.pose, {"role": "region"}, volumes[region.key])
     if any(after.of_kind(kind) != before.of_kind(kind) for kind in FIELDS):
         store_relations(found, after)
     store_cuts(found, after)
@@ -147,14 +153,14 @@ class Bodies:
         for key, piece in found.dressed.pieces.items():
             self._of.setdefault(piece.prop.key, found.bodies[key])
 
-    def body_of(self, piece: Piece) -> Body:
-        """The body that draws the prop of ``piece``. Raises FileError where it cannot be drawn once more."""
-        body = self._of.get(piece.prop.key)
+    def body_of(self, prop: Prop, name: str) -> Body:
+        """The body that draws a prop, for a new place of that ``name``. Raises FileError where it cannot be drawn once more."""
+        body = self._of.get(prop.key)
         if body is None:
-            model = self._models.get(piece.prop.key)
+            model = self._models.get(prop.key)
             if model is None:
-                raise FileError(f"no piece of the file draws {piece.prop.name}, so that “{piece.name}” cannot be drawn")
-            body = self._of[piece.prop.key] = self._carried(piece.prop.name, model)
+                raise FileError(f"no piece of the file draws {prop.name}, so that “{name}” cannot be drawn")
+            body = self._of[prop.key] = self._carried(prop.name, model)
         if any(part.skinned for part in body.parts):
             raise FileError(f"“{body.name}” is bent by joints and cannot be drawn once more; convert it first")
         return body
@@ -170,12 +176,14 @@ class Bodies:
         return Body("", name, Placement(parts[0].node, None, parts[0].mesh, np.eye(4)), parts, {})
 
 
-def add_body(found: GltfSet, piece: Piece, body: Body) -> None:
-    """A node for a new piece, and one below it for each further part, drawn as ``body`` draws them."""
+def add_body(found: GltfSet, name: str, pose: Pose, ours: Json, body: Body) -> None:
+    """A node for a new piece or region, and one below it for each further part, drawn as ``body`` draws them.
+
+    ``ours``: its extras.
+    """
     nodes = found.document.json["nodes"]
     back = np.linalg.inv(body.lead.world)
-    lead: Json = {"name": piece.name, "matrix": [float(v) for v in piece.pose.matrix.T.ravel()]}
-    lead["extras"] = {"brickseat": {"role": piece.role, **piece_extras(piece), **seat_extras(piece.prop)}}
+    lead: Json = {"name": name, "matrix": [float(v) for v in pose.matrix.T.ravel()], "extras": {"brickseat": ours}}
     number = len(nodes)
     nodes.append(lead)
     for part in body.parts:
@@ -198,18 +206,20 @@ def scene_of(found: GltfSet) -> Json:
     return scene
 
 
-def remove_bodies(found: GltfSet, keys: Iterable[str]) -> None:
+def remove_bodies(found: GltfSet, bodies: Iterable[Body]) -> None:
     """Take bodies out of the scene: their nodes draw nothing any more, and those that hold nothing else are let go."""
     nodes = found.document.json["nodes"]
     dropped: dict[int, set[int]] = {}
     cleared: set[int] = set()
-    for key in keys:
-        for part in found.bodies[key].parts:
+    for body in bodies:
+        for part in body.parts:
             if part.instance is not None:
                 dropped.setdefault(part.node, set()).add(part.instance)
             else:
                 cleared.add(part.node)
-        cleared.update(n for n, own in found.body_of_node.items() if own == key)
+        cleared.update(n for n, own in found.body_of_node.items() if own == body.key)
+        if body.lead.instance is None:
+            cleared.add(body.lead.node)
     for node, instances in dropped.items():
         kept = [m for number, m in enumerate(instance_matrices(found.document, node)) if number not in instances]
         if kept:

@@ -118,6 +118,11 @@ def by_key(dressed: Set, data: Any, lines: Mapping[str, Line]) -> Any:
     named = dict(data)
     if isinstance(named.get("pieces"), list):
         named["pieces"] = [key_of(name) for name in named["pieces"]]
+    if isinstance(named.get("regions"), list):
+        regions = {region.name: region.key for region in dressed.regions.values()}
+        if missing := next((name for name in named["regions"] if name not in regions), None):
+            raise MoveRefused(f"there is no region named {missing!r}; see the nodes of role region")
+        named["regions"] = [regions[name] for name in named["regions"]]
     line = named.get("line")
     if isinstance(line, str):
         if line not in lines:

@@ -217,7 +217,8 @@ def seats_kernel(  # type: ignore[no-untyped-def]
                 query, placed, probes, frame[2].copy(), np.inf, np.full(rows.shape[0], FLUSH_WIDTH), 0.0, none
             )
             travel, who = -lift, 0
-        if who < 0 or abs(travel) > height:
+        # A plate may lie on a hump that is higher than it is thick; what falls farther fell off an edge.
+        if who < 0 or abs(travel) > max(height, 0.25 * (hi[0] - lo[0] + hi[1] - lo[1])):
             ended[j] = 1
             continue
         for k in range(3):

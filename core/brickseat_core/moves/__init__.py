@@ -21,6 +21,7 @@ from brickseat_core.moves import (
     lay_on,
     line_up,
     loosen,
+    mark_out,
     place,
     pose,
     pull_apart,
@@ -42,6 +43,7 @@ from brickseat_core.moves import (
     tie,
     turn,
     turn_joint,
+    wipe_out,
 )
 from brickseat_core.moves.registry import (
     REGISTRY,
@@ -80,6 +82,7 @@ __all__ = [
     "lay_on",
     "line_up",
     "loosen",
+    "mark_out",
     "parse",
     "place",
     "pose",
@@ -103,4 +106,5 @@ __all__ = [
     "tie",
     "turn",
     "turn_joint",
+    "wipe_out",
 ]

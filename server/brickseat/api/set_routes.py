@@ -32,6 +32,7 @@ from brickseat.sets.under_way import moves_under_way
 from brickseat.store.importing import limb_of, posed
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import prop_of
+from brickseat.store.volumes import PAPER_BOX, paper_box
 from brickseat_core.contact.section import section
 from brickseat_core.fit.encoding import encode_fit, encode_verdict
 from brickseat_core.formats.errors import FileError
@@ -199,6 +200,8 @@ def move(request: HttpRequest, key: uuid.UUID, asked: set_schemas.MoveRequest) -
     props = visible_props(request, dressed)
 
     def find_prop(live: LiveSet, wanted: str) -> Prop:
+        if wanted == PAPER_BOX:
+            paper_box()
         if not props.filter(key=wanted).exists():
             raise MoveRefused("that prop is not in the store; choose another")
         return live.prop(wanted)

@@ -2131,6 +2131,25 @@ export interface components {
              */
             ties?: string[];
         };
+        /**
+         * MarkOutMove
+         * @description A new region of the closed shape of a prop, at a pose. ``name``: what it is called; as its prop by default.
+         */
+        MarkOutMove: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "mark_out";
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            pose: components["schemas"]["PoseForm"];
+            /** Prop */
+            prop: string;
+        };
         /** MaterialSchema */
         MaterialSchema: {
             /** Bounce */
@@ -2219,7 +2238,7 @@ export interface components {
          */
         MoveRequest: {
             /** Move */
-            move: components["schemas"]["AdjustMove"] | components["schemas"]["AdjustTieMove"] | components["schemas"]["BedMove"] | components["schemas"]["BesideMove"] | components["schemas"]["CarryMove"] | components["schemas"]["ClearMove"] | components["schemas"]["CopyMove"] | components["schemas"]["CutMove"] | components["schemas"]["FillInMove"] | components["schemas"]["FixMove"] | components["schemas"]["GroupMove"] | components["schemas"]["HangMove"] | components["schemas"]["JoinMove"] | components["schemas"]["LayOnMove"] | components["schemas"]["LineUpMove"] | components["schemas"]["LoosenMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["PoseMove"] | components["schemas"]["PullApartMove"] | components["schemas"]["PushMove"] | components["schemas"]["ReleaseMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RenameMove"] | components["schemas"]["RepairMove"] | components["schemas"]["ReseatMove"] | components["schemas"]["RestMove"] | components["schemas"]["RowMove"] | components["schemas"]["ScatterMove"] | components["schemas"]["SetDownMove"] | components["schemas"]["SizeMove"] | components["schemas"]["SlideMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["StandMove"] | components["schemas"]["SwapMove"] | components["schemas"]["TieMove"] | components["schemas"]["TurnMove"] | components["schemas"]["TurnJointMove"];
+            move: components["schemas"]["AdjustMove"] | components["schemas"]["AdjustTieMove"] | components["schemas"]["BedMove"] | components["schemas"]["BesideMove"] | components["schemas"]["CarryMove"] | components["schemas"]["ClearMove"] | components["schemas"]["CopyMove"] | components["schemas"]["CutMove"] | components["schemas"]["FillInMove"] | components["schemas"]["FixMove"] | components["schemas"]["GroupMove"] | components["schemas"]["HangMove"] | components["schemas"]["JoinMove"] | components["schemas"]["LayOnMove"] | components["schemas"]["LineUpMove"] | components["schemas"]["LoosenMove"] | components["schemas"]["MarkOutMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["PoseMove"] | components["schemas"]["PullApartMove"] | components["schemas"]["PushMove"] | components["schemas"]["ReleaseMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RenameMove"] | components["schemas"]["RepairMove"] | components["schemas"]["ReseatMove"] | components["schemas"]["RestMove"] | components["schemas"]["RowMove"] | components["schemas"]["ScatterMove"] | components["schemas"]["SetDownMove"] | components["schemas"]["SizeMove"] | components["schemas"]["SlideMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["StandMove"] | components["schemas"]["SwapMove"] | components["schemas"]["TieMove"] | components["schemas"]["TurnMove"] | components["schemas"]["TurnJointMove"] | components["schemas"]["WipeOutMove"];
         };
         /**
          * NearRule
@@ -2757,7 +2776,7 @@ export interface components {
              */
             kind: "preview";
             /** Move */
-            move: components["schemas"]["AdjustMove"] | components["schemas"]["AdjustTieMove"] | components["schemas"]["BedMove"] | components["schemas"]["BesideMove"] | components["schemas"]["CarryMove"] | components["schemas"]["ClearMove"] | components["schemas"]["CopyMove"] | components["schemas"]["CutMove"] | components["schemas"]["FillInMove"] | components["schemas"]["FixMove"] | components["schemas"]["GroupMove"] | components["schemas"]["HangMove"] | components["schemas"]["JoinMove"] | components["schemas"]["LayOnMove"] | components["schemas"]["LineUpMove"] | components["schemas"]["LoosenMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["PoseMove"] | components["schemas"]["PullApartMove"] | components["schemas"]["PushMove"] | components["schemas"]["ReleaseMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RenameMove"] | components["schemas"]["RepairMove"] | components["schemas"]["ReseatMove"] | components["schemas"]["RestMove"] | components["schemas"]["RowMove"] | components["schemas"]["ScatterMove"] | components["schemas"]["SetDownMove"] | components["schemas"]["SizeMove"] | components["schemas"]["SlideMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["StandMove"] | components["schemas"]["SwapMove"] | components["schemas"]["TieMove"] | components["schemas"]["TurnMove"] | components["schemas"]["TurnJointMove"];
+            move: components["schemas"]["AdjustMove"] | components["schemas"]["AdjustTieMove"] | components["schemas"]["BedMove"] | components["schemas"]["BesideMove"] | components["schemas"]["CarryMove"] | components["schemas"]["ClearMove"] | components["schemas"]["CopyMove"] | components["schemas"]["CutMove"] | components["schemas"]["FillInMove"] | components["schemas"]["FixMove"] | components["schemas"]["GroupMove"] | components["schemas"]["HangMove"] | components["schemas"]["JoinMove"] | components["schemas"]["LayOnMove"] | components["schemas"]["LineUpMove"] | components["schemas"]["LoosenMove"] | components["schemas"]["MarkOutMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["PoseMove"] | components["schemas"]["PullApartMove"] | components["schemas"]["PushMove"] | components["schemas"]["ReleaseMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RenameMove"] | components["schemas"]["RepairMove"] | components["schemas"]["ReseatMove"] | components["schemas"]["RestMove"] | components["schemas"]["RowMove"] | components["schemas"]["ScatterMove"] | components["schemas"]["SetDownMove"] | components["schemas"]["SizeMove"] | components["schemas"]["SlideMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["StandMove"] | components["schemas"]["SwapMove"] | components["schemas"]["TieMove"] | components["schemas"]["TurnMove"] | components["schemas"]["TurnJointMove"] | components["schemas"]["WipeOutMove"];
             /** N */
             n: number;
         };
@@ -4110,6 +4129,19 @@ export interface components {
             name: string;
             /** Reason */
             reason: string;
+        };
+        /**
+         * WipeOutMove
+         * @description Regions taken away. A recipe that names one says so when it is laid again.
+         */
+        WipeOutMove: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "wipe_out";
+            /** Regions */
+            regions: string[];
         };
     };
     responses: never;

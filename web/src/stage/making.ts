@@ -54,7 +54,9 @@ export function tryingOn(view: StageView, line: LiveLine): (move: Move | null) =
 export async function learnNew(change: Change): Promise<void> {
   const { props, learn } = useStage.getState();
   const fresh = new Set(
-    piecesOf(change.deltas).flatMap(([, piece]) => (piece && !props.has(piece.prop) ? [piece.prop] : [])),
+    change.deltas.flatMap(({ kind, after }) =>
+      (kind === "piece" || kind === "region") && after && !props.has(after.prop) ? [after.prop] : [],
+    ),
   );
   for (const key of fresh) learn([await propOf(key)]);
 }

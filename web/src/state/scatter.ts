@@ -8,7 +8,17 @@ export type Recipe = Schemas["ScatterRecipe"];
 export type PropRule = Schemas["PropRule"];
 export type Rules = Schemas["GroundRules"];
 /** What the next press on the stage is for; null: it chooses what the recipe lays on. */
-export type Asking = "near" | "far" | "keep out" | "only inside" | "area" | "chalk" | "rub out" | null;
+export type Asking =
+  | "near"
+  | "far"
+  | "keep out"
+  | "only inside"
+  | "area"
+  | "chalk"
+  | "rub out"
+  | "box to keep out of"
+  | "box to stay in"
+  | null;
 
 export const PLAIN_RECIPE: Recipe = { props: [], on: [], count: 40, seed: 1 };
 
@@ -21,6 +31,8 @@ export interface ScatterSlice {
   asking: Asking;
   /** Metres that the chalk is wide. */
   chalkWidth: number;
+  /** Metres that a drawn box is high. */
+  boxHeight: number;
   /** Where it would lie, x, y, z one after the other; empty where nothing is to be shown. */
   dots: number[];
   setRecipe: (some: Partial<Recipe>) => void;
@@ -59,6 +71,7 @@ export const scatterSlice: StateCreator<StageState, [], [], ScatterSlice> = (set
   recipeName: "",
   asking: null,
   chalkWidth: 1,
+  boxHeight: 1,
   dots: [],
   setRecipe: (some) => set(({ recipe }) => ({ recipe: { ...recipe, ...some } })),
   setRules: (some) => set(({ recipe }) => ({ recipe: { ...recipe, rules: { ...recipe.rules, ...some } } })),

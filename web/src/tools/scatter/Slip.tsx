@@ -41,21 +41,25 @@ const ASKED: Record<Exclude<Asking, null>, string> = {
   area: "Press on the point that it lies round.",
   chalk: "Draw on the ground where it may lie; more strokes add to it.",
   "rub out": "Draw on the ground where it may not lie any more.",
+  "box to keep out of": "Drag on the ground from corner to corner of a box that nothing may reach into.",
+  "box to stay in": "Drag on the ground from corner to corner of a box that all stay in.",
 };
 
 export function ScatterSlip() {
-  const { recipe, setRecipe, pieces, props, note, asking, set, recipes, takeUp, openRecipe } = useParts(
-    "recipe",
-    "setRecipe",
-    "pieces",
-    "props",
-    "note",
-    "asking",
-    "set",
-    "recipes",
-    "takeUp",
-    "openRecipe",
-  );
+  const { recipe, setRecipe, pieces, props, note, asking, boxHeight, set, recipes, takeUp, openRecipe } =
+    useParts(
+      "boxHeight",
+      "recipe",
+      "setRecipe",
+      "pieces",
+      "props",
+      "note",
+      "asking",
+      "set",
+      "recipes",
+      "takeUp",
+      "openRecipe",
+    );
   const kept = [...recipes.values()].filter((record) => record.recipe === "scatter");
   const chosen = (
     <p className="mt-2 text-[14px]">
@@ -155,6 +159,18 @@ export function ScatterSlip() {
       {asking && (
         <p className="mt-1 border-l-4 border-clay pl-2 text-[14px]" role="status">
           {ASKED[asking]}{" "}
+          {asking.startsWith("box") && (
+            <>
+              It is{" "}
+              <NumberWord
+                label="height of the box"
+                value={boxHeight}
+                {...inLargeLength}
+                onChange={(height) => set({ boxHeight: height })}
+              />{" "}
+              high.{" "}
+            </>
+          )}
           <QuietButton onClick={() => set({ asking: null })}>
             {asking === "chalk" || asking === "rub out" ? "done" : "never mind"}
           </QuietButton>
@@ -420,11 +436,13 @@ function Clauses({ recipe }: { recipe: Recipe }) {
     "keep out": () => (
       <>
         never inside <strong>{recipe.keep_out!.map(called).join(" or ")}</strong>
+        <WipeOut keys={recipe.keep_out!} />
       </>
     ),
     "only inside": () => (
       <>
         only inside <strong>{recipe.only_inside!.map(called).join(" or ")}</strong>
+        <WipeOut keys={recipe.only_inside!} />
       </>
     ),
     size: () => (
@@ -517,6 +535,24 @@ function Clauses({ recipe }: { recipe: Recipe }) {
       {say[clause.id]!()}
     </Said>
   ));
+}
+
+/** Drawn boxes are taken away here: nothing on the stage can be pressed on for that. */
+function WipeOut({ keys }: { keys: string[] }) {
+  const { regions, recipe, setRecipe } = useParts("regions", "recipe", "setRecipe");
+  const drawn = keys.filter((key) => regions.has(key));
+  if (!drawn.length) return null;
+  const wipe = async () => {
+    if (!(await make({ kind: "wipe_out", regions: drawn }))) return;
+    const without = (names: string[] | undefined) => (names ?? []).filter((key) => !drawn.includes(key));
+    setRecipe({ keep_out: without(recipe.keep_out), only_inside: without(recipe.only_inside) });
+  };
+  return (
+    <>
+      {" "}
+      (<QuietButton onClick={() => void wipe()}>wipe out</QuietButton>)
+    </>
+  );
 }
 
 function Span(props: {

@@ -53,18 +53,19 @@ describe("the recipe in hand", () => {
     expect(whyNot({ ...PLAIN_RECIPE, props: [{ prop: "stone" }], on: ["floor"] })).toBeNull();
   });
 
-  it.each(CLAUSES.filter((clause) => clause.id !== "rub out").map((clause) => [clause.id, clause] as const))(
-    "the clause %s is said, or asked for, and left out again",
-    (_, clause) => {
-      toggleProp("stone");
-      toggleProp("thyme");
-      expect(clause.here(now().recipe)).toBe(false);
-      clause.put(now());
-      expect(clause.here(now().recipe) || now().asking === clause.id).toBe(true);
-      clause.drop(now());
-      expect(clause.here(now().recipe)).toBe(false);
-    },
-  );
+  it.each(
+    CLAUSES.filter((clause) => !/^rub out|^box/.test(clause.id)).map(
+      (clause) => [clause.id, clause] as const,
+    ),
+  )("the clause %s is said, or asked for, and left out again", (_, clause) => {
+    toggleProp("stone");
+    toggleProp("thyme");
+    expect(clause.here(now().recipe)).toBe(false);
+    clause.put(now());
+    expect(clause.here(now().recipe) || now().asking === clause.id).toBe(true);
+    clause.drop(now());
+    expect(clause.here(now().recipe)).toBe(false);
+  });
 
   it("is taken up from the set with its seed and exceptions, and lies so until a word changes", () => {
     now().apply(withRecord(5, record()));

@@ -1,6 +1,7 @@
 /** What the scatter slip does with its recipe: props, clauses, laying, and the recipe as text. */
 import { toast } from "sonner";
 
+import type { Triple } from "../../api/client";
 import { make } from "../../stage/making";
 import { useStage } from "../../state";
 import { type Asking, type PropRule, type Recipe, recipeOf, sameRecipe } from "../../state/scatter";
@@ -22,6 +23,15 @@ const first = (recipe: Recipe): Partial<PropRule> => recipe.props[0] ?? {};
 const asks = (state: StageState, asking: Asking) => state.set({ asking });
 const same = (range: [number, number] | undefined, value: number) =>
   !range || (range[0] === value && range[1] === value);
+
+/** Drawn boxes are named by the clauses that keep out of things or stay in them: these are only other ways to begin those. */
+const BOXES: Clause[] = (["box to keep out of", "box to stay in"] as const).map((id) => ({
+  id,
+  words: `a ${id}…`,
+  here: () => false,
+  put: (s) => asks(s, id),
+  drop: () => undefined,
+}));
 
 export const CLAUSES: Clause[] = [
   {
@@ -88,6 +98,7 @@ export const CLAUSES: Clause[] = [
     put: (s) => asks(s, "only inside"),
     drop: (s) => s.setRecipe({ only_inside: [] }),
   },
+  ...BOXES,
   {
     id: "size",
     words: "of different sizes…",
@@ -177,6 +188,34 @@ export function toggleProp(prop: string): void {
     ...{ prop, piece: null, file: null, name: prop, share: 1, gather_m: null, clear_m: null },
   };
   setRecipe({ props: without.length < recipe.props.length ? without : [...recipe.props, fresh] });
+}
+
+/** A volume that is drawn on the stage: its foot in plan, in metres, and how high it is. */
+export interface DrawnBox {
+  /** Middle of its foot. */
+  at: Triple;
+  across: number;
+  along: number;
+  height: number;
+}
+
+/** Mark a box out on the set, and name it in the recipe. */
+export async function markOut(box: DrawnBox, inside: boolean): Promise<void> {
+  const [x, y, z] = box.at;
+  const change = await make({
+    kind: "mark_out",
+    prop: "paper-box",
+    pose: {
+      position: [x, y + 0.5 * box.height, z],
+      orientation: [0, 0, 0, 1],
+      scale: [box.across, box.height, box.along],
+    },
+  });
+  const key = change?.deltas.find((delta) => delta.kind === "region")?.key;
+  const { recipe, setRecipe } = useStage.getState();
+  if (!key) return;
+  if (inside) setRecipe({ only_inside: [...(recipe.only_inside ?? []), key] });
+  else setRecipe({ keep_out: [...(recipe.keep_out ?? []), key] });
 }
 
 /** Whether the recipe in hand lies on the set just as it is said. */
