@@ -12,6 +12,7 @@ from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_lines import Line
+from brickseat_core.formats.recipe_names import UnknownName
 from brickseat_core.formats.recipe_names import by_key as recipe_by_key
 from brickseat_core.moves import MoveRefused, compute_move, parse
 from brickseat_core.relations.indexing import follow, index_of
@@ -129,7 +130,10 @@ def by_key(dressed: Set, data: Any, lines: Mapping[str, Line]) -> Any:
             raise MoveRefused(f"no node named {line!r} draws a line; those that do: {', '.join(lines) or 'none'}")
         named["line"], named["closed"] = lines[line].points.tolist(), lines[line].closed
     if named.get("kind") == "scatter" and isinstance(named.get("recipe"), dict):
-        named["recipe"] = recipe_by_key(named["recipe"], dressed, strict=True)
+        try:
+            named["recipe"] = recipe_by_key(named["recipe"], dressed, strict=True)
+        except UnknownName as problem:
+            raise MoveRefused(str(problem)) from None
     for field in NAMES_A_PIECE:
         if isinstance(named.get(field), str):
             named[field] = key_of(named[field])

@@ -3,9 +3,12 @@
 from collections.abc import Mapping
 from typing import Any
 
-from brickseat_core.many.recipe import renamed
-from brickseat_core.moves import MoveRefused
+from brickseat_core.many.renaming import renamed
 from brickseat_core.scene import Set
+
+
+class UnknownName(ValueError):
+    """A recipe names what is not in the file; says what."""
 
 
 def by_name(parameters: Mapping[str, Any], dressed: Set) -> dict[str, Any]:
@@ -28,7 +31,7 @@ def by_name(parameters: Mapping[str, Any], dressed: Set) -> dict[str, Any]:
 
 
 def by_key(parameters: Mapping[str, Any], dressed: Set, strict: bool = False) -> dict[str, Any]:
-    """The parameters of a recipe with keys in the place of names. ``strict``: raises MoveRefused for a name that is not there.
+    """The parameters of a recipe with keys in the place of names. ``strict``: raises UnknownName for a name that is not there.
 
     What a kept recipe names may be gone meanwhile: it is told when the recipe is laid again.
     """
@@ -36,7 +39,7 @@ def by_key(parameters: Mapping[str, Any], dressed: Set, strict: bool = False) ->
 
     def key_of(name: str) -> str:
         if strict and name not in keys:
-            raise MoveRefused(f"there is no piece and no region named {name!r}; see brickseat check")
+            raise UnknownName(f"there is no piece and no region named {name!r}; see brickseat check")
         return keys.get(name, name)
 
     def prop_of(name: str) -> str:

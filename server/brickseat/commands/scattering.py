@@ -14,7 +14,7 @@ from brickseat_core.formats.gltf_storing import store_set
 from brickseat_core.formats.moves_file import fresh_keys, prop_named, read_json
 from brickseat_core.formats.opening import open_document
 from brickseat_core.formats.prop_file import whole_prop
-from brickseat_core.formats.recipe_names import by_key
+from brickseat_core.formats.recipe_names import UnknownName, by_key
 from brickseat_core.many.recipe import BadRecipe, parse_recipe
 from brickseat_core.moves import MoveRefused, compute_move
 from brickseat_core.moves.scatter import ScatterMove
@@ -42,7 +42,7 @@ def run_scatter(given: Given, recipe: Path, output: Path, seed: int | None) -> i
                 fresh_keys(found.dressed),
                 Deadline(on_progress=on_progress),
             )
-    except (BadRecipe, MoveRefused) as problem:
+    except (BadRecipe, MoveRefused, UnknownName) as problem:
         raise FileError(f"{recipe}: {problem}") from None
     after = outcome.change.on(found.dressed)
     store_set(found, after, models)
