@@ -198,7 +198,11 @@ def test_a_box_is_drawn_that_nothing_reaches_into(page: Page, address: str) -> N
     look_at(page, [0.5, 7.0, 10.0], [0.5, 0.0, 3.0])
     page.keyboard.press("5")
     choose(page, "round stone")
+    choose(page, "pot of thyme")
     page.evaluate("window.brickseat.state().setRecipe({ on: ['kiln-yard'], count: 80 })")
+    # The last of the list: it has to be reached on a small screen, too.
+    put(page, "gathered round the others")
+    expect(page.get_by_label("Slip")).to_contain_text("the pot of thyme gathered within")
     put(page, "a box to keep out of")
     slip = page.get_by_label("Slip")
     figure(page, "height of the box", "2m")

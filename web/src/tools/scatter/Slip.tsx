@@ -600,7 +600,8 @@ function More({ recipe }: { recipe: Recipe }) {
         <DropdownMenu.Content
           align="start"
           sideOffset={4}
-          className="z-20 min-w-40 rounded-sm border border-rule bg-card py-1 shadow-md"
+          collisionPadding={8}
+          className="z-20 max-h-(--radix-dropdown-menu-content-available-height) min-w-40 overflow-auto rounded-sm border border-rule bg-card py-1 shadow-md"
         >
           {absent.map((clause) => (
             <DropdownMenu.Item
