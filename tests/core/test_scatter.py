@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from brickseat_core.deadline import Deadline, Stopped
 from brickseat_core.fit.check import check
 from brickseat_core.many.places import Places, dots_of
 from brickseat_core.many.recipe import BadRecipe, parse_recipe, recipe_json
@@ -361,6 +362,46 @@ def test_a_swapped_piece_stays_swapped() -> None:
     on.do("swap", pieces=[first[number].key], prop="stone")
     on.do("scatter", recipe=recipe_json(recipe_of(on.set.recipes[key])), again=key)
     assert laid(on)[number].prop.key == "stone"
+
+
+def test_a_spiked_piece_is_never_moved_and_what_is_changed_by_hand_stays() -> None:
+    on = dressed()
+    first = scattered(on, count=40)
+    key = next(iter(on.set.recipes))
+    spiked, renamed = sorted(first)[1], sorted(first)[2]
+    on.do("spike", pieces=[first[spiked].key], spiked=True)
+    on.do("rename", piece=first[renamed].key, name="the old pot")
+    # Even a recipe that knows nothing of it leaves it, and lays all others anew.
+    for asked in (recipe(40, seed=9), recipe(40, rules={"height_m": [5, 6]})):
+        again = on.look("scatter", recipe=asked, again=key).change.on(on.set)
+        assert again.pieces[first[spiked].key] == on.piece(first[spiked].key)
+    on.do("scatter", recipe=recipe_json(recipe_of(on.set.recipes[key])), again=key)
+    assert (laid(on)[spiked].spiked, laid(on)[renamed].name) == (True, "the old pot")
+    assert {n: p.pose for n, p in laid(on).items()} == {n: p.pose for n, p in first.items()}
+
+
+@pytest.mark.parametrize(("count", "shares"), [(25, [1, 1]), (100, [1, 1, 1]), (7, [2, 1, 1])])
+def test_parts_of_a_count_make_the_whole(count: int, shares: list[int]) -> None:
+    on = dressed()
+    kinds = ["brick", "pot", "stone"]
+    props = [
+        {"prop": kind, "share": share, "size": [0.5, 0.5], **({"clear_m": 0.0} if k else {})}
+        for k, (kind, share) in enumerate(zip(kinds, shares, strict=False))
+    ]
+    assert on.do("scatter", recipe=recipe(count, props=props)).counts["laid"] == count
+
+
+def test_laying_is_given_up_while_points_are_looked_for() -> None:
+    on = dressed()
+    told: list[int] = []
+
+    def stop(done: int, total: int) -> bool:
+        told.append(done)
+        return len(told) < 3
+
+    with pytest.raises(Stopped):
+        dots_of(Places(on.set, on.index.fork()), parse_recipe(recipe(4000, seed=77)), Deadline(on_progress=stop))
+    assert len(told) == 3
 
 
 def test_laying_again_keeps_keys_and_undo_takes_it_back() -> None:

@@ -25,7 +25,7 @@ from brickseat_core.many.elbow import with_elbow_room
 from brickseat_core.many.places import A_FEW, MORE_THAN_WANTED, Places, surfaces_of
 from brickseat_core.many.pool import Candidates, Pool
 from brickseat_core.many.recipe import MOST_LAID, ScatterRecipe
-from brickseat_core.many.seating import FOOTPRINT, Seated, Seats, Wanted, chunks, ground_normals_kernel, seats_of
+from brickseat_core.many.seating import CHUNK, FOOTPRINT, Seated, Seats, Wanted, ground_normals_kernel, seats_of
 from brickseat_core.many.shaping import bases_of, kinds_of, leaned_ups
 from brickseat_core.many.volumes import Volumes
 from brickseat_core.many.weights import Weight, clear_weight, gather_weight
@@ -77,7 +77,7 @@ class Scatter:
     """A recipe being laid in ``places``, whose index is a fork that is its own. ``props``: of its rules, in their order.
 
     ``key_of``, ``name_of``: of the piece of a number, the second with the prop that it is a copy of. ``kept``: pieces that
-    were moved by hand, by number: they stand as they are.
+    were changed by hand, by number, or are spiked: they stand as they are.
     """
 
     places: Places
@@ -100,7 +100,7 @@ class Scatter:
         """Lay it. Raises BadRecipe, and GivenUp where the deadline says so."""
         recipe, index = self.recipe, self.places.index
         surfaces = surfaces_of(self.places, recipe)
-        pool = Pool(surfaces)
+        pool = Pool(surfaces, self.deadline)
         self._rows = np.array(sorted({index.row[s.piece.key] for s in surfaces}), np.int64)
         self._surface_row = np.array([index.row[s.piece.key] for s in surfaces], np.int64)
         self._surface_keys = {s.piece.key for s in surfaces}
@@ -113,27 +113,36 @@ class Scatter:
         self._taken_out = set(recipe.exceptions.taken_out)
         self._early = frozenset(k for k, r in enumerate(recipe.props) if r.gather_m is None and r.clear_m is None)
         self._nudge()
-        wanted = self._lay(pool, self._early, recipe.count)
-        if len(self._early) < len(self.props):
-            # What lies round others, or gives way to them, comes when they lie.
-            later = frozenset(range(len(self.props))) - self._early
-            for kind in sorted(later):
-                pool = Pool(surfaces_of(self.places, recipe, self._beside_others(kind)))
-                wanted += self._lay(pool, frozenset([kind]), recipe.count)
+        # What lies round others, or gives way to them, comes when they lie.
+        groups = [self._early, *(frozenset([k]) for k in range(len(self.props)) if k not in self._early)]
+        parts = self._parts_of(groups)
+        wanted = self._lay(pool, groups[0], parts[0])
+        for group, part in zip(groups[1:], parts[1:], strict=True):
+            (kind,) = group
+            further = surfaces_of(self.places, recipe, self._beside_others(kind))
+            wanted += self._lay(Pool(further, self.deadline), group, part)
         for piece in [p for number, p in self._held.items() if number not in self._laid]:
             index.remove(piece.key)
         left = {reason: count for reason in IN_WORDS if (count := self.left[reason])}
         return Laid(self._laid, wanted, left if len(self._held) < wanted or recipe.count is None else {})
 
+    def _parts_of(self, groups: list[frozenset[int]]) -> list[int] | list[None]:
+        """How many of the count each group of props gets by its shares, together just as many; None where there is no count."""
+        if self.recipe.count is None:
+            return [None] * len(groups)
+        ends = np.cumsum([sum(self.recipe.props[kind].share for kind in group) for group in groups])
+        upto = np.round(self.recipe.count * ends / ends[-1]).astype(np.int64)
+        return [int(part) for part in np.diff(upto, prepend=0)]
+
     def _lay(self, pool: Pool, kinds: frozenset[int], count: int | None) -> int:
-        """Lay the props of ``kinds``, their part of ``count`` or as many as their density says; how many that are."""
+        """Lay the props of ``kinds``: ``count`` of them, or as many as their density says; how many that are."""
         shares = [rule.share for rule in self.recipe.props]
         some = len(kinds) < len(shares)
         share = sum(shares[kind] for kind in kinds) / sum(shares)
         everything = None
         if self.recipe.density_per_m2 is not None:
             everything = self._of_kinds(pool.denser(self.recipe.density_per_m2, MOST_LAID), kinds)
-        wanted = round(share * count) if count is not None else len(everything.key) if everything is not None else 0
+        wanted = count if count is not None else len(everything.key) if everything is not None else 0
         numbers = np.array(list(self._held), np.int64)
         before = int(np.isin(kinds_of(numbers, self.recipe.props, self.recipe.seed), list(kinds)).sum())
         self._full = len(self._held) - before + wanted
@@ -170,14 +179,14 @@ class Scatter:
 
     def _nudge(self) -> None:
         """Put what was moved by hand first: it stays where it is, and has its room."""
-        numbers = np.array(sorted(self.recipe.exceptions.nudged), np.int64)
+        numbers = np.array(sorted({*self.recipe.exceptions.nudged, *self.kept}), np.int64)
         if not len(numbers):
             return
         kinds = kinds_of(numbers, self.recipe.props, self.recipe.seed)
         for number, kind in zip(numbers.tolist(), kinds.tolist(), strict=True):
-            nudged, rule = self.recipe.exceptions.nudged[number], self.recipe.props[kind]
-            piece = self.kept.get(number)
+            rule, piece = self.recipe.props[kind], self.kept.get(number)
             if piece is None:
+                nudged = self.recipe.exceptions.nudged[number]
                 plumb = bases_of(np.array([number]), np.array([[0.0, 1.0, 0.0]]), rule, self.recipe.seed)[0]
                 basis = plumb if nudged.basis is None else np.array(nudged.basis).reshape(3, 3)
                 piece = self._piece(number, kind, Pose.of(basis, np.array(nudged.position)), DOWN, rule.sink_m)
@@ -243,13 +252,14 @@ class Scatter:
     def _clear_of_standing(self, at: Vec, radius: Vec) -> NDArray[np.bool_]:
         """(n,) whether circles about points (n, 3) keep off the boxes of the props that stand already."""
         own = {p.key for p in self._held.values()}
-        boxes = [
-            self.places.index.box_of(p)
-            for p in self.places.index.pieces.values()
+        index = self.places.index
+        rows = [
+            index.row[p.key]
+            for p in index.pieces.values()
             if p.role == "prop" and p.key not in own and p.key not in self._surface_keys
         ]
         clear = np.ones(len(at), np.bool_)
-        for lo, hi in boxes:
+        for lo, hi in zip(index.placed.lo[rows], index.placed.hi[rows], strict=True):
             aside = np.maximum(np.maximum(lo - at, at - hi), 0.0)
             clear &= (np.hypot(aside[:, 0], aside[:, 2]) >= radius) | (aside[:, 1] >= radius)
         return clear
@@ -293,7 +303,7 @@ class Scatter:
         def seated(begin: int) -> Seats:
             return seats_of(index, self._rows, self._table, wanted, band, begin)
 
-        for part in each(seated, list(chunks(n))):
+        for part in each(seated, range(0, n, CHUNK)):
             parts.append(part)
             self._tell()
         if not parts:

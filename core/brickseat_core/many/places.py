@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
+from brickseat_core.deadline import UNLIMITED, Deadline
 from brickseat_core.many.elbow import with_elbow_room
 from brickseat_core.many.pool import Pool, Surface, side_of
 from brickseat_core.many.recipe import MOST_LAID, BadRecipe, ScatterRecipe
@@ -116,12 +117,12 @@ def clumps_on(mesh: Mesh, piece: Piece, recipe: ScatterRecipe) -> Weight:
     return clump_weight(piece.pose.apply(centres.first(many).at), spacing)
 
 
-def dots_of(places: Places, recipe: ScatterRecipe) -> tuple[Vec, int]:
+def dots_of(places: Places, recipe: ScatterRecipe, deadline: Deadline = UNLIMITED) -> tuple[Vec, int]:
     """(n, 3) points of the world on which a recipe lays as far as its rules and its elbow room say, and how many are wanted.
 
-    No shape is looked at: a first sight of it. Raises BadRecipe.
+    No shape is looked at: a first sight of it. Raises BadRecipe, and GivenUp where the deadline says so.
     """
-    pool = Pool(surfaces_of(places, recipe))
+    pool = Pool(surfaces_of(places, recipe), deadline)
     if recipe.density_per_m2 is not None:
         found = pool.denser(recipe.density_per_m2, MOST_LAID)
     else:

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brickseat_core.contact.index import SceneIndex
+from brickseat_core.deadline import UNLIMITED, Deadline
 from brickseat_core.many.recipe import Facing
 from brickseat_core.many.sequences import MOST_POINTS, Sequence
 from brickseat_core.many.weights import Weight, weights
@@ -48,7 +49,7 @@ NO_CANDIDATES = Candidates(
 
 @dataclass
 class Surface:
-    """One surface of a recipe: the standing ``piece``, its sequence, its rules, and how far it was looked at."""
+    """One surface of a recipe, with an area: the standing ``piece``, its sequence, its rules, and how far it was looked at."""
 
     place: int
     piece: Piece
@@ -59,11 +60,11 @@ class Surface:
     seen: int = 0
     valid: Candidates = field(default=NO_CANDIDATES)
 
-    def look_at(self, count: int) -> None:
+    def look_at(self, count: int, deadline: Deadline) -> None:
         """Weigh the first ``count`` points, those that were not weighed yet."""
         if count <= self.seen:
             return
-        points = self.sequence.first(count)
+        points = self.sequence.first(count, deadline)
         fresh = slice(self.seen, len(points.triangle))
         at = self.piece.pose.apply(points.at[fresh])
         normal = points.normal[fresh] @ np.linalg.inv(self.sequence.scale).T @ self.piece.pose.linear.T
@@ -85,7 +86,7 @@ class Surface:
     @property
     def horizon(self) -> float:
         """Density below which all keys are known."""
-        return self.seen / self.sequence.area if self.sequence.area > 0.0 else math.inf
+        return self.seen / self.sequence.area
 
 
 def number_of(place: NDArray[np.int64], rank: NDArray[np.int64]) -> NDArray[np.int64]:
@@ -104,9 +105,13 @@ def side_of(index: SceneIndex, piece: Piece) -> float:
 
 
 class Pool:
-    """The candidates of all surfaces by their keys, as many as are asked for."""
+    """The candidates of all surfaces by their keys, as many as are asked for.
 
-    def __init__(self, surfaces: list[Surface]) -> None:
+    Raises GivenUp where the ``deadline`` says so.
+    """
+
+    def __init__(self, surfaces: list[Surface], deadline: Deadline = UNLIMITED) -> None:
+        self._deadline = deadline
         self.surfaces = [s for s in surfaces if s.sequence.area > 0.0]
         self._area = sum(s.sequence.area for s in self.surfaces)
 
@@ -132,7 +137,7 @@ class Pool:
     def _below(self, density: float) -> tuple[Candidates, bool]:
         """The candidates whose keys are below ``density``, and whether there are no more points."""
         for surface in self.surfaces:
-            surface.look_at(min(MOST_POINTS, math.ceil(density * surface.sequence.area)))
+            surface.look_at(min(MOST_POINTS, math.ceil(density * surface.sequence.area)), self._deadline)
         # Surfaces whose points are all seen hold nothing back any more.
         open_ones = [s.horizon for s in self.surfaces if s.seen < MOST_POINTS]
         horizon = min([density, *open_ones]) if open_ones else math.inf

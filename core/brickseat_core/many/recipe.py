@@ -27,7 +27,6 @@ SizeRange = tuple[Factor, Factor]
 DegreeRange = tuple[Degrees, Degrees]
 Names = Annotated[tuple[Name, ...], Field(max_length=MOST_IN_LIST)]
 Pattern = Literal["even", "random", "clumped"]
-PATTERNS: tuple[Pattern, ...] = ("even", "random", "clumped")
 Clearing = Literal["shape", "elbow", "none"]
 Facing = Literal["down", "up", "surface"]
 

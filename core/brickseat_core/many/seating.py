@@ -3,7 +3,6 @@
 One kernel for many of them; threads pull the calls. What else stands on the set is looked at afterwards.
 """
 
-from collections.abc import Iterator
 from enum import IntEnum
 from typing import NamedTuple
 
@@ -88,11 +87,6 @@ def seats_of(
     """
     some = Wanted._make(column[begin : begin + CHUNK] for column in wanted)
     return Seats(*seats_kernel(index.forest, index.placed, rows, table, *some, band))
-
-
-def chunks(count: int) -> Iterator[int]:
-    """Where the calls for ``count`` copies begin."""
-    return iter(range(0, count, CHUNK))
 
 
 @nested_kernel

@@ -12,6 +12,7 @@ from typing import Literal, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from brickseat_core.deadline import UNLIMITED, Deadline
 from brickseat_core.many.chance import chances
 from brickseat_core.many.darts import darts_kernel
 from brickseat_core.meshes.mesh import Mesh, crossed
@@ -69,14 +70,19 @@ class Sequence:
     def __len__(self) -> int:
         return len(self._points.triangle)
 
-    def first(self, count: int) -> SurfacePoints:
-        """The first ``count`` points, or as many as there are: at most ``MOST_POINTS``, none where there is no area."""
+    def first(self, count: int, deadline: Deadline = UNLIMITED) -> SurfacePoints:
+        """The first ``count`` points, or as many as there are: at most ``MOST_POINTS``, none where there is no area.
+
+        Raises GivenUp where the deadline says so; what was found by then is kept for the next who asks.
+        """
         wanted = min(count, MOST_POINTS)
-        with self._lock:
-            while len(self) < wanted and self.area > 0.0 and self._level < MOST_LEVELS:
-                self._grow(wanted)
-            points = self._points
-        return SurfacePoints._make(column[:wanted] for column in points)
+        while len(self) < wanted and self.area > 0.0 and self._level < MOST_LEVELS:
+            deadline.check()
+            # Held for one level: who asks for fewer does not wait for who asks for more.
+            with self._lock:
+                if len(self) < wanted:
+                    self._grow(wanted)
+        return SurfacePoints._make(column[:wanted] for column in self._points)
 
     def _grow(self, wanted: int) -> None:
         if self._spread == "random":

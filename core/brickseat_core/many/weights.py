@@ -10,6 +10,7 @@ from scipy.spatial import cKDTree
 
 from brickseat_core.contact.inside import points_inside_kernel
 from brickseat_core.many.recipe import AreaRule, ChalkPatch, Facing, FarRule, GroundRules, NearRule
+from brickseat_core.meshes.lazy import lazy
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.meshes.nearest import distances
 from brickseat_core.placing.pointing import FLOOR_SLOPE
@@ -34,11 +35,16 @@ class Shape:
     mesh: Mesh
     pose: Pose
 
+    @lazy
+    def _in_world(self) -> Mesh:
+        """As it stands there: distances to what is sized unevenly are not those in its own coordinates."""
+        return Mesh(self.pose.apply(self.mesh.vertices), self.mesh.faces)
+
     def distances(self, points: Vec) -> Vec:
         """(n,) metres from points (n, 3) of the world to the surface; 0 inside of what is closed."""
         scale = np.abs(self.pose.scale)
         if self.pose.sheared or np.ptp(scale) > 1e-9 * scale.max():
-            found = distances(Mesh(self.pose.apply(self.mesh.vertices), self.mesh.faces).tree, points)
+            found = distances(self._in_world.tree, points)
         else:
             found = distances(self.mesh.tree, self.pose.local(points)) * float(scale[0])
         if self.mesh.health.closed:

@@ -34,7 +34,7 @@ def with_relations(dressed: Set, change: Change) -> Change:
 
 def with_exceptions(dressed: Set, change: Change) -> Change:
     """``change`` with the exceptions that it makes of recipes: numbers whose piece it takes away or makes independent, and
-    those that it moves. A change that lays the recipe itself makes none."""
+    those that it changes in any way, and that stay so. A change that lays the recipe itself makes none."""
     laid_anew = {d.key for d in change.deltas if d.kind == "recipe"}
     taken: dict[str, set[int]] = {}
     nudged: dict[str, dict[int, Pose]] = {}
@@ -47,7 +47,7 @@ def with_exceptions(dressed: Set, change: Change) -> Change:
             continue
         if not isinstance(after, Piece) or after.recipe != before.recipe:
             taken.setdefault(record.key, set()).add(before.number)
-        elif after.pose != before.pose or after.prop != before.prop:
+        elif after != before:
             nudged.setdefault(record.key, {})[before.number] = after.pose
     deltas = []
     for key in taken.keys() | nudged.keys():

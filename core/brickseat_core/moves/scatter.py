@@ -62,7 +62,7 @@ def compute(scene: Scene, move: ScatterMove) -> Outcome:
             name_of,
             scene.dressed.tolerance,
             scene.deadline,
-            {n: old[n] for n in recipe.exceptions.nudged if n in old},
+            {n: p for n, p in old.items() if p.spiked or n in recipe.exceptions.nudged},
         ).run()
     except BadRecipe as problem:
         raise MoveRefused(str(problem)) from None

@@ -34,6 +34,7 @@ from brickseat.store.models import StoredProp
 from brickseat.store.shelving import prop_of
 from brickseat.store.volumes import PAPER_BOX, paper_box
 from brickseat_core.contact.section import section
+from brickseat_core.deadline import Deadline, GivenUp
 from brickseat_core.fit.encoding import encode_fit, encode_verdict
 from brickseat_core.formats.errors import FileError
 from brickseat_core.gravity.pouring import PourSlip
@@ -48,6 +49,8 @@ from brickseat_core.scene.encoding import encode
 
 router = Router()
 FEELER_LEAST = 0.01
+DOTS_SECONDS = 5.0
+"""Dots that take longer are given up: the points that were found by then are kept, and the next question goes on from there."""
 
 
 @router.get("/sets", response={200: list[schemas.SetCard], **PROBLEMS})
@@ -229,8 +232,9 @@ def dots(request: HttpRequest, key: uuid.UUID, asked: schemas.DotsAsked) -> Any:
     now = sessions.of(open_set_of(request, key)).snapshot
     own = {p.key for p in now.dressed.pieces.values() if asked.again is not None and p.recipe == asked.again}
     try:
-        points, wanted = dots_of(Places(now.dressed, now.index, frozenset(own)), checked(asked.recipe))
-    except BadRecipe as problem:
+        places = Places(now.dressed, now.index, frozenset(own))
+        points, wanted = dots_of(places, checked(asked.recipe), Deadline(DOTS_SECONDS))
+    except (BadRecipe, GivenUp) as problem:
         raise MoveRefused(str(problem)) from None
     return json_answer({"points": np.round(points, 4).ravel().tolist(), "wanted": wanted})
 

@@ -15,6 +15,7 @@ import {
   isLaid,
   laidBy,
   lay,
+  moreOf,
   numbersOf,
   pasteText,
   reRoll,
@@ -22,8 +23,6 @@ import {
 } from "./recipes";
 
 const MOST_LAID = 20_000;
-/** Clauses that may be said more than once. */
-const SEVERAL = ["near", "far", "keep out"];
 const SIZES = { ...inPercent, step: 0.05, min: 0.05, max: 10 };
 const SHARES = {
   show: (v: number) => String(Math.round(v * 100) / 100),
@@ -586,13 +585,6 @@ function Span(props: {
 /** The clauses that are not said, in a list to choose from. */
 function More({ recipe }: { recipe: Recipe }) {
   const state = useParts("recipe", "setRecipe", "setRules", "setProps", "set");
-  const absent = CLAUSES.filter(
-    (clause) =>
-      (!clause.here(recipe) &&
-        (!clause.several || recipe.props.length > 1) &&
-        !(clause.id === "rub out" && recipe.rules?.chalk?.length)) ||
-      SEVERAL.includes(clause.id),
-  );
   return (
     <DropdownMenu.Root>
       <DropdownMenu.Trigger className="word">More…</DropdownMenu.Trigger>
@@ -603,13 +595,17 @@ function More({ recipe }: { recipe: Recipe }) {
           collisionPadding={8}
           className="z-20 max-h-(--radix-dropdown-menu-content-available-height) min-w-40 overflow-auto rounded-sm border border-rule bg-card py-1 shadow-md"
         >
-          {absent.map((clause) => (
+          {moreOf(recipe).map((more) => (
             <DropdownMenu.Item
-              key={clause.id}
+              key={more.words}
               className="cursor-pointer px-3 py-1 outline-none data-[highlighted]:bg-wash"
-              onSelect={() => clause.put(state as Parameters<Clause["put"]>[0])}
+              onSelect={() =>
+                "asking" in more
+                  ? state.set({ asking: more.asking })
+                  : more.put(state as Parameters<Clause["put"]>[0])
+              }
             >
-              {clause.words}
+              {more.words}
             </DropdownMenu.Item>
           ))}
         </DropdownMenu.Content>
@@ -675,7 +671,7 @@ function Doing() {
             />
             {nudged > 0 && (
               <>
-                ; <span className="figure">{nudged}</span> moved by hand
+                ; <span className="figure">{nudged}</span> changed by hand
               </>
             )}
             . Called{" "}

@@ -3,7 +3,7 @@ import { beforeEach, describe, expect, it } from "vitest";
 import { change, yard } from "../../fit/examples";
 import { useStage } from "../../state";
 import { PLAIN_RECIPE, recipeOf } from "../../state/scatter";
-import { CLAUSES, isLaid, numbersOf, recipeOfText, toggleProp, whyNot } from "./recipes";
+import { CLAUSES, isLaid, moreOf, numbersOf, recipeOfText, toggleProp, whyNot } from "./recipes";
 
 const now = () => useStage.getState();
 const record = (some: object = {}) => ({
@@ -47,25 +47,39 @@ describe("the recipe in hand", () => {
     expect(now().recipe.props.map((rule) => rule.gather_m ?? null)).toEqual([null, 0.5, null]);
   });
 
+  it("offers what is not said, and more of what may be said again", () => {
+    toggleProp("stone");
+    const words = () => moreOf(now().recipe).map((more) => more.words);
+    expect(words()).toContain("not where it is chalked…");
+    expect(words()).not.toContain("gathered round the others…");
+    expect(words()).not.toContain("near to one more thing…");
+    now().setRules({ near: [{ of: "jar", within_m: 1 }], chalk: [{ points: [[0, 0, 0]], radius_m: 1 }] });
+    expect(words()).toContain("near to one more thing…");
+    expect(words()).not.toContain("near to something…");
+    expect(words()).not.toContain("not where it is chalked…");
+    toggleProp("thyme");
+    expect(words()).toContain("gathered round the others…");
+    expect(new Set(words()).size).toBe(words().length);
+  });
+
   it("says why it cannot be laid yet", () => {
     expect(whyNot(PLAIN_RECIPE)).toContain("trolley");
     expect(whyNot({ ...PLAIN_RECIPE, props: [{ prop: "stone" }] })).toContain("ground");
     expect(whyNot({ ...PLAIN_RECIPE, props: [{ prop: "stone" }], on: ["floor"] })).toBeNull();
   });
 
-  it.each(
-    CLAUSES.filter((clause) => !/^rub out|^box/.test(clause.id)).map(
-      (clause) => [clause.id, clause] as const,
-    ),
-  )("the clause %s is said, or asked for, and left out again", (_, clause) => {
-    toggleProp("stone");
-    toggleProp("thyme");
-    expect(clause.here(now().recipe)).toBe(false);
-    clause.put(now());
-    expect(clause.here(now().recipe) || now().asking === clause.id).toBe(true);
-    clause.drop(now());
-    expect(clause.here(now().recipe)).toBe(false);
-  });
+  it.each(CLAUSES.map((clause) => [clause.id, clause] as const))(
+    "the clause %s is said, or asked for, and left out again",
+    (_, clause) => {
+      toggleProp("stone");
+      toggleProp("thyme");
+      expect(clause.here(now().recipe)).toBe(false);
+      clause.put(now());
+      expect(clause.here(now().recipe) || now().asking === clause.id).toBe(true);
+      clause.drop(now());
+      expect(clause.here(now().recipe)).toBe(false);
+    },
+  );
 
   it("is taken up from the set with its seed and exceptions, and lies so until a word changes", () => {
     now().apply(withRecord(5, record()));

@@ -20,18 +20,11 @@ export interface Clause {
 }
 
 const first = (recipe: Recipe): Partial<PropRule> => recipe.props[0] ?? {};
+/** Clauses of one prop beside the others are said of the one that was taken into the recipe last. */
+const last = (state: StageState) => state.recipe.props.length - 1;
 const asks = (state: StageState, asking: Asking) => state.set({ asking });
 const same = (range: [number, number] | undefined, value: number) =>
   !range || (range[0] === value && range[1] === value);
-
-/** Drawn boxes are named by the clauses that keep out of things or stay in them: these are only other ways to begin those. */
-const BOXES: Clause[] = (["box to keep out of", "box to stay in"] as const).map((id) => ({
-  id,
-  words: `a ${id}…`,
-  here: () => false,
-  put: (s) => asks(s, id),
-  drop: () => undefined,
-}));
 
 export const CLAUSES: Clause[] = [
   {
@@ -77,14 +70,6 @@ export const CLAUSES: Clause[] = [
     drop: (s) => s.setRules({ chalk: [] }),
   },
   {
-    id: "rub out",
-    words: "not where it is chalked…",
-    // Both are one clause of the sentence; this is only another way to begin it.
-    here: () => false,
-    put: (s) => asks(s, "rub out"),
-    drop: () => undefined,
-  },
-  {
     id: "keep out",
     words: "never inside of something…",
     here: (r) => !!r.keep_out?.length,
@@ -98,7 +83,6 @@ export const CLAUSES: Clause[] = [
     put: (s) => asks(s, "only inside"),
     drop: (s) => s.setRecipe({ only_inside: [] }),
   },
-  ...BOXES,
   {
     id: "size",
     words: "of different sizes…",
@@ -154,11 +138,6 @@ export const CLAUSES: Clause[] = [
       s.setProps({ elbow_room_m: 0 }, null);
     },
   },
-];
-
-/** Clauses of one prop beside the others: said of the last one, which was taken into the recipe last. */
-const last = (state: StageState) => state.recipe.props.length - 1;
-CLAUSES.push(
   {
     id: "gather",
     words: "gathered round the others…",
@@ -175,7 +154,29 @@ CLAUSES.push(
     put: (s) => s.setProps({ clear_m: 0.5 }, last(s)),
     drop: (s) => s.setProps({ clear_m: null }, null),
   },
-);
+];
+
+/** Other ways to begin a clause, which may be said already: what is pressed or drawn next adds to it. */
+export const ADDITIONS: { asking: Exclude<Asking, null>; words: string; to?: string }[] = [
+  { asking: "near", words: "near to one more thing…", to: "near" },
+  { asking: "far", words: "far from one more thing…", to: "far" },
+  { asking: "keep out", words: "never inside of one more thing…", to: "keep out" },
+  { asking: "box to keep out of", words: "a box to keep out of…" },
+  { asking: "box to stay in", words: "a box to stay in…" },
+];
+
+/** Chalk may begin by being rubbed out; once there is some, the sentence itself has both words. */
+const RUB_OUT = { asking: "rub out" as const, words: "not where it is chalked…" };
+
+/** What the list of more clauses offers. */
+export function moreOf(recipe: Recipe): (Clause | (typeof ADDITIONS)[number])[] {
+  const here = new Set(CLAUSES.filter((clause) => clause.here(recipe)).map((clause) => clause.id));
+  return [
+    ...CLAUSES.filter((clause) => !here.has(clause.id) && (!clause.several || recipe.props.length > 1)),
+    ...(here.has("chalk") ? [] : [RUB_OUT]),
+    ...ADDITIONS.filter(({ to }) => !to || here.has(to)),
+  ];
+}
 
 /** Put a prop into the recipe, or take it out. */
 export function toggleProp(prop: string): void {
