@@ -34,7 +34,7 @@ from numba.core.serialize import dumps as untyped_dumps
 dumps: Callable[[Any], bytes] = untyped_dumps
 make_result: Callable[..., Any] = CompileResult
 PACKAGE = "brickseat_core"
-KERNEL_FOLDERS = ("meshes", "contact", "many")
+KERNEL_FOLDERS = ("meshes", "contact", "many", "fill")
 KERNEL_MARKS = (b"@kernel", b"@inner_kernel", b"@nested")
 """What a module of kernels holds. Constants that are compiled into kernels stand in such modules or in the tolerances."""
 IMPORTED = re.compile(rb"^from brickseat_core\.(\w+)\.(\w+) import", re.MULTILINE)

@@ -11,6 +11,8 @@ from brickseat_core.contact.face_gap import face_gap, faces_ahead
 from brickseat_core.contact.free_interval import first_free_interval
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.rays import first_hit
+from brickseat_core.fill.filling import Filling
+from brickseat_core.fill.recipe import parse_fill
 from brickseat_core.fit.check import check
 from brickseat_core.fit.repair import repair
 from brickseat_core.fit.rest import rest
@@ -22,7 +24,7 @@ from brickseat_core.many.recipe import parse_recipe
 from brickseat_core.meshes.crossings import intervals_inside
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.placing.pointing import Slip, point
-from brickseat_core.scene import Piece, Pose, Prop, Set, Triple, rotation_about
+from brickseat_core.scene import Change, Delta, Piece, Pose, Prop, Region, Set, Triple, rotation_about
 from brickseat_core.tolerances import SEATED_TOLERANCE
 
 CUBE_FACES = (
@@ -38,6 +40,9 @@ def cube() -> Mesh:
 
 
 CUBE = Prop("cube", "cube", cube())
+WEDGE = Prop(
+    "wedge", "wedge", Mesh(cube().vertices * np.array([[1, 1, 1 - 0.3 * (k & 2)] for k in range(8)]), cube().faces)
+)
 SUNK = Piece("sunk", "sunk", CUBE, Pose((2.0, 0.3, 0.0)))
 FLOOR = Piece("floor", "floor", CUBE, Pose.from_parts((0, -0.5, 0), (0, 0, 0, 1), (9, 1, 9)), role="bearer")
 
@@ -125,6 +130,17 @@ def warm_scatter() -> None:
     ManyContacts(index, raised).cuts(0, 40)
 
 
+def warm_fill() -> None:
+    """A bay filled with boxes and with something round."""
+    niche = Region("niche", "niche", CUBE, Pose((0.0, 0.5, 0.0)))
+    dressed = Set.of("set", [FLOOR])
+    dressed = Change("marked out", (Delta("region", "niche", None, niche),)).on(dressed)
+    props = [{"prop": "cube", "size": [0.2, 0.3], "turn_step_deg": 45}, {"prop": "wedge", "size": [0.2, 0.2]}]
+    recipe = parse_fill({"bay": "niche", "props": props, "count": 8, "rough": 0.3})
+    places = Places(dressed, SceneIndex([FLOOR]))
+    Filling(places, recipe, [CUBE, WEDGE], "recipe", str, lambda prop, number: f"{number}", SEATED_TOLERANCE).run()
+
+
 STEPS: tuple[tuple[str, Callable[[], None]], ...] = (
     ("drop", warm_drop),
     ("fit check", warm_check),
@@ -133,6 +149,7 @@ STEPS: tuple[tuple[str, Callable[[], None]], ...] = (
     ("rest", warm_rest),
     ("contact shapes", warm_shapes),
     ("scatter", warm_scatter),
+    ("fill", warm_fill),
     ("retreat", warm_retreat),
     ("depth", warm_depth),
     ("bearing", warm_bearing),

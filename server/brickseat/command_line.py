@@ -66,6 +66,8 @@ Tolerance = Annotated[float, typer.Option(parser=length, metavar="0.5mm", help="
 Strict = Annotated[bool, typer.Option("--strict", help="exit 1 when faults are left")]
 AsJson = Annotated[bool, typer.Option("--json", help="what is told as JSON")]
 Quiet = Annotated[bool, typer.Option("--quiet", help="tell nothing but errors")]
+RecipeFile = Annotated[Path, typer.Argument(metavar="RECIPE.json", show_default=False)]
+Seed = Annotated[int | None, typer.Option(metavar="N", min=0, help="in place of the recipe's own", show_default=False)]
 UnitWord = Annotated[
     Unit | None, typer.Option(help="what its numbers are; by default as the file says, else m", show_default=False)
 ]
@@ -174,11 +176,9 @@ def apply(
 @app.command()
 def scatter(
     set: SetFile,
-    recipe: Annotated[Path, typer.Argument(metavar="RECIPE.json", show_default=False)],
+    recipe: RecipeFile,
     output: OutFile,
-    seed: Annotated[
-        int | None, typer.Option(metavar="N", min=0, help="in place of the recipe's own", show_default=False)
-    ] = None,
+    seed: Seed = None,
     bearer: Bearers = None,
     tolerance: Tolerance = "0.5mm",  # type: ignore[assignment]
     strict: Strict = False,
@@ -186,13 +186,31 @@ def scatter(
     quiet: Quiet = False,
 ) -> int:
     """Lay a scatter recipe on a set."""
-    from brickseat.commands.scattering import run_scatter
+    from brickseat.commands.laying import run_recipe
 
-    return run_scatter(Given(set, bearer or [], tolerance, strict, json, quiet), recipe, output, seed)
+    return run_recipe(Given(set, bearer or [], tolerance, strict, json, quiet), "scatter", recipe, output, seed)
 
 
 @app.command()
-def schema(what: Annotated[Literal["moves", "scatter", "report"], typer.Argument(show_default=False)]) -> int:
+def fill(
+    set: SetFile,
+    recipe: RecipeFile,
+    output: OutFile,
+    seed: Seed = None,
+    bearer: Bearers = None,
+    tolerance: Tolerance = "0.5mm",  # type: ignore[assignment]
+    strict: Strict = False,
+    json: AsJson = False,
+    quiet: Quiet = False,
+) -> int:
+    """Fill a bay of a set."""
+    from brickseat.commands.laying import run_recipe
+
+    return run_recipe(Given(set, bearer or [], tolerance, strict, json, quiet), "fill", recipe, output, seed)
+
+
+@app.command()
+def schema(what: Annotated[Literal["moves", "scatter", "fill", "report"], typer.Argument(show_default=False)]) -> int:
     """The JSON schema of what is read and written."""
     from brickseat.commands.checking import run_schema
 

@@ -116,6 +116,20 @@ ONE: dict[str, st.SearchStrategy[Any]] = {
             "again": st.sampled_from([None, RECIPE]),
         }
     ),
+    "fill": st.fixed_dictionaries(
+        {
+            "recipe": st.fixed_dictionaries(
+                {
+                    "props": st.just([{"prop": "bowl", "size": [0.1, 0.2]}]),
+                    "bay": st.sampled_from([REGION, REGION, "nowhere"]),
+                    "count": st.integers(1, 4),
+                    "rough": st.floats(0, 1),
+                }
+            ),
+            "again": st.sampled_from([None, RECIPE]),
+            "keep": st.booleans(),
+        }
+    ),
     "clear": st.fixed_dictionaries({"recipe": st.just(RECIPE), "keep": st.booleans()}),
     "release": st.fixed_dictionaries({"pieces": st.sampled_from([["new-7"], ["new-7", "new-8"], ["crate"]])}),
     "mark_out": st.fixed_dictionaries({"prop": st.sampled_from(NAMES), "pose": POSE}),

@@ -108,10 +108,11 @@ def containers_kernel(forest, placed, rows, initially_intersecting, own, lo, hi,
         if initially_intersecting[i]:
             continue
         if placed.sense[r] != 0.0:
+            # The box of what is turned is wider than itself: it need only reach into that of the other.
             within = lo[1] < placed.hi[r, 1]
             if placed.closed[r]:
                 for k in range(3):
-                    within = within and lo[k] >= placed.lo[r, k] and hi[k] <= placed.hi[r, k]
+                    within = within and lo[k] <= placed.hi[r, k] and hi[k] >= placed.lo[r, k]
             if within and holds_point_kernel(forest, placed, r, probes):
                 containers[i] = True
                 continue

@@ -37,15 +37,21 @@ class Applied:
 def read_json(path: Path, what: str) -> Any:
     """The JSON of a file. ``what``: the schema that tells how it is written. Raises FileError where it is none."""
     try:
+        return json.loads(read_text(path))
+    except (ValueError, RecursionError) as error:
+        raise FileError(f"{path}: is not JSON ({error}); see brickseat schema {what}") from None
+
+
+def read_text(path: Path) -> str:
+    """The text of a file. Raises FileError where it cannot be read."""
+    try:
         if path.stat().st_size > LARGEST_FILE:
             raise FileError(f"{path}: larger than {LARGEST_FILE // 1024 // 1024} MB; split it")
-        return json.loads(path.read_text(encoding="utf-8"))
+        return path.read_text(encoding="utf-8")
     except OSError as error:
         raise FileError(f"{path}: cannot be read ({error.strerror}); check the path") from None
     except UnicodeDecodeError:
-        raise FileError(f"{path}: is not UTF-8 text; write it as JSON") from None
-    except (ValueError, RecursionError) as error:
-        raise FileError(f"{path}: is not JSON ({error}); see brickseat schema {what}") from None
+        raise FileError(f"{path}: is not UTF-8 text; save it as that") from None
 
 
 def read_moves(path: Path) -> list[Any]:
@@ -129,7 +135,7 @@ def by_key(dressed: Set, data: Any, lines: Mapping[str, Line]) -> Any:
         if line not in lines:
             raise MoveRefused(f"no node named {line!r} draws a line; those that do: {', '.join(lines) or 'none'}")
         named["line"], named["closed"] = lines[line].points.tolist(), lines[line].closed
-    if named.get("kind") == "scatter" and isinstance(named.get("recipe"), dict):
+    if named.get("kind") in ("scatter", "fill") and isinstance(named.get("recipe"), dict):
         try:
             named["recipe"] = recipe_by_key(named["recipe"], dressed, strict=True)
         except UnknownName as problem:

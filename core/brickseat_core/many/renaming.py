@@ -31,7 +31,7 @@ def renamed(data: dict[str, Any], place: Callable[[str], str], prop: Callable[[s
     def distance(rule: dict[str, Any]) -> dict[str, Any]:
         return mapped(mapped(rule, "of", place), "kind", prop)
 
-    for name in ("on", "keep_out", "only_inside"):
+    for name in ("on", "keep_out", "only_inside", "bay"):
         data = mapped(data, name, place)
     data = mapped(data, "prop", prop)
     data = each(data, "props", lambda rule: mapped(mapped(named(rule), "piece", place), "prop", prop))

@@ -43,7 +43,7 @@ def with_exceptions(dressed: Set, change: Change) -> Change:
         if delta.kind != "piece" or not isinstance(before, Piece) or before.number is None:
             continue
         record = dressed.recipes.get(before.recipe)
-        if record is None or record.recipe != "scatter" or record.key in laid_anew:
+        if record is None or record.recipe == "row" or record.key in laid_anew:
             continue
         if not isinstance(after, Piece) or after.recipe != before.recipe:
             taken.setdefault(record.key, set()).add(before.number)

@@ -59,6 +59,8 @@ def run_schema(what: str) -> int:
         from brickseat_core.moves import schema as found
     elif what == "scatter":
         from brickseat_core.many.recipe import recipe_schema as found
+    elif what == "fill":
+        from brickseat_core.fill.recipe import fill_schema as found
     else:
         found = report_schema
     print(json.dumps(found(), indent=1, ensure_ascii=False))

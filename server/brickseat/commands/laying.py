@@ -1,43 +1,53 @@
-"""Scatter: a recipe of a file laid on a set of a file."""
+"""Scatter and fill: a recipe of a file laid on a set of a file."""
 
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 from brickseat.commands.checking import left_over
 from brickseat.commands.files import open_set, save
 from brickseat.commands.given import Given
 from brickseat.commands.telling import complain, progress, tell_json
 from brickseat_core.deadline import Deadline
+from brickseat_core.fill.recipe import parse_fill
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_storing import store_set
-from brickseat_core.formats.moves_file import fresh_keys, prop_named, read_json
+from brickseat_core.formats.moves_file import fresh_keys, prop_named, read_json, read_text
 from brickseat_core.formats.opening import open_document
 from brickseat_core.formats.prop_file import whole_prop
+from brickseat_core.formats.prop_list import rules_of_csv
 from brickseat_core.formats.recipe_names import UnknownName, by_key
 from brickseat_core.many.recipe import BadRecipe, parse_recipe
 from brickseat_core.moves import MoveRefused, compute_move
+from brickseat_core.moves.fill import FillMove
 from brickseat_core.moves.scatter import ScatterMove
 from brickseat_core.relations.indexing import index_of
 from brickseat_core.scene import Prop
 
 
-def run_scatter(given: Given, recipe: Path, output: Path, seed: int | None) -> int:
+def run_recipe(given: Given, kind: Literal["scatter", "fill"], recipe: Path, output: Path, seed: int | None) -> int:
     """Lay a recipe. Raises FileError."""
     found = open_set(given)
-    data = read_json(recipe, "scatter")
+    data = read_json(recipe, kind)
     models: dict[str, GltfDocument] = {}
     props: dict[str, Prop] = {}
     index = index_of(found.dressed)
     try:
-        data = by_key(with_files(data, recipe.parent, models, props), found.dressed, strict=True)
-        laid = parse_recipe({**data, "seed": seed} if seed is not None else data)
-        with progress("laying", given.quiet) as on_progress:
+        data = by_key(with_files(data, kind, recipe.parent, models, props), found.dressed, strict=True)
+        if seed is not None:
+            data = {**data, "seed": seed}
+        name = recipe.stem[:80]
+        move: ScatterMove | FillMove = (
+            ScatterMove("scatter", parse_recipe(data), name=name)
+            if kind == "scatter"
+            else FillMove("fill", parse_fill(data), name=name)
+        )
+        with progress("laying" if kind == "scatter" else "filling", given.quiet) as on_progress:
             outcome = compute_move(
                 found.dressed,
                 index,
                 {},
-                ScatterMove("scatter", laid, name=recipe.stem[:80]),
+                move,
                 lambda key: props[key] if key in props else prop_named(found.dressed, key),
                 fresh_keys(found.dressed),
                 Deadline(on_progress=on_progress),
@@ -53,13 +63,18 @@ def run_scatter(given: Given, recipe: Path, output: Path, seed: int | None) -> i
     return left_over(after, given)
 
 
-def with_files(data: Any, folder: Path, models: dict[str, GltfDocument], props: dict[str, Prop]) -> dict[str, Any]:
+def with_files(
+    data: Any, kind: str, folder: Path, models: dict[str, GltfDocument], props: dict[str, Prop]
+) -> dict[str, Any]:
     """A recipe whose props out of files go by key. ``folder``: where its paths begin. Raises FileError and BadRecipe.
 
-    Their documents and the props themselves are added to ``models`` and ``props``.
+    Their documents and the props themselves are added to ``models`` and ``props``. The props of a fill may be the name of a CSV list.
     """
     if not isinstance(data, dict):
-        raise BadRecipe("a recipe is an object; see brickseat schema scatter")
+        raise BadRecipe(f"a recipe is an object; see brickseat schema {kind}")
+    if kind == "fill" and isinstance(data.get("props"), str):
+        listed_in = folder / data["props"]
+        data = {**data, "props": rules_of_csv(read_text(listed_in), str(listed_in))}
 
     def read(rule: Any) -> Any:
         if not isinstance(rule, dict) or not isinstance(rule.get("file"), str):

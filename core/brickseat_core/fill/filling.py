@@ -1,0 +1,397 @@
+"""Fill: what a recipe says, stacked in its bay. Every piece touches exactly, is in balance, and lies wholly inside.
+
+The grid proposes the cheapest places of the prop whose turn it is; the first that holds is taken. A place that fails stays closed until
+something beside it changes: nothing is repaired.
+"""
+
+import math
+from collections import Counter
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from brickseat_core.deadline import UNLIMITED, Deadline
+from brickseat_core.fill.bay import bay_of
+from brickseat_core.fill.fields import Field, Taste, cheapest
+from brickseat_core.fill.recipe import MOST_PLACED, FillRecipe
+from brickseat_core.fill.room import WALLS, Body, Room
+from brickseat_core.fill.seating import LIFT, Failed, seated, turned_a_little
+from brickseat_core.fill.shapes import Shape, bases_of_rule, is_boxy, shapes_of, sizes_of
+from brickseat_core.fill.spans import SLACK
+from brickseat_core.many.chance import chances, channel
+from brickseat_core.many.places import Places
+from brickseat_core.many.recipe import BadRecipe
+from brickseat_core.scene import DOWN, Piece, Pose, Prop, Vec
+
+Key = tuple[int, int]
+"""A prop of the recipe and one of its sizes, by their numbers."""
+BOX_CELLS, ROUND_CELLS = 6.0, 11.0
+"""Cells along the least plan extent of a box, and of anything else."""
+COARSER = 1.25
+MOST_PLACES, MOST_LOOKS = 1_200_000, 1.2e8
+"""Places of all shapes together, and looks at a cell that they take at first: beyond them the grid gets coarser."""
+MOST_COARSENINGS = 40
+FINEST = 5e-4
+"""Metres of the finest grid."""
+AT_A_TIME = 10
+MOST_FAILED = 40
+"""Places that are tried for a prop before it waits for the next round."""
+MOST_RESTS = 4
+MOST_BARREN = 6
+"""Rounds that add nothing, after which no more are tried: what fails stays closed, so that each looks at other places."""
+MOST_ROUNDS = 400
+MOST_ASKEW, ASKEW_TRIES = 9.0, 3
+"""Degrees that a piece is turned out of its row at most, half of it when that finds no room, and so on."""
+SUNKEN = 0.25
+"""Share of its height by which a piece that does not nest may stand lower than its place was told to be."""
+IN_WORDS: dict[str, str] = {
+    "no_room": "found no room",
+    "tips": "would tip",
+    "not_borne": "would rest on nothing but the bay",
+}
+
+
+@dataclass(frozen=True)
+class Filled:
+    """``pieces``: what was placed, by number. ``wanted``: how many were, None for as many as go in. ``left``: how many of them were not
+    placed, by the reason that is in the way of most. ``density``: share of the bay that their meshes take."""
+
+    pieces: Mapping[int, Piece]
+    wanted: int | None
+    left: Mapping[str, int]
+    density: float
+
+    def in_words(self) -> str:
+        """How many were placed, and why not more."""
+        why = [f"{count} {IN_WORDS[reason]}" for reason, count in self.left.items()]
+        short = self.wanted is not None and len(self.pieces) < self.wanted
+        return (
+            f"placed {len(self.pieces)}"
+            + (f" of {self.wanted}" if short else "")
+            + (f" ({', '.join(why)})" if why else "")
+            + f", {100.0 * self.density:.0f} % of the bay"
+        )
+
+
+@dataclass
+class Filling:
+    """A recipe being placed in ``places``, whose index is a fork that is its own. ``props``: of its rules, in their order.
+
+    ``key_of``, ``name_of``: of the piece of a number, the second with the prop that it is a copy of. ``kept``: pieces that stand
+    already, by number. ``on_piece``: told of each that is placed.
+    """
+
+    places: Places
+    recipe: FillRecipe
+    props: list[Prop]
+    recipe_key: str
+    key_of: Callable[[int], str]
+    name_of: Callable[[Prop, int], str]
+    tolerance: float
+    deadline: Deadline = UNLIMITED
+    kept: Mapping[int, Piece] = field(default_factory=dict)
+    on_piece: Callable[[Piece], None] = lambda piece: None
+    _placed: dict[int, Piece] = field(default_factory=dict)
+    _fields: dict[Key, list[Field]] = field(default_factory=dict)
+    _waiting: set[int] = field(default_factory=set)
+    _failed: dict[int, Counter[Failed]] = field(default_factory=dict)
+    _tried: dict[int, int] = field(default_factory=dict)
+    _bodies: list[Body] = field(default_factory=list)
+    _middles: list[tuple[Vec, float]] = field(default_factory=list)
+
+    def run(self) -> Filled:
+        """Place it. Raises BadRecipe, and GivenUp where the deadline says so."""
+        recipe = self.recipe
+        if recipe.bay not in self.places.dressed.regions:
+            raise BadRecipe(f"bay: there is no region {recipe.bay!r} on the set; mark one out")
+        shape = self.places.volume(recipe.bay, "bay")
+        index = self.places.index
+        self._bay = bay_of(shape.mesh, shape.pose, index, recipe.square_to == "bay")
+        self._bases = [bases_of_rule(p.mesh, r, recipe.seed) for p, r in zip(self.props, recipe.props, strict=True)]
+        self._sizes = [sizes_of(rule) for rule in recipe.props]
+        h, self._shapes = self._grid()
+        self._room = Room(index, self._bay, h)
+        self._room.leave_free(self._bay.front, recipe.front_room_m)
+        self._unit = float(np.mean([s.hi[1] - s.lo[1] for some in self._shapes.values() for s in some]))
+        self._taste = self._taste_of()
+        self._out = set(recipe.exceptions.taken_out)
+        self._counts: Counter[int] = Counter()
+        self._number = 0
+        try:
+            self._stand()
+            self._rounds()
+        finally:
+            index.remove(WALLS)
+        return Filled(self._placed, self._wanted, self._left(), self._density())
+
+    def _grid(self) -> tuple[float, dict[Key, list[Shape]]]:
+        """The size of a cell, and the shapes of each prop in each of its sizes on such a grid."""
+        extent = self._bay.in_frame.max(axis=(0, 1)) - self._bay.in_frame.min(axis=(0, 1))
+        h = math.inf
+        for number, (prop, bases) in enumerate(zip(self.props, self._bases, strict=True)):
+            for basis in bases:
+                vertices = prop.mesh.used_vertices @ basis.T
+                plan = (vertices.max(axis=0) - vertices.min(axis=0))[[0, 2]]
+                cells = BOX_CELLS if is_boxy(prop.mesh, basis) else ROUND_CELLS
+                h = min(h, self._sizes[number][0] * float(plan.min()) / cells)
+        h = max(FINEST, min(h, float(extent[[0, 2]].max())))
+        for _ in range(MOST_COARSENINGS):
+            # The fewest that there may be: only so many shapes are made as there is room for.
+            if float(extent[0] / h) * float(extent[2] / h) > MOST_PLACES:
+                h *= COARSER
+                continue
+            shapes = {
+                (number, k): shapes_of(prop.mesh, number, bases, size, h)
+                for number, (prop, bases) in enumerate(zip(self.props, self._bases, strict=True))
+                for k, size in enumerate(self._sizes[number])
+            }
+            sizes = [s.raster.bottom.shape for some in shapes.values() for s in some]
+            places = [max(0.0, extent[0] / h - wx) * max(0.0, extent[2] / h - wz) for wx, wz in sizes]
+            looks = sum(many * wx * wz for many, (wx, wz) in zip(places, sizes, strict=True))
+            if sum(places) <= MOST_PLACES and looks <= MOST_LOOKS:
+                break
+            h *= COARSER
+            self.deadline.check()
+        return h, shapes
+
+    def _taste_of(self) -> Taste:
+        """Neat rows and columns, or as it came, by the one number of the recipe."""
+        rough = self.recipe.rough
+        back = 0.08 if self.recipe.first_row == "back" else -0.08
+        return Taste(1.0, 0.35, back, 0.03, 0.6 * rough, channel(self.recipe.seed, "place"))
+
+    @property
+    def _wanted(self) -> int | None:
+        """How many are wanted: by the recipe, or by all of its props; None for as many as go in."""
+        if self.recipe.count is not None:
+            return self.recipe.count
+        counts = [rule.count for rule in self.recipe.props]
+        return sum(count or 0 for count in counts) if all(count is not None for count in counts) else None
+
+    def _stand(self) -> None:
+        """Put what stands already: pieces that were kept, or moved by hand."""
+        for number, piece in sorted(self.kept.items()):
+            kind = next((k for k, prop in enumerate(self.props) if prop == piece.prop), None)
+            self._placed[number] = piece
+            if kind is not None:
+                self._counts[kind] += 1
+            self._room.index.put(piece)
+            self._take_room(piece, None)
+
+    def _rounds(self) -> None:
+        """Go on for as long as a round adds anything."""
+        barren = 0
+        for _ in range(MOST_ROUNDS):
+            before = len(self._placed)
+            self._waiting = {k for k in range(len(self.props)) if self._is_full(k)}
+            self._failed, self._tried = {}, {}
+            self._round()
+            barren = barren + 1 if len(self._placed) == before else 0
+            nothing_left = not any(self._tried.values())
+            if len(self._placed) >= self._most or barren == MOST_BARREN or nothing_left:
+                return
+
+    @property
+    def _most(self) -> int:
+        return min(MOST_PLACED, self.recipe.count if self.recipe.count is not None else MOST_PLACED)
+
+    def _is_full(self, kind: int) -> bool:
+        """Whether there are as many of a prop as are wanted of it."""
+        count = self.recipe.props[kind].count
+        return count is not None and self._counts[kind] >= count
+
+    def _round(self) -> None:
+        """Place one after the other, until every prop waits."""
+        for _ in range(MOST_PLACED + len(self.props)):
+            if len(self._placed) >= self._most:
+                return
+            kind = self._next()
+            if kind is None:
+                return
+            self.deadline.check(len(self._placed), self._wanted or 0)
+            self._number += 1
+            while self._number in self._placed:
+                self._number += 1
+            if not self._add(kind, self._number):
+                self._number -= 1
+                self._waiting.add(kind)
+            elif self._is_full(kind):
+                self._waiting.add(kind)
+
+    def _next(self) -> int | None:
+        """The prop of which most is missing by its share; None where all wait."""
+        rules = self.recipe.props
+        open_ = [k for k in range(len(rules)) if k not in self._waiting]
+        if not open_:
+            return None
+        shares = [rule.share if rule.count is None else float(rule.count) for rule in rules]
+        total, placed = sum(shares), sum(self._counts.values()) + 1
+        return max(open_, key=lambda k: (shares[k] / total * placed - self._counts[k], -k))
+
+    def _chance(self, number: int, what: str) -> float:
+        return float(chances(np.array([number]), self.recipe.seed, what)[0])
+
+    def _add(self, kind: int, number: int) -> bool:
+        """Place one of a prop, in a size by chance or in the next smaller one that finds room."""
+        sizes = len(self._sizes[kind])
+        drawn = min(sizes - 1, int(self._chance(number, "size") * sizes))
+        self._failed[kind] = Counter()
+        rests = MOST_RESTS
+        tried = 0
+        for k in range(drawn, -1, -1):
+            fields = self._fields_of((kind, k))
+            for _ in range(MOST_FAILED // AT_A_TIME):
+                proposed = cheapest(fields, AT_A_TIME)
+                for place in proposed:
+                    found = self._try(*place, number, rests > 0)
+                    if isinstance(found, Piece) and self._is_sunken(found, *place):
+                        found = Failed.NO_ROOM
+                    if isinstance(found, Piece):
+                        self._settle_in(found, place[0].shape, kind, number)
+                        return True
+                    rests -= found is Failed.TIPS
+                    self._failed[kind][found] += 1
+                    place[0].close(*place[1:])
+                    tried += 1
+                if len(proposed) < AT_A_TIME:
+                    break
+        self._tried[kind] = tried
+        if not tried:
+            self._failed[kind][Failed.NO_ROOM] += 1
+        return False
+
+    def _fields_of(self, key: Key) -> list[Field]:
+        """The fields of a prop in one size; made when they are asked for first, of all that stands then."""
+        if key not in self._fields:
+            made: list[Field] = []
+            for shape in self._shapes[key]:
+                self.deadline.check(len(self._placed), self._wanted or 0)
+                columns = self._room.columns(shape)
+                number = channel(*key, len(made))
+                made.append(Field(shape, columns, number, self._taste, self._unit, self._bay.front[[0, 2]].copy()))
+                if not self.recipe.props[key[0]].nest:
+                    # The columns know hollows: what stands already is written in without them.
+                    for body in self._bodies:
+                        made[-1].add(body.as_for(shape, False))
+            self._fields[key] = made
+        return self._fields[key]
+
+    def _try(self, place: Field, i: int, j: int, number: int, rests: bool) -> Piece | Failed:
+        """Bring a shape exactly to where a field proposes it."""
+        room, shape = self._room, place.shape
+        x0, z0, h = room.grid
+        lo = np.array([x0 + i * h, float(place.height[i, j]) + shape.lo[1], z0 + j * h])
+        lift = min(LIFT, 0.5 * max(0.0, float(place.headroom[i, j]) - 2.0 * SLACK))
+        back, left = -self._bay.front, np.array([-self._bay.front[2], 0.0, self._bay.front[0]])
+        neat = self._chance(number, "neat") >= 0.5 * self.recipe.rough
+        if shape.boxy:
+            found: Piece | Failed = Failed.NO_ROOM
+            for x, z, snapped_x, snapped_z in room.snapping.places(lo, shape.hi - shape.lo, 1.02 * h)[:3]:
+                free = [d for d in (back, left) if not (snapped_x if abs(d[0]) > 0.5 else snapped_z)]
+                found = self._exact(shape, np.array([x, lo[1], z]), lift, free, number, rests)
+                if isinstance(found, Piece):
+                    return found
+            return found
+        middle = self._middle_below(lo + 0.5 * (shape.hi - shape.lo), float(lo[1]))
+        if middle is not None and neat:
+            centred = lo.copy()
+            centred[[0, 2]] = middle - 0.5 * (shape.hi - shape.lo)[[0, 2]]
+            found = self._exact(shape, centred, lift, [], number, rests)
+            if isinstance(found, Piece):
+                return found
+        return self._exact(shape, lo, lift, [back, left] if neat else [], number, rests)
+
+    def _is_sunken(self, piece: Piece, place: Field, i: int, j: int) -> bool:
+        """Whether a piece that may not stand in a hollow went down into one."""
+        if self.recipe.props[place.shape.prop].nest or place.shape.boxy:
+            return False
+        height = float(place.shape.hi[1] - place.shape.lo[1])
+        return piece.pose.position[1] < float(place.height[i, j]) - SUNKEN * height
+
+    def _middle_below(self, middle: Vec, foot: float) -> Vec | None:
+        """(2,) along x and z, the middle of what is not a box and stands nearest below, within a cell or so."""
+        reach = 1.6 * self._room.h
+        best, least = None, reach
+        for at, bottom in self._middles:
+            away = math.hypot(at[0] - middle[0], at[2] - middle[2])
+            if away < least and bottom < foot:
+                best, least = at[[0, 2]], away
+        return best
+
+    def _exact(
+        self, shape: Shape, corner: Vec, lift: float, pushes: list[Vec], number: int, rests: bool
+    ) -> Piece | Failed:
+        """A piece with its least corner at ``corner`` (3,) of the frame, brought into exact contact."""
+        turn = self._bay.turn
+        at = corner - shape.lo
+        at[1] += lift
+        prop = self.props[shape.prop]
+        piece = Piece(
+            self.key_of(number),
+            self.name_of(prop, number),
+            prop,
+            Pose.of(turn @ shape.basis, turn @ at),
+            "prop",
+            DOWN,
+            recipe=self.recipe_key,
+            number=number,
+        )
+        may_rest = rests and not shape.boxy
+        return seated(self._room, piece, shape, [turn @ d for d in pushes], self.tolerance, may_rest)
+
+    def _settle_in(self, piece: Piece, shape: Shape, kind: int, number: int) -> None:
+        """Keep a piece where it stands, a little askew where the recipe is rough, and tell of it."""
+        turn = (2.0 * self._chance(number, "askew") - 1.0) * MOST_ASKEW * self.recipe.rough
+        for _ in range(ASKEW_TRIES if turn else 0):
+            askew = turned_a_little(self._room, piece, shape, turn, self.tolerance)
+            if askew is not None:
+                piece = askew
+                break
+            turn *= 0.5
+        taken_out = number in self._out
+        if taken_out:
+            self._room.keep_free(piece)
+        else:
+            self._placed[number] = piece
+            self._counts[kind] += 1
+            self._room.index.put(piece)
+        straight = np.array_equal(self._bay.turn @ shape.basis, piece.pose.linear)
+        self._take_room(piece, shape if straight else None)
+        if not taken_out:
+            self.on_piece(piece)
+
+    def _take_room(self, piece: Piece, shape: Shape | None) -> None:
+        """Write what a piece takes into the cells, and into the fields."""
+        body = self._room.body_of(piece, shape)
+        self._room.take(body)
+        self._bodies.append(body)
+        if shape is not None and not shape.boxy:
+            corner = self._bay.turn.T @ piece.pose.origin
+            self._middles.append((corner + 0.5 * (shape.lo + shape.hi), float(corner[1] + shape.lo[1])))
+        for (kind, _), fields in self._fields.items():
+            for each in fields:
+                each.add(body.as_for(each.shape, self.recipe.props[kind].nest))
+
+    def _left(self) -> dict[str, int]:
+        """How many of those that are wanted were not placed, by what is in the way of most of them."""
+        if self._wanted is None:
+            return {}
+        left: Counter[str] = Counter()
+        short = self._wanted - len(self._placed)
+        kinds = [k for k in range(len(self.props)) if not self._is_full(k)]
+        for kind in kinds:
+            rule = self.recipe.props[kind]
+            mine = short if rule.count is None else min(short, rule.count - self._counts[kind])
+            if mine <= 0:
+                continue
+            why = self._failed.get(kind) or Counter([Failed.NO_ROOM])
+            left[why.most_common(1)[0][0].value] += mine
+            short -= mine
+        return dict(left)
+
+    def _density(self) -> float:
+        """Share of the bay that the meshes take."""
+        bay = abs(self._bay.solid.mass[0])
+        taken = sum(abs(p.prop.mesh.mass[0] * float(np.linalg.det(p.pose.linear))) for p in self._placed.values())
+        return taken / bay if bay else 0.0

@@ -1,0 +1,129 @@
+"""Seating: a place that the grid proposed, made exact. Whatever comes of it stands on what is really there, and within the bay."""
+
+from enum import Enum
+
+import numpy as np
+
+from brickseat_core.contact.bearing import Bearing
+from brickseat_core.contact.contact_query import query_contacts
+from brickseat_core.contact.first_contact import CLOSE
+from brickseat_core.contact.free_drop import free_drop
+from brickseat_core.contact.free_interval import first_free_interval
+from brickseat_core.fill.room import Room
+from brickseat_core.fill.shapes import Shape
+from brickseat_core.fit.measuring import bands, cuts_something
+from brickseat_core.fit.rest import rest_once, tilt_between
+from brickseat_core.placing.sliding import pushed
+from brickseat_core.scene import Piece, Pose, Vec
+from brickseat_core.tolerances import CONTACT_EPSILON
+
+LIFT = 1.5e-3
+"""Metres a piece starts over its place, where there is so much room."""
+MOST_BACK = 2e-3
+"""Metres it is pushed back up at most, where the grid was too hopeful."""
+LEAST_MARGIN, MARGIN_SHARE = 1e-3, 0.06
+"""Metres, and share of its least plan extent, by which the weight of a piece lies inside what bears it."""
+MOST_GRIP = 0.5
+PUSH_CELLS = 2.2
+LEAST_PUSH = 1e-5
+REST_STEPS = 12
+MOST_TILT_DEG = 40.0
+
+
+class Failed(Enum):
+    """Why a piece does not come to stand at a place."""
+
+    NO_ROOM = "no_room"
+    TIPS = "tips"
+    NOT_BORNE = "not_borne"
+
+
+def dropped(room: Room, piece: Piece, back: float) -> Piece | None:
+    """``piece`` in exact contact below; pushed back up by ``back`` metres at most where it starts in something. None: no such place."""
+    index = room.index
+    free, travel, _ = free_drop(index, piece, -1, close=CLOSE)
+    down = np.asarray(piece.direction)
+    if free:
+        return None if travel is None else piece.at(piece.pose.moved(travel * down))
+    mover = index.mover_along(index.mesh_of(piece), piece.pose, piece.direction)
+    near = index.near(mover, piece.pose.origin)
+    lift = first_free_interval(index, mover, near, index.probes_of(piece), limit=back)
+    if lift is None:
+        return None
+    raised = piece.at(piece.pose.moved(-lift * down))
+    free, travel, _ = free_drop(index, raised, -1, close=CLOSE)
+    return raised.at(raised.pose.moved(travel * down)) if free and travel is not None else None
+
+
+def brought_up(room: Room, piece: Piece, along: Vec, most: float) -> Piece | None:
+    """``piece``, which stands, pushed level along a unit vector (3,) of the world until it touches, and set down there again.
+
+    None where there is nothing within ``most`` metres, or it is there already.
+    """
+    far, met = pushed(room.index, piece, -1, along, most)
+    if met is None or far < LEAST_PUSH:
+        return None
+    return dropped(room, piece.at(piece.pose.moved(far * along)), MOST_BACK)
+
+
+def judged(room: Room, piece: Piece, shape: Shape, tolerance: float) -> Failed | None:
+    """Why ``piece`` may not stay where it is; None where it may. What only the bay itself holds is not borne."""
+    band, leaning = bands(tolerance)
+    with room.without_walls() as index:
+        found = query_contacts(index, piece, -1, 0.0, band, leaning)
+    if cuts_something(found):
+        return Failed.NO_ROOM
+    if found.travel is None or found.travel > CONTACT_EPSILON or found.bearing is None:
+        return Failed.NOT_BORNE
+    return None if steady(found.bearing, shape) else Failed.TIPS
+
+
+def steady(bearing: Bearing, shape: Shape) -> bool:
+    """Whether the weight lies well inside what bears it, or is held without much grip."""
+    if bearing.grip is not None:
+        return bearing.grip <= MOST_GRIP
+    extent = shape.hi - shape.lo
+    return bearing.margin >= max(LEAST_MARGIN, MARGIN_SHARE * float(min(extent[0], extent[2])))
+
+
+def seated(room: Room, piece: Piece, shape: Shape, pushes: list[Vec], tolerance: float, rests: bool) -> Piece | Failed:
+    """``piece``, which starts where the grid proposed it, exactly in contact and in balance.
+
+    ``pushes``: (3,) level unit vectors of the world along which it is brought up to what is near, one after the other.
+    ``rests``: whether it may tilt to a stand where it would tip.
+    """
+    at = dropped(room, piece, MOST_BACK)
+    if at is None:
+        return Failed.NO_ROOM
+    for along in pushes:
+        at = brought_up(room, at, along, PUSH_CELLS * room.h) or at
+    failed = judged(room, at, shape, tolerance)
+    if failed is None:
+        return at
+    if failed is Failed.TIPS and rests:
+        stand = rest_once(room.index, at, tolerance, REST_STEPS)
+        if stand.stable and tilt_between(at.pose.linear, stand.pose.linear) <= MOST_TILT_DEG:
+            rested = at.at(stand.pose)
+            failed = judged(room, rested, shape, tolerance)
+            if failed is None:
+                return rested
+    return failed
+
+
+def turned_a_little(room: Room, piece: Piece, shape: Shape, degrees: float, tolerance: float) -> Piece | None:
+    """``piece``, which stands, turned about the vertical, off what is behind and left of it, and set down again; None where it cannot."""
+    lo, hi = room.index.box_of(piece)
+    middle = 0.5 * (lo + hi)
+    a = np.radians(degrees)
+    turn = np.array([[np.cos(a), 0.0, np.sin(a)], [0.0, 1.0, 0.0], [-np.sin(a), 0.0, np.cos(a)]])
+    front = room.bay.turn @ room.bay.front
+    right = np.array([front[2], 0.0, -front[0]])
+    wider = 0.5 * abs(np.sin(a)) * (shape.hi - shape.lo)
+    # Its corners reach out as far behind it as it is moved to the front, and the same to the left.
+    off = wider[0] * front + wider[2] * right + np.array([0.0, 0.2 * LIFT, 0.0])
+    pose = Pose.of(turn @ piece.pose.linear, middle + turn @ (piece.pose.origin - middle) + off)
+    free, travel, _ = free_drop(room.index, piece.at(pose), -1, close=CLOSE)
+    if not free or travel is None or travel > MOST_BACK:
+        return None
+    at = piece.at(pose.moved(travel * np.asarray(piece.direction)))
+    return at if judged(room, at, shape, tolerance) is None else None

@@ -1,0 +1,41 @@
+"""What can stay of an earlier filling: what still sits, inside the bay, without what does not."""
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from brickseat_core.contact.index import SceneIndex
+from brickseat_core.fill.bay import grown
+from brickseat_core.fit.check import check, side_by_side
+from brickseat_core.many.volumes import Volumes
+from brickseat_core.many.weights import Shape
+from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.scene import Piece, Pose
+
+WITHIN = 1e-5
+"""Metres by which a piece may stand out of its bay."""
+MOST_ROUNDS = 200
+
+
+def what_can_stay(index: SceneIndex, pieces: Mapping[int, Piece], bay: Shape, tolerance: float) -> dict[int, Piece]:
+    """Those of ``pieces``, by number, that sit in a bay and need none of the others. ``index``: a fork of its own, without them."""
+    solid = Mesh(bay.pose.apply(bay.mesh.vertices), bay.mesh.faces)
+    if bay.mesh.health.inward != (np.linalg.det(bay.pose.linear) < 0.0):
+        solid = Mesh(solid.vertices, np.ascontiguousarray(solid.faces[:, ::-1]))
+    wider = Shape(Mesh(grown(solid, WITHIN), solid.faces), Pose((0.0, 0.0, 0.0)))
+    listed = list(pieces.items())
+    with side_by_side(len(listed)) as each:
+        inside = Volumes([], [wider]).allow([piece for _, piece in listed], each)
+    staying = {number: piece for (number, piece), held in zip(listed, inside, strict=True) if held}
+    index = index.fork()
+    index.put_all(staying.values())
+    index.judge_senses()
+    # What stood on one that goes may go with it.
+    for _ in range(MOST_ROUNDS):
+        fits = check(index, tolerance, [piece.key for piece in staying.values()])
+        going = {number for number, piece in staying.items() if fits[piece.key].faults}
+        for number in going:
+            index.remove(staying.pop(number).key)
+        if not going:
+            break
+    return staying

@@ -1,0 +1,389 @@
+"""Fill: what is placed in a bay sits, lies wholly inside, is as much as goes in, and is the same every time."""
+
+from collections import Counter
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.spatial import ConvexHull
+
+from bays import PLACE, PROPS, compartment, shelf, shell, vault
+from brickseat_core.contact.index import SceneIndex
+from brickseat_core.deadline import Deadline, Stopped
+from brickseat_core.fill.bay import GROWN, bay_of, grown
+from brickseat_core.fill.filling import Filling
+from brickseat_core.fill.recipe import fill_json, parse_fill
+from brickseat_core.fill.records import fill_of, fill_record
+from brickseat_core.fit.check import check
+from brickseat_core.many.places import Places
+from brickseat_core.many.recipe import BadRecipe
+from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.moves import MoveRefused
+from brickseat_core.scene import Change, Delta, Piece, Pose, Prop, Region, rotation_about
+from dressing import Dressed
+from shapes import ball, bounds, box, piece, world
+
+EXACT = 1e-5
+"""Metres of gap, depth, and standing out of the bay that a placed piece may have."""
+
+
+def dressed(bearers: list[Piece], bay: Mesh, pose: Pose = PLACE) -> Dressed:
+    """A set with one bay on it, of the key ``bay``."""
+    on = Dressed(*bearers, props=PROPS.values())
+    region = Region("bay", "niche", Prop("bay shape", "bay shape", bay), pose)
+    on.take(Change("marked out", (Delta("region", "bay", None, region),)))
+    return on
+
+
+def recipe(*props: str | dict[str, Any], **more: Any) -> dict[str, Any]:
+    return {"bay": "bay", "props": [{"prop": p} if isinstance(p, str) else p for p in props], **more}
+
+
+def placed(on: Dressed) -> dict[int, Piece]:
+    return {p.number: p for p in on.set.pieces.values() if p.number is not None}
+
+
+def filled(on: Dressed, *props: str | dict[str, Any], **more: Any) -> dict[int, Piece]:
+    on.do("fill", recipe=recipe(*props, **more))
+    return placed(on)
+
+
+def assert_all_sit_inside(on: Dressed, bay: Mesh, pose: Pose = PLACE) -> None:
+    """``bay``: a convex one, by the planes of its hull."""
+    planes = ConvexHull(pose.apply(bay.vertices)).equations
+    for fit in check(on.index, on.set.tolerance).values():
+        assert fit.state == "seated", fit.reason
+        assert fit.gap is not None
+        assert fit.gap < EXACT
+        assert fit.depth < EXACT
+        out = world(on.piece(fit.key)) @ planes[:, :3].T + planes[:, 3]
+        assert out.max() < EXACT, fit.key
+
+
+@pytest.mark.parametrize("degrees", [0.0, 33.0, 90.0])
+def test_a_bay_of_just_so_many_bricks_is_full(degrees: float) -> None:
+    bay = compartment(0.8, 0.24, 0.4, degrees)
+    on = dressed(shelf(0.8, 0.24, 0.4, degrees), bay)
+    outcome = on.do("fill", recipe=recipe("brick"))
+    assert outcome.counts == {"laid": 64, "percent": 100}
+    assert_all_sit_inside(on, bay)
+
+
+def test_square_to_the_world_stands_straight_in_a_turned_bay() -> None:
+    bay = compartment(0.8, 0.3, 0.5, 20.0)
+    on = dressed(shelf(0.8, 0.3, 0.5, 20.0), bay)
+    pieces = filled(on, "brick", square_to="world")
+    assert len(pieces) > 10
+    assert_all_sit_inside(on, bay)
+    for p in pieces.values():
+        assert np.allclose(np.abs(p.pose.linear), np.abs(np.round(p.pose.linear)), atol=1e-12)
+    square = dressed(shelf(0.8, 0.3, 0.5, 20.0), bay)
+    turned = rotation_about(np.array([0.0, 1.0, 0.0]), np.radians(20.0))
+    for p in filled(square, "brick").values():
+        own = turned.T @ p.pose.linear
+        assert np.allclose(own, np.round(own), atol=1e-9)
+
+
+@pytest.mark.parametrize(
+    ("props", "least"),
+    [
+        (["pot"], 20),
+        (["bowl"], 60),
+        ([{"prop": "brick", "sides": "any"}, "crate"], 30),
+        (["pot", "bowl", {"prop": "tile", "share": 2}], 45),
+        (
+            [
+                {"prop": "pot", "size": [0.7, 1.1], "turn_step_deg": 0},
+                {"prop": "bowl", "size": [0.8, 1.0], "size_step": 0.1},
+            ],
+            40,
+        ),
+    ],
+)
+def test_whatever_fills_a_shelf_sits_inside_it(props: list[Any], least: int) -> None:
+    bay = compartment(0.7, 0.36, 0.3)
+    on = dressed(shelf(0.7, 0.36, 0.3), bay)
+    assert len(filled(on, *props)) >= least
+    assert_all_sit_inside(on, bay)
+
+
+def test_under_an_arch() -> None:
+    bay = vault(0.6, 0.5, 0.4)
+    on = dressed(shell(bay), bay)
+    pieces = filled(on, "pot", {"prop": "tile", "turn_step_deg": 45})
+    assert len(pieces) > 60
+    assert_all_sit_inside(on, bay)
+    # The arch is used: something stands higher than its springing.
+    assert max(bounds(p)[1][1] for p in pieces.values()) > 0.3
+
+
+def test_stones_are_laid_to_rest() -> None:
+    bay = compartment(0.4, 0.2, 0.3)
+    on = dressed(shelf(0.4, 0.2, 0.3), bay)
+    pieces = filled(on, {"prop": "stone", "turn_step_deg": 30}, count=14)
+    assert len(pieces) == 14
+    assert_all_sit_inside(on, bay)
+
+
+def test_bowls_nest_where_they_may() -> None:
+    bay = compartment(0.16, 0.3, 0.16)
+    nested = filled(dressed(shelf(0.16, 0.3, 0.16), bay), "bowl")
+    feet = sorted(p.pose.position[1] for p in nested.values())
+    assert len(nested) > 8
+    # One bowl is 5 cm high.
+    assert max(np.diff(feet)) < 0.03
+    apart = dressed(shelf(0.16, 0.3, 0.16), bay)
+    pieces = filled(apart, {"prop": "bowl", "nest": False}, {"prop": "tile", "nest": False})
+    assert_all_sit_inside(apart, bay)
+    for p in pieces.values():
+        over = [q for q in pieces.values() if bounds(q)[0][1] < bounds(p)[0][1]]
+        assert all(bounds(q)[1][1] <= bounds(p)[0][1] + 0.25 * 0.05 for q in over)
+
+
+def test_what_stands_in_the_bay_already_stays_free() -> None:
+    bay = compartment(0.8, 0.3, 0.4)
+    block = piece("block", box(0.3, 0.2, 0.2), (0.1, 0.1, 0.0))
+    on = dressed([*shelf(0.8, 0.3, 0.4), block], bay)
+    before = on.piece("block")
+    assert len(filled(on, "brick")) > 30
+    assert on.piece("block") == before
+    assert_all_sit_inside(on, bay)
+
+
+def test_a_bay_that_reaches_into_its_shelf_and_out_of_it() -> None:
+    bay = compartment(0.9, 0.5, 0.5)
+    lower = Pose((0.0, -0.05, 0.0))
+    on = dressed(shelf(0.8, 0.3, 0.4), bay, lower)
+    pieces = filled(on, "brick")
+    assert len(pieces) >= 64
+    assert_all_sit_inside(on, bay, lower)
+
+
+def test_nothing_rests_on_the_bay_itself() -> None:
+    bay = compartment(0.5, 0.3, 0.4)
+    on = dressed([piece("floor", box(4, 1, 4), (0.0, -0.55, 0.0), bearer=True)], bay)
+    outcome = on.do("fill", recipe=recipe("brick", count=5))
+    assert outcome.counts["laid"] == 0
+    assert outcome.counts["not_borne"] == 5
+    assert "rest on nothing but the bay" in outcome.change.words
+
+
+def test_shares_and_counts() -> None:
+    bay = compartment(0.8, 0.4, 0.4)
+    on = dressed(shelf(0.8, 0.4, 0.4), bay)
+    pieces = filled(on, {"prop": "brick", "share": 3}, "tile", count=40)
+    assert Counter(p.prop.key for p in pieces.values()) == {"brick": 30, "tile": 10}
+    other = dressed(shelf(0.8, 0.4, 0.4), bay)
+    pieces = filled(other, {"prop": "brick", "count": 7}, {"prop": "pot", "count": 4})
+    assert Counter(p.prop.key for p in pieces.values()) == {"brick": 7, "pot": 4}
+    small = dressed(shelf(0.45, 0.13, 0.2), compartment(0.45, 0.13, 0.2))
+    outcome = small.do("fill", recipe=recipe({"prop": "brick", "count": 20}, {"prop": "crate", "count": 1}))
+    assert outcome.counts == {"laid": 8, "wanted": 21, "percent": 82, "no_room": 13}
+    assert outcome.change.words == "filled niche: placed 8 of 21 (13 found no room), 82 % of the bay"
+
+
+def test_sizes_and_turns_are_those_that_are_allowed() -> None:
+    bay = compartment(0.8, 0.4, 0.4)
+    on = dressed(shelf(0.8, 0.4, 0.4), bay)
+    rule = {"prop": "brick", "size": [0.5, 1.0], "size_step": 0.25, "turn_step_deg": 45}
+    pieces = filled(on, rule, rough=0.0)
+    sizes = Counter(round(abs(p.pose.scale[0]), 9) for p in pieces.values())
+    assert set(sizes) == {0.5, 0.75, 1.0}
+    for p in pieces.values():
+        turn = np.degrees(np.arctan2(p.pose.linear[0, 2], p.pose.linear[0, 0]))
+        assert abs(turn / 45.0 - round(turn / 45.0)) < 1e-9
+
+
+def test_room_at_the_front_and_the_first_row() -> None:
+    bay = compartment(0.8, 0.2, 0.4)
+    on = dressed(shelf(0.8, 0.2, 0.4), bay)
+    pieces = filled(on, "brick", front_room_m=0.15)
+    assert len(pieces) > 10
+    assert max(bounds(p)[1][2] for p in pieces.values()) <= 0.05 + EXACT
+    firsts = {}
+    for row in ("back", "front"):
+        one = filled(dressed(shelf(0.8, 0.2, 0.4), bay), "pot", count=4, first_row=row)
+        firsts[row] = np.mean([p.pose.position[2] for p in one.values()])
+    assert firsts["back"] < -0.1
+    assert firsts["front"] > 0.0
+
+
+def test_rough_is_not_square_and_still_exact() -> None:
+    bay = compartment(0.8, 0.4, 0.5)
+    on = dressed(shelf(0.8, 0.4, 0.5), bay)
+    pieces = filled(on, {"prop": "brick", "sides": "any"}, rough=1.0, count=40)
+    assert_all_sit_inside(on, bay)
+    askew = [p for p in pieces.values() if np.abs(p.pose.linear - np.round(p.pose.linear)).max() > 1e-3]
+    assert len(askew) > 10
+
+
+def test_the_front_is_the_open_side() -> None:
+    for degrees, front in ((0.0, [0, 0, 1]), (90.0, [1, 0, 0]), (180.0, [0, 0, -1]), (-90.0, [-1, 0, 0])):
+        index = SceneIndex(shelf(0.6, 0.3, 0.4, degrees))
+        bay = bay_of(compartment(0.6, 0.3, 0.4, degrees), PLACE, index, True)
+        assert np.allclose(bay.turn @ bay.front, front, atol=1e-9)
+
+
+def test_walls_grow_by_the_same_all_round() -> None:
+    for mesh in (compartment(0.5, 0.4, 0.3, 25.0), vault(0.6, 0.5, 0.4)):
+        wider = Mesh(grown(mesh, 0.01), mesh.faces)
+        planes = ConvexHull(mesh.vertices).equations
+        assert np.allclose((wider.vertices @ planes[:, :3].T + planes[:, 3]).max(axis=0), 0.01, atol=1e-9)
+    assert 1e-6 < GROWN < EXACT
+
+
+def test_the_same_recipe_gives_the_same_pieces_and_another_seed_others() -> None:
+    bay = compartment(0.6, 0.3, 0.3)
+    props: list[Any] = ["pot", "bowl", {"prop": "brick", "sides": "any", "turn_step_deg": 45}]
+    found = []
+    for seed in (1, 1, 2):
+        on = dressed(shelf(0.6, 0.3, 0.3), bay)
+        found.append(filled(on, *props, seed=seed, rough=0.4))
+    assert found[0] == found[1]
+    assert {p.pose for p in found[0].values()} != {p.pose for p in found[2].values()}
+
+
+def test_taken_out_stays_free_and_what_is_nudged_stays() -> None:
+    bay = compartment(0.8, 0.2, 0.4)
+    on = dressed(shelf(0.8, 0.2, 0.4), bay)
+    first = filled(on, "brick")
+    (record,) = on.set.recipes.values()
+    taken = first[2]
+    on.do("remove", pieces=[taken.key])
+    on.do("slide", pieces=[first[5].key], by=[0.0, 0.0, 0.0])
+    assert on.set.recipes[record.key].taken_out == (2,)
+    again = fill_json(fill_of(on.set.recipes[record.key]))
+    on.do("fill", recipe=again, again=record.key)
+    second = placed(on)
+    assert 2 not in second
+    lo, hi = bounds(taken)
+    for p in second.values():
+        other_lo, other_hi = bounds(p)
+        assert ((other_hi <= lo + 1e-6) | (other_lo >= hi - 1e-6)).any(), p.name
+    assert_all_sit_inside(on, bay)
+
+
+def test_filled_again_what_can_stay_stays() -> None:
+    bay = compartment(0.8, 0.3, 0.4)
+    on = dressed(shelf(0.8, 0.3, 0.4), bay)
+    first = filled(on, "brick", "tile", count=30)
+    (record,) = on.set.recipes.values()
+    base = on.set
+    on.do("fill", recipe=recipe("brick", "tile", "pot", count=50), again=record.key, keep=True)
+    second = placed(on)
+    assert len(second) == 50
+    assert all(second[n] == p for n, p in first.items())
+    assert_all_sit_inside(on, bay)
+    # Without its bricks, what stood on them goes, and all that comes stands.
+    outcome = on.do("fill", recipe=recipe("tile", "pot", count=50), again=record.key, keep=True)
+    third = placed(on)
+    assert {p.prop.key for p in third.values()} == {"tile", "pot"}
+    assert_all_sit_inside(on, bay)
+    back = outcome.change.backwards().on(on.set)
+    assert placed_in(back) == second
+    assert set(base.recipes) == set(on.set.recipes) == {record.key}
+
+
+def placed_in(found: Any) -> dict[int, Piece]:
+    return {p.number: p for p in found.pieces.values() if p.number is not None}
+
+
+def test_it_can_be_stopped_and_tells_of_each_piece() -> None:
+    bay = compartment(0.8, 0.3, 0.4)
+    on = dressed(shelf(0.8, 0.3, 0.4), bay)
+    told: list[str] = []
+    rules = parse_fill(recipe("brick"))
+
+    def filling(deadline: Deadline) -> Filling:
+        places = Places(on.set, on.index.fork())
+        return Filling(
+            places,
+            rules,
+            [PROPS["brick"]],
+            "r",
+            str,
+            lambda p, n: f"{p.name} {n}",
+            5e-4,
+            deadline,
+            on_piece=lambda p: told.append(p.name),
+        )
+
+    whole = filling(Deadline()).run()
+    assert told == [f"brick {n}" for n in range(1, len(whole.pieces) + 1)]
+    told.clear()
+    with pytest.raises(Stopped):
+        filling(Deadline(on_progress=lambda done, total: done < 10)).run()
+    assert len(told) == 10
+
+
+@pytest.mark.parametrize(
+    ("data", "match"),
+    [
+        ([], "a recipe is an object"),
+        ({"bay": "bay", "props": []}, "props: .*at least 1"),
+        ({"bay": "bay", "props": [{"prop": "brick", "file": "brick.glb"}]}, "only one of them"),
+        ({"bay": "bay", "props": [{"prop": "brick", "size": [2, 1]}]}, "size: 2 is more than 1"),
+        ({"bay": "bay", "props": [{"prop": "brick"}], "rough": 2}, "rough: .*less than or equal to 1"),
+    ],
+)
+def test_a_recipe_that_cannot_be_read_says_where(data: Any, match: str) -> None:
+    with pytest.raises(BadRecipe, match=match):
+        parse_fill(data)
+
+
+def test_what_is_no_bay_is_refused() -> None:
+    on = dressed(shelf(0.8, 0.3, 0.4), compartment(0.8, 0.3, 0.4))
+    for name in ("floor", "nowhere"):
+        with pytest.raises(MoveRefused, match=f"no region '{name}'"):
+            on.look("fill", recipe={**recipe("brick"), "bay": name})
+    with pytest.raises(MoveRefused, match="no longer there"):
+        on.look("fill", recipe=recipe("brick"), again="gone")
+
+
+def test_a_recipe_is_kept_as_a_record() -> None:
+    rules = parse_fill(
+        recipe({"prop": "brick", "sides": "any"}, "pot", rough=0.3, seed=9, exceptions={"taken_out": [4, 2]})
+    )
+    record = fill_record("r", "bricks", rules)
+    assert (record.recipe, record.seed, record.taken_out) == ("fill", 9, (2, 4))
+    assert fill_json(fill_of(record)) == {**fill_json(rules), "exceptions": {"taken_out": [2, 4]}}
+
+
+@st.composite
+def convex_bays(draw: Any) -> Mesh:
+    """A convex hull of points in and about a box, which stands on height 0."""
+    seed = draw(st.integers(0, 10_000))
+    points = np.random.default_rng(seed).uniform(-1.0, 1.0, (draw(st.integers(6, 14)), 3)) * [0.4, 0.25, 0.35]
+    hull = ConvexHull(points)
+    faces = hull.simplices.copy()
+    corners = points[faces]
+    outward = np.einsum(
+        "ij,ij->i", np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), hull.equations[:, :3]
+    )
+    faces[outward < 0] = faces[outward < 0][:, ::-1]
+    return Mesh(points - [0.0, points[:, 1].min(), 0.0], faces.astype(np.int32))
+
+
+@settings(max_examples=12, deadline=None)
+@given(
+    convex_bays(),
+    st.lists(st.sampled_from(["brick", "tile", "pot", "bowl", "stone"]), min_size=1, max_size=3, unique=True),
+    st.floats(0.3, 0.8),
+    st.integers(0, 5),
+)
+def test_nothing_stands_out_of_a_bay_or_in_another_one(bay: Mesh, props: list[str], size: float, seed: int) -> None:
+    on = dressed(shell(bay), bay)
+    rules = [
+        {"prop": name, "size": [size, size], "sides": "any" if name in ("brick", "tile") else "base"} for name in props
+    ]
+    on.do("fill", recipe=recipe(*rules, seed=seed, rough=0.2, count=15))
+    assert_all_sit_inside(on, bay)
+
+
+def test_a_turned_ball_inside_a_solid_is_seen_there() -> None:
+    inner = piece("ball", ball(0.45), (0.0, 0.5, 0.0))
+    turned = inner.at(Pose.of(rotation_about(np.array([0.0, 1.0, 0.0]), np.radians(45.0)), inner.pose.origin))
+    on = Dressed(piece("block", box(1.0, 1.0, 1.0), (0.0, 0.5, 0.0), bearer=True), turned)
+    assert "clashing" in on.fit("ball").faults or "sunk" in on.fit("ball").faults
