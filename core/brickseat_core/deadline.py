@@ -2,6 +2,7 @@
 
 import time
 from collections.abc import Callable
+from typing import Any
 
 
 class GivenUp(ValueError):
@@ -19,14 +20,20 @@ class Stopped(GivenUp):
 class Deadline:
     """Raises TooLong once ``seconds`` have passed since it was made. None: it never does.
 
-    ``on_progress(done, total)`` may return False to stop the computation; ``total`` is 0 where nobody knows it.
+    ``on_progress(done, total)`` may return False to stop the computation; ``total`` is 0 where nobody knows it. ``on_part``: shown
+    each part of what is made, where it is made of parts. ``enough``: whether what was made so far is all that is wanted.
     """
 
     def __init__(
-        self, seconds: float | None = None, on_progress: Callable[[int, int], bool] = lambda done, total: True
+        self,
+        seconds: float | None = None,
+        on_progress: Callable[[int, int], bool] = lambda done, total: True,
+        on_part: Callable[[Any], None] = lambda part: None,
+        enough: Callable[[], bool] = lambda: False,
     ) -> None:
         self._until = time.monotonic() + seconds if seconds is not None else None
         self._on_progress = on_progress
+        self.on_part, self.enough = on_part, enough
 
     def check(self, done: int = 0, total: int = 0) -> None:
         """To be called once in each round of a long loop. Raises TooLong and Stopped."""

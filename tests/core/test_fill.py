@@ -13,7 +13,7 @@ from bays import PLACE, PROPS, compartment, shelf, shell, vault
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.deadline import Deadline, Stopped
 from brickseat_core.fill.bay import GROWN, bay_of, grown
-from brickseat_core.fill.filling import Filling
+from brickseat_core.fill.filling import Filled, Filling
 from brickseat_core.fill.recipe import fill_json, parse_fill
 from brickseat_core.fill.records import fill_of, fill_record
 from brickseat_core.fit.check import check
@@ -290,32 +290,25 @@ def placed_in(found: Any) -> dict[int, Piece]:
     return {p.number: p for p in found.pieces.values() if p.number is not None}
 
 
-def test_it_can_be_stopped_and_tells_of_each_piece() -> None:
+def test_it_can_be_stopped_and_shows_each_piece() -> None:
     bay = compartment(0.8, 0.3, 0.4)
     on = dressed(shelf(0.8, 0.3, 0.4), bay)
-    told: list[str] = []
-    rules = parse_fill(recipe("brick"))
+    shown: list[Piece] = []
 
-    def filling(deadline: Deadline) -> Filling:
+    def run(**more: Any) -> Filled:
+        shown.clear()
+        deadline = Deadline(on_part=shown.append, **more)
         places = Places(on.set, on.index.fork())
-        return Filling(
-            places,
-            rules,
-            [PROPS["brick"]],
-            "r",
-            str,
-            lambda p, n: f"{p.name} {n}",
-            5e-4,
-            deadline,
-            on_piece=lambda p: told.append(p.name),
-        )
+        rules = parse_fill(recipe("brick"))
+        return Filling(places, rules, [PROPS["brick"]], "r", str, lambda p, n: f"{p.name} {n}", 5e-4, deadline).run()
 
-    whole = filling(Deadline()).run()
-    assert told == [f"brick {n}" for n in range(1, len(whole.pieces) + 1)]
-    told.clear()
+    whole = run()
+    assert shown == list(whole.pieces.values())
     with pytest.raises(Stopped):
-        filling(Deadline(on_progress=lambda done, total: done < 10)).run()
-    assert len(told) == 10
+        run(on_progress=lambda done, total: done < 10)
+    assert len(shown) == 10
+    part = run(enough=lambda: len(shown) >= 12)
+    assert part.pieces == {n: whole.pieces[n] for n in range(1, 13)}
 
 
 @pytest.mark.parametrize(

@@ -133,6 +133,7 @@ ONE: dict[str, st.SearchStrategy[Any]] = {
     "clear": st.fixed_dictionaries({"recipe": st.just(RECIPE), "keep": st.booleans()}),
     "release": st.fixed_dictionaries({"pieces": st.sampled_from([["new-7"], ["new-7", "new-8"], ["crate"]])}),
     "mark_out": st.fixed_dictionaries({"prop": st.sampled_from(NAMES), "pose": POSE}),
+    "reshape": st.fixed_dictionaries({"region": st.sampled_from([REGION, "new-1"]), "pose": POSE}),
     "wipe_out": st.fixed_dictionaries({"regions": st.sampled_from([[REGION], ["new-1"]])}),
     "cut": st.fixed_dictionaries(
         {"piece": st.sampled_from(NAMES), "bearer": st.sampled_from(NAMES), "clearance_m": st.floats(0, 0.01)}

@@ -79,7 +79,7 @@ class Filling:
     """A recipe being placed in ``places``, whose index is a fork that is its own. ``props``: of its rules, in their order.
 
     ``key_of``, ``name_of``: of the piece of a number, the second with the prop that it is a copy of. ``kept``: pieces that stand
-    already, by number. ``on_piece``: told of each that is placed.
+    already, by number. The deadline is shown each that is placed; when it has enough, what was placed by then is kept.
     """
 
     places: Places
@@ -91,7 +91,6 @@ class Filling:
     tolerance: float
     deadline: Deadline = UNLIMITED
     kept: Mapping[int, Piece] = field(default_factory=dict)
-    on_piece: Callable[[Piece], None] = lambda piece: None
     _placed: dict[int, Piece] = field(default_factory=dict)
     _fields: dict[Key, list[Field]] = field(default_factory=dict)
     _waiting: set[int] = field(default_factory=set)
@@ -189,7 +188,7 @@ class Filling:
             self._round()
             barren = barren + 1 if len(self._placed) == before else 0
             nothing_left = not any(self._tried.values())
-            if len(self._placed) >= self._most or barren == MOST_BARREN or nothing_left:
+            if len(self._placed) >= self._most or barren == MOST_BARREN or nothing_left or self.deadline.enough():
                 return
 
     @property
@@ -204,7 +203,7 @@ class Filling:
     def _round(self) -> None:
         """Place one after the other, until every prop waits."""
         for _ in range(MOST_PLACED + len(self.props)):
-            if len(self._placed) >= self._most:
+            if len(self._placed) >= self._most or self.deadline.enough():
                 return
             kind = self._next()
             if kind is None:
@@ -359,7 +358,7 @@ class Filling:
         straight = np.array_equal(self._bay.turn @ shape.basis, piece.pose.linear)
         self._take_room(piece, shape if straight else None)
         if not taken_out:
-            self.on_piece(piece)
+            self.deadline.on_part(piece)
 
     def _take_room(self, piece: Piece, shape: Shape | None) -> None:
         """Write what a piece takes into the cells, and into the fields."""

@@ -65,6 +65,7 @@ class FillRecipe:
 
 
 ADAPTER: TypeAdapter[FillRecipe] = TypeAdapter(FillRecipe)
+RULE_ADAPTER: TypeAdapter[FillRule] = TypeAdapter(FillRule)
 
 
 def parse_fill(data: Any) -> FillRecipe:
@@ -94,6 +95,12 @@ def checked_fill(recipe: FillRecipe) -> FillRecipe:
 def fill_json(recipe: FillRecipe) -> dict[str, Any]:
     """A recipe as plain JSON values, without what says nothing."""
     found: dict[str, Any] = ADAPTER.dump_python(recipe, mode="json", exclude_defaults=True)
+    return found
+
+
+def fill_rule_json(rule: FillRule) -> dict[str, Any]:
+    """One prop of a recipe as plain JSON values, without what says nothing."""
+    found: dict[str, Any] = RULE_ADAPTER.dump_python(rule, mode="json", exclude_defaults=True)
     return found
 
 

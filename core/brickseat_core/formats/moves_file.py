@@ -126,10 +126,9 @@ def by_key(dressed: Set, data: Any, lines: Mapping[str, Line]) -> Any:
     if isinstance(named.get("pieces"), list):
         named["pieces"] = [key_of(name) for name in named["pieces"]]
     if isinstance(named.get("regions"), list):
-        regions = {region.name: region.key for region in dressed.regions.values()}
-        if missing := next((name for name in named["regions"] if name not in regions), None):
-            raise MoveRefused(f"there is no region named {missing!r}; see the nodes of role region")
-        named["regions"] = [regions[name] for name in named["regions"]]
+        named["regions"] = [region_named(dressed, name) for name in named["regions"]]
+    if isinstance(named.get("region"), str):
+        named["region"] = region_named(dressed, named["region"])
     line = named.get("line")
     if isinstance(line, str):
         if line not in lines:
@@ -144,6 +143,14 @@ def by_key(dressed: Set, data: Any, lines: Mapping[str, Line]) -> Any:
         if isinstance(named.get(field), str):
             named[field] = key_of(named[field])
     return named
+
+
+def region_named(dressed: Set, name: str) -> str:
+    """The key of the region of that name. Raises MoveRefused."""
+    for region in dressed.regions.values():
+        if region.name == name:
+            return region.key
+    raise MoveRefused(f"there is no region named {name!r}; see the nodes of role region")
 
 
 def prop_named(dressed: Set, name: str) -> Prop:

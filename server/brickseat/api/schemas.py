@@ -14,14 +14,16 @@ from brickseat.sets.schemas import (
     FrameSchema,
     MeasureSchema,
     PieceSchema,
+    PoseSchema,
     PropChangeSchema,
     RecipeSchema,
     RegionSchema,
     SeatSchema,
     TieSchema,
 )
+from brickseat_core.fill.recipe import FillRule
 from brickseat_core.many.recipe import ScatterRecipe
-from brickseat_core.moves.fields import Key, Number
+from brickseat_core.moves.fields import Key, Name, Number
 from brickseat_core.moves.fields import Vector as Triple
 
 
@@ -296,6 +298,46 @@ class SetLook(Schema):
 
 class Dresser(Schema):
     username: Annotated[str, Field(min_length=1, max_length=150)]
+
+
+class BayAsked(Schema):
+    """Where was pressed: a point of a surface, and the unit normal there."""
+
+    point: Triple
+    normal: Triple
+
+
+class BaySchema(Schema):
+    """The compartment about a point: the pose of a box of one metre. ``floor``: key of what it stands on."""
+
+    pose: PoseSchema
+    floor: str
+
+
+class ListAsked(Schema):
+    """A list of props as CSV. Props go by the names of those on the trolley."""
+
+    text: Annotated[str, Field(max_length=1_000_000)]
+    props: Annotated[dict[Name, Key], Field(max_length=10_000)]
+
+
+class ListSchema(Schema):
+    """The props of a fill recipe."""
+
+    props: list[FillRule]
+
+
+class ListWritten(Schema):
+    """A list of props as CSV."""
+
+    text: str
+
+
+class ListToWrite(Schema):
+    """The props of a fill recipe, and their names by key."""
+
+    props: Annotated[list[FillRule], Field(max_length=100)]
+    names: Annotated[dict[Key, str], Field(max_length=10_000)]
 
 
 class DotsAsked(Schema):

@@ -35,17 +35,21 @@ from brickseat.store.shelving import prop_of
 from brickseat.store.volumes import PAPER_BOX, paper_box
 from brickseat_core.contact.section import section
 from brickseat_core.deadline import Deadline, GivenUp
+from brickseat_core.fill.compartment import NoCompartment, compartment_at
+from brickseat_core.fill.recipe import fill_rule_json
 from brickseat_core.fit.encoding import encode_fit, encode_verdict
 from brickseat_core.formats.errors import FileError
+from brickseat_core.formats.prop_list import BadRow, csv_of_rules, rules_of_csv
 from brickseat_core.gravity.pouring import PourSlip
 from brickseat_core.gravity.settling import SettleSlip
 from brickseat_core.many.places import Places, dots_of
 from brickseat_core.many.recipe import BadRecipe, checked
 from brickseat_core.moves import MoveRefused
 from brickseat_core.moves.adopt import AdoptMove
+from brickseat_core.moves.fields import unit_vector
 from brickseat_core.moves.pose import PoseMove
 from brickseat_core.scene import Prop, Vec
-from brickseat_core.scene.encoding import encode
+from brickseat_core.scene.encoding import encode, encode_pose
 
 router = Router()
 FEELER_LEAST = 0.01
@@ -219,10 +223,10 @@ def move(request: HttpRequest, key: uuid.UUID, asked: set_schemas.MoveRequest) -
 
 
 @router.delete("/sets/{uuid:key}/moves/{ask}", response={204: None, **PROBLEMS})
-def stop_move(request: HttpRequest, key: uuid.UUID, ask: str) -> Any:
-    """Give up a move that takes too long, by the name it was asked by (the X-Ask header); nothing of it is kept. What was
-    made by then stays."""
-    moves_under_way.stop(open_set_of(request, key).key, ask)
+def stop_move(request: HttpRequest, key: uuid.UUID, ask: str, keep: bool = False) -> Any:
+    """Give up a move that takes too long, by the name it was asked by (the X-Ask header); nothing of it is kept, but with ``keep`` what a
+    filling has placed. A move that is made by then stays."""
+    moves_under_way.stop(open_set_of(request, key).key, ask, keep)
     return Status(204, None)
 
 
@@ -237,6 +241,38 @@ def dots(request: HttpRequest, key: uuid.UUID, asked: schemas.DotsAsked) -> Any:
     except (BadRecipe, GivenUp) as problem:
         raise MoveRefused(str(problem)) from None
     return json_answer({"points": np.round(points, 4).ravel().tolist(), "wanted": wanted})
+
+
+@router.post("/sets/{uuid:key}/bay", response={200: schemas.BaySchema, **PROBLEMS})
+def bay(request: HttpRequest, key: uuid.UUID, asked: schemas.BayAsked) -> Any:
+    """The compartment about a pressed point, as a box. Nothing is changed. Raises MoveRefused where there is none."""
+    now = sessions.of(open_set_of(request, key)).snapshot
+    try:
+        found = compartment_at(now.index, np.array(asked.point), np.array(unit_vector(asked.normal)))
+    except NoCompartment as problem:
+        raise MoveRefused(str(problem)) from None
+    return json_answer({"pose": encode_pose(found.pose), "floor": found.floor})
+
+
+@router.post("/prop-lists/read", response={200: schemas.ListSchema, **PROBLEMS})
+def read_list(request: HttpRequest, asked: schemas.ListAsked) -> Any:
+    """A list of props out of a table, for the recipe of a fill. Raises FileError, which says which rows are wrong."""
+    user_of(request)
+
+    def named(name: str) -> dict[str, str]:
+        if name not in asked.props:
+            raise BadRow(f"prop: no prop of the trolley is called {name!r}; put it on the trolley first")
+        return {"prop": asked.props[name]}
+
+    return {"props": rules_of_csv(asked.text, "the list", named)}
+
+
+@router.post("/prop-lists/write", response={200: schemas.ListWritten, **PROBLEMS})
+def write_list(request: HttpRequest, asked: schemas.ListToWrite) -> Any:
+    """The props of a fill recipe as a table."""
+    user_of(request)
+    rules = [fill_rule_json(rule) for rule in asked.props]
+    return {"text": csv_of_rules(rules, lambda rule: asked.names.get(rule.get("prop", ""), rule.get("prop", "")))}
 
 
 @router.get("/sets/{uuid:key}/history/{int:number}", response={200: list[set_schemas.PieceSchema], **PROBLEMS})

@@ -11,7 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 from pydantic.json_schema import models_json_schema
 
 from brickseat.jobs.schemas import CastSchema, JobSchema
-from brickseat.sets.schemas import AnyMove, ChangeSchema, DeltaSchema, PoseSchema
+from brickseat.sets.schemas import AnyMove, ChangeSchema, DeltaSchema, PieceSchema, PoseSchema
 from brickseat_core.gravity.hand import Strength
 from brickseat_core.moves.fields import Factor, Key, Length, Vector
 from brickseat_core.placing.frames import Follow, TouchSide
@@ -241,13 +241,15 @@ class PropNews(Schema):
 
 
 class UnderWayNews(Schema):
-    """A move that takes its time. ``ask``: its name; ``total``: 0 where nobody knows it."""
+    """A move that takes its time. ``ask``: its name; ``total``: 0 where nobody knows it. ``pieces``: what it placed since that was told
+    last; they stand on the set when the move is made."""
 
     model_config = ConfigDict(extra="forbid")
     kind: Literal["under_way"]
     ask: str
     done: int
     total: int
+    pieces: list[PieceSchema]
 
 
 News = (

@@ -56,7 +56,7 @@ def make_move(
     with moves_under_way.asked(dressed_key, ask) as under_way, live.writing:
         move = build(live)
         refuse_held(dressed_key, stage, keys_of(move))
-        now, deadline = live.snapshot, Deadline(MOVE_SECONDS, under_way.told)
+        now, deadline = live.snapshot, Deadline(MOVE_SECONDS, under_way.told, under_way.show, under_way.enough)
         outcome = compute_move(
             now.dressed, now.index, now.fits, move, lambda key: find_prop(live, key), fresh_key, deadline
         )

@@ -1,7 +1,7 @@
 """Tell every open stage of a set what changed."""
 
 import uuid
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -13,7 +13,7 @@ from brickseat_core.fit.encoding import encode_verdict
 from brickseat_core.fit.measuring import Fit
 from brickseat_core.fit.repair import Left
 from brickseat_core.relations.tie_measures import tie_words
-from brickseat_core.scene import Delta
+from brickseat_core.scene import Delta, Piece
 from brickseat_core.scene.encoding import encode
 
 
@@ -80,9 +80,10 @@ def tell(news: ChangeNews) -> None:
     listeners.tell(news.key, message("changed", news_record(news)))
 
 
-def tell_under_way(key: uuid.UUID, ask: str, done: int, total: int) -> None:
-    """Tell the stages of a set how far a move is; who asked for it knows its name."""
-    listeners.tell(key, message("under_way", {"ask": ask, "done": done, "total": total}))
+def tell_under_way(key: uuid.UUID, ask: str, done: int, total: int, parts: Iterable[Piece]) -> None:
+    """Tell the stages of a set how far a move is, and what it placed since that was told last; who asked for it knows its name."""
+    told = {"ask": ask, "done": done, "total": total, "pieces": [encode(piece) for piece in parts]}
+    listeners.tell(key, message("under_way", told))
 
 
 def tell_of_prop(key: str) -> None:

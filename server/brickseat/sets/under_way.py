@@ -7,9 +7,12 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from brickseat.sets.telling import tell_under_way
+from brickseat_core.scene import Piece
 
 TELL_SECONDS = 0.25
 """Between two tellings, and before the first: most moves are made sooner."""
+SHOW_SECONDS = 0.08
+"""The same where there is something to be seen of it already."""
 
 
 class UnderWay:
@@ -17,19 +20,33 @@ class UnderWay:
 
     def __init__(self, key: uuid.UUID, ask: str) -> None:
         self.key, self.ask = key, ask
-        self._stopped = threading.Event()
+        self._stopped, self._enough = threading.Event(), threading.Event()
         self._told = time.monotonic()
+        self._parts: list[Piece] = []
 
     def stop(self) -> None:
         """Have it given up at its next step. May be called from any thread."""
         self._stopped.set()
 
+    def end(self) -> None:
+        """Have it come to its end with what it has made by then, where it is made of parts. May be called from any thread."""
+        self._enough.set()
+
+    def enough(self) -> bool:
+        """Whether what it has made is all that is wanted."""
+        return self._enough.is_set()
+
+    def show(self, part: Piece) -> None:
+        """A piece that it placed, which is shown with the next telling."""
+        self._parts.append(part)
+
     def told(self, done: int, total: int) -> bool:
         """Tell how far it is, now and then. False when it is to be given up."""
         now = time.monotonic()
-        if self.ask and now - self._told >= TELL_SECONDS:
+        if self.ask and now - self._told >= (SHOW_SECONDS if self._parts else TELL_SECONDS):
             self._told = now
-            tell_under_way(self.key, self.ask, done, total)
+            parts, self._parts = self._parts, []
+            tell_under_way(self.key, self.ask, done, total, parts)
         return not self._stopped.is_set()
 
 
@@ -53,12 +70,13 @@ class MovesUnderWay:
                 if self._moves.get((key, ask)) is move:
                     del self._moves[key, ask]
 
-    def stop(self, key: uuid.UUID, ask: str) -> bool:
-        """Stop the move of that name. False where there is none: it is made by then, or was never asked for."""
+    def stop(self, key: uuid.UUID, ask: str, keep: bool = False) -> bool:
+        """Stop the move of that name, or have it ``keep`` what it has made. False where there is none: it is made by then, or was
+        never asked for."""
         with self._lock:
             move = self._moves.get((key, ask))
         if move is not None:
-            move.stop()
+            (move.end if keep else move.stop)()
         return move is not None
 
 

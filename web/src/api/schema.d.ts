@@ -84,6 +84,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/prop-lists/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read List
+         * @description A list of props out of a table, for the recipe of a fill. Raises FileError, which says which rows are wrong.
+         */
+        post: operations["brickseat_api_set_routes_read_list"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prop-lists/write": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Write List
+         * @description The props of a fill recipe as a table.
+         */
+        post: operations["brickseat_api_set_routes_write_list"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/props": {
         parameters: {
             query?: never;
@@ -331,6 +371,26 @@ export interface paths {
          * @description Where it is looked at from when it is opened. Not part of the set, nor of its history.
          */
         patch: operations["brickseat_api_set_routes_look_at_set"];
+        trace?: never;
+    };
+    "/api/sets/{key}/bay": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bay
+         * @description The compartment about a pressed point, as a box. Nothing is changed. Raises MoveRefused where there is none.
+         */
+        post: operations["brickseat_api_set_routes_bay"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/sets/{key}/dots": {
@@ -613,8 +673,8 @@ export interface paths {
         post?: never;
         /**
          * Stop Move
-         * @description Give up a move that takes too long, by the name it was asked by (the X-Ask header); nothing of it is kept. What was
-         *     made by then stays.
+         * @description Give up a move that takes too long, by the name it was asked by (the X-Ask header); nothing of it is kept, but with ``keep`` what a
+         *     filling has placed. A move that is made by then stays.
          */
         delete: operations["brickseat_api_set_routes_stop_move"];
         options?: never;
@@ -956,6 +1016,33 @@ export interface components {
             turn_deg?: number;
         };
         Asked: components["schemas"]["PointQuestion"] | components["schemas"]["PreviewQuestion"] | components["schemas"]["CatchQuestion"] | components["schemas"]["HoldMessage"] | components["schemas"]["DrawnMessage"] | components["schemas"]["PullMessage"] | components["schemas"]["StreamMessage"] | components["schemas"]["EnoughMessage"];
+        /**
+         * BayAsked
+         * @description Where was pressed: a point of a surface, and the unit normal there.
+         */
+        BayAsked: {
+            /** Normal */
+            normal: [
+                number,
+                number,
+                number
+            ];
+            /** Point */
+            point: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * BaySchema
+         * @description The compartment about a point: the pose of a box of one metre. ``floor``: key of what it stands on.
+         */
+        BaySchema: {
+            /** Floor */
+            floor: string;
+            pose: components["schemas"]["PoseSchema"];
+        };
         /**
          * BearerAsked
          * @description Measures in metres; those that a kind has no use for are ignored.
@@ -1577,6 +1664,136 @@ export interface components {
             pieces: string[];
         };
         /**
+         * FillMove
+         * @description A bay filled as ``recipe`` says; every piece touches, is in balance and lies inside. ``again``: the recipe of the set that is filled
+         *     anew in its place, its exceptions as ``recipe`` has them. ``keep``: what stands of that and can stay, stays. ``name``: what the
+         *     recipe is called.
+         */
+        FillMove: {
+            /** Again */
+            again?: string | null;
+            /**
+             * Keep
+             * @default false
+             */
+            keep?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "fill";
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            recipe: components["schemas"]["FillRecipe"];
+        };
+        /**
+         * FillRecipe
+         * @description A ``bay``, by key, filled with ``props`` from the bottom up: ``count`` of them, or as full as it goes.
+         *
+         *     ``square_to``: whether rows follow the walls of the bay or the axes of the world. ``rough``: 0 neat, in rows and columns, to 1
+         *     as if put in carelessly. ``first_row``: which row of a layer comes first. ``front_room_m``: left free along the open side.
+         */
+        FillRecipe: {
+            /** Bay */
+            bay: string;
+            /** Count */
+            count?: number | null;
+            exceptions?: components["schemas"]["Exceptions"];
+            /**
+             * First Row
+             * @default back
+             * @enum {string}
+             */
+            first_row?: "back" | "front";
+            /**
+             * Front Room M
+             * @default 0
+             */
+            front_room_m?: number;
+            /** Props */
+            props: components["schemas"]["FillRule"][];
+            /**
+             * Rough
+             * @default 0
+             */
+            rough?: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed?: number;
+            /**
+             * Square To
+             * @default bay
+             * @enum {string}
+             */
+            square_to?: "bay" | "world";
+        };
+        /**
+         * FillRule
+         * @description One prop of a recipe, by its key (``prop``), as the prop of a ``piece``, or out of a ``file``. ``name``: what chances
+         *     tell it from the others by, where the key, the piece or the file is not to be it.
+         *
+         *     ``share``: of all that are placed, beside the shares of the others; or ``count``, just so many. ``turn_step_deg``: steps in
+         *     which it may be turned about the vertical, from square to the bay on; 0 for any turn. ``sides``: on its base only, or on any
+         *     side that it rests on. ``size``: range of factors, in steps of ``size_step``. ``nest``: whether it may stand in a hollow.
+         */
+        FillRule: {
+            /** Count */
+            count?: number | null;
+            /** File */
+            file?: string | null;
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            /**
+             * Nest
+             * @default true
+             */
+            nest?: boolean;
+            /** Piece */
+            piece?: string | null;
+            /** Prop */
+            prop?: string | null;
+            /**
+             * Share
+             * @default 1
+             */
+            share?: number;
+            /**
+             * Sides
+             * @default base
+             * @enum {string}
+             */
+            sides?: "base" | "any";
+            /**
+             * Size
+             * @default [
+             *       1,
+             *       1
+             *     ]
+             */
+            size?: [
+                number,
+                number
+            ];
+            /**
+             * Size Step
+             * @default 0
+             */
+            size_step?: number;
+            /**
+             * Turn Step Deg
+             * @default 90
+             */
+            turn_step_deg?: number;
+        };
+        /**
          * FitSchema
          * @description The verdict on a piece; where it touches is asked for on its own (``MeasuredFitSchema``).
          */
@@ -2096,6 +2313,46 @@ export interface components {
             /** To */
             to?: string | null;
         };
+        /**
+         * ListAsked
+         * @description A list of props as CSV. Props go by the names of those on the trolley.
+         */
+        ListAsked: {
+            /** Props */
+            props: {
+                [key: string]: string;
+            };
+            /** Text */
+            text: string;
+        };
+        /**
+         * ListSchema
+         * @description The props of a fill recipe.
+         */
+        ListSchema: {
+            /** Props */
+            props: components["schemas"]["FillRule"][];
+        };
+        /**
+         * ListToWrite
+         * @description The props of a fill recipe, and their names by key.
+         */
+        ListToWrite: {
+            /** Names */
+            names: {
+                [key: string]: string;
+            };
+            /** Props */
+            props: components["schemas"]["FillRule"][];
+        };
+        /**
+         * ListWritten
+         * @description A list of props as CSV.
+         */
+        ListWritten: {
+            /** Text */
+            text: string;
+        };
         /** LookSchema */
         LookSchema: {
             /** Eye */
@@ -2238,7 +2495,7 @@ export interface components {
          */
         MoveRequest: {
             /** Move */
-            move: components["schemas"]["AdjustMove"] | components["schemas"]["AdjustTieMove"] | components["schemas"]["BedMove"] | components["schemas"]["BesideMove"] | components["schemas"]["CarryMove"] | components["schemas"]["ClearMove"] | components["schemas"]["CopyMove"] | components["schemas"]["CutMove"] | components["schemas"]["FillInMove"] | components["schemas"]["FixMove"] | components["schemas"]["GroupMove"] | components["schemas"]["HangMove"] | components["schemas"]["JoinMove"] | components["schemas"]["LayOnMove"] | components["schemas"]["LineUpMove"] | components["schemas"]["LoosenMove"] | components["schemas"]["MarkOutMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["PoseMove"] | components["schemas"]["PullApartMove"] | components["schemas"]["PushMove"] | components["schemas"]["ReleaseMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RenameMove"] | components["schemas"]["RepairMove"] | components["schemas"]["ReseatMove"] | components["schemas"]["RestMove"] | components["schemas"]["RowMove"] | components["schemas"]["ScatterMove"] | components["schemas"]["SetDownMove"] | components["schemas"]["SizeMove"] | components["schemas"]["SlideMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["StandMove"] | components["schemas"]["SwapMove"] | components["schemas"]["TieMove"] | components["schemas"]["TurnMove"] | components["schemas"]["TurnJointMove"] | components["schemas"]["WipeOutMove"];
+            move: components["schemas"]["AdjustMove"] | components["schemas"]["AdjustTieMove"] | components["schemas"]["BedMove"] | components["schemas"]["BesideMove"] | components["schemas"]["CarryMove"] | components["schemas"]["ClearMove"] | components["schemas"]["CopyMove"] | components["schemas"]["CutMove"] | components["schemas"]["FillMove"] | components["schemas"]["FillInMove"] | components["schemas"]["FixMove"] | components["schemas"]["GroupMove"] | components["schemas"]["HangMove"] | components["schemas"]["JoinMove"] | components["schemas"]["LayOnMove"] | components["schemas"]["LineUpMove"] | components["schemas"]["LoosenMove"] | components["schemas"]["MarkOutMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["PoseMove"] | components["schemas"]["PullApartMove"] | components["schemas"]["PushMove"] | components["schemas"]["ReleaseMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RenameMove"] | components["schemas"]["RepairMove"] | components["schemas"]["ReseatMove"] | components["schemas"]["ReshapeMove"] | components["schemas"]["RestMove"] | components["schemas"]["RowMove"] | components["schemas"]["ScatterMove"] | components["schemas"]["SetDownMove"] | components["schemas"]["SizeMove"] | components["schemas"]["SlideMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["StandMove"] | components["schemas"]["SwapMove"] | components["schemas"]["TieMove"] | components["schemas"]["TurnMove"] | components["schemas"]["TurnJointMove"] | components["schemas"]["WipeOutMove"];
         };
         /**
          * NearRule
@@ -2776,7 +3033,7 @@ export interface components {
              */
             kind: "preview";
             /** Move */
-            move: components["schemas"]["AdjustMove"] | components["schemas"]["AdjustTieMove"] | components["schemas"]["BedMove"] | components["schemas"]["BesideMove"] | components["schemas"]["CarryMove"] | components["schemas"]["ClearMove"] | components["schemas"]["CopyMove"] | components["schemas"]["CutMove"] | components["schemas"]["FillInMove"] | components["schemas"]["FixMove"] | components["schemas"]["GroupMove"] | components["schemas"]["HangMove"] | components["schemas"]["JoinMove"] | components["schemas"]["LayOnMove"] | components["schemas"]["LineUpMove"] | components["schemas"]["LoosenMove"] | components["schemas"]["MarkOutMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["PoseMove"] | components["schemas"]["PullApartMove"] | components["schemas"]["PushMove"] | components["schemas"]["ReleaseMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RenameMove"] | components["schemas"]["RepairMove"] | components["schemas"]["ReseatMove"] | components["schemas"]["RestMove"] | components["schemas"]["RowMove"] | components["schemas"]["ScatterMove"] | components["schemas"]["SetDownMove"] | components["schemas"]["SizeMove"] | components["schemas"]["SlideMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["StandMove"] | components["schemas"]["SwapMove"] | components["schemas"]["TieMove"] | components["schemas"]["TurnMove"] | components["schemas"]["TurnJointMove"] | components["schemas"]["WipeOutMove"];
+            move: components["schemas"]["AdjustMove"] | components["schemas"]["AdjustTieMove"] | components["schemas"]["BedMove"] | components["schemas"]["BesideMove"] | components["schemas"]["CarryMove"] | components["schemas"]["ClearMove"] | components["schemas"]["CopyMove"] | components["schemas"]["CutMove"] | components["schemas"]["FillMove"] | components["schemas"]["FillInMove"] | components["schemas"]["FixMove"] | components["schemas"]["GroupMove"] | components["schemas"]["HangMove"] | components["schemas"]["JoinMove"] | components["schemas"]["LayOnMove"] | components["schemas"]["LineUpMove"] | components["schemas"]["LoosenMove"] | components["schemas"]["MarkOutMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["PoseMove"] | components["schemas"]["PullApartMove"] | components["schemas"]["PushMove"] | components["schemas"]["ReleaseMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RenameMove"] | components["schemas"]["RepairMove"] | components["schemas"]["ReseatMove"] | components["schemas"]["ReshapeMove"] | components["schemas"]["RestMove"] | components["schemas"]["RowMove"] | components["schemas"]["ScatterMove"] | components["schemas"]["SetDownMove"] | components["schemas"]["SizeMove"] | components["schemas"]["SlideMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["StandMove"] | components["schemas"]["SwapMove"] | components["schemas"]["TieMove"] | components["schemas"]["TurnMove"] | components["schemas"]["TurnJointMove"] | components["schemas"]["WipeOutMove"];
             /** N */
             n: number;
         };
@@ -3398,6 +3655,20 @@ export interface components {
              * @default false
              */
             together?: boolean;
+        };
+        /**
+         * ReshapeMove
+         * @description A region at another pose, its size in its scale. What recipes laid by it stays until they are laid again.
+         */
+        ReshapeMove: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "reshape";
+            pose: components["schemas"]["PoseForm"];
+            /** Region */
+            region: string;
         };
         /**
          * RestMove
@@ -4098,7 +4369,8 @@ export interface components {
         };
         /**
          * UnderWayNews
-         * @description A move that takes its time. ``ask``: its name; ``total``: 0 where nobody knows it.
+         * @description A move that takes its time. ``ask``: its name; ``total``: 0 where nobody knows it. ``pieces``: what it placed since that was told
+         *     last; they stand on the set when the move is made.
          */
         UnderWayNews: {
             /** Ask */
@@ -4110,6 +4382,8 @@ export interface components {
              * @constant
              */
             kind: "under_way";
+            /** Pieces */
+            pieces: components["schemas"]["PieceSchema"][];
             /** Total */
             total: number;
         };
@@ -4425,6 +4699,162 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_set_routes_read_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ListAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListSchema"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_set_routes_write_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ListToWrite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListWritten"];
+                };
             };
             /** @description Bad Request */
             400: {
@@ -5807,6 +6237,86 @@ export interface operations {
             };
         };
     };
+    brickseat_api_set_routes_bay: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BayAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BaySchema"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     brickseat_api_set_routes_dots: {
         parameters: {
             query?: never;
@@ -6965,7 +7475,9 @@ export interface operations {
     };
     brickseat_api_set_routes_stop_move: {
         parameters: {
-            query?: never;
+            query?: {
+                keep?: boolean;
+            };
             header?: never;
             path: {
                 key: string;
