@@ -142,6 +142,30 @@ def test_bowls_nest_where_they_may() -> None:
         assert all(bounds(q)[1][1] <= bounds(p)[0][1] + 0.25 * 0.05 for q in over)
 
 
+def highest_stack(on: Dressed) -> int:
+    """How many stand on each other at most. What only leans on others may stand on the floor."""
+    feet = {p.key: bounds(p)[0][1] for p in placed(on).values()}
+
+    def level(key: str) -> int:
+        return 1 + max((level(k) for k in on.fit(key).rests_on if k in feet and feet[k] < feet[key] - 1e-6), default=0)
+
+    return max(map(level, feet))
+
+
+def test_no_more_are_stacked_than_may_be() -> None:
+    bay = compartment(0.5, 0.4, 0.3)
+    on = dressed(shelf(0.5, 0.4, 0.3), bay)
+    props: list[Any] = ["bowl", {"prop": "brick", "sides": "any"}]
+    filled(on, *props, most_stacked=2)
+    assert_all_sit_inside(on, bay)
+    assert highest_stack(on) == 2
+    # What stays when it is filled again counts as it stands.
+    (record,) = on.set.recipes.values()
+    on.do("fill", recipe=recipe(*props, most_stacked=3), again=record.key, keep=True)
+    assert_all_sit_inside(on, bay)
+    assert highest_stack(on) == 3
+
+
 def test_what_stands_in_the_bay_already_stays_free() -> None:
     bay = compartment(0.8, 0.3, 0.4)
     block = piece("block", box(0.3, 0.2, 0.2), (0.1, 0.1, 0.0))

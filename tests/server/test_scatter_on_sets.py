@@ -93,7 +93,7 @@ def test_dots_show_it_before_and_change_nothing(client: Client, dressed: Dressed
         ({"density_per_m2": 2}, "and not both"),
         ({"keep_out": ["gone"]}, "no piece and no region 'gone'"),
         ({"props": [{"prop": "unheard of"}]}, "not in the store"),
-        ({"props": [{"file": "stone.glb"}]}, "only read by brickseat scatter"),
+        ({"props": [{"file": "stone.glb"}]}, "only read by the command line"),
     ],
 )
 def test_bad_recipes_are_refused_in_words(

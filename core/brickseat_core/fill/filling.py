@@ -6,23 +6,26 @@ something beside it changes: nothing is repaired.
 
 import math
 from collections import Counter
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
 
+from brickseat_core.contact.contact_query import query_contacts
 from brickseat_core.deadline import UNLIMITED, Deadline
 from brickseat_core.fill.bay import bay_of
 from brickseat_core.fill.fields import Field, Taste, cheapest
 from brickseat_core.fill.recipe import MOST_PLACED, FillRecipe
 from brickseat_core.fill.room import WALLS, Body, Room
-from brickseat_core.fill.seating import LIFT, Failed, seated, turned_a_little
+from brickseat_core.fill.seating import LIFT, Failed, Stand, seated, turned_a_little
 from brickseat_core.fill.shapes import Shape, bases_of_rule, is_boxy, shapes_of, sizes_of
 from brickseat_core.fill.spans import SLACK
+from brickseat_core.fit.measuring import bands
 from brickseat_core.many.chance import chances, channel
 from brickseat_core.many.places import Places
 from brickseat_core.many.recipe import BadRecipe
 from brickseat_core.scene import DOWN, Piece, Pose, Prop, Vec
+from brickseat_core.tolerances import CONTACT_EPSILON
 
 Key = tuple[int, int]
 """A prop of the recipe and one of its sizes, by their numbers."""
@@ -97,6 +100,7 @@ class Filling:
     _failed: dict[int, Counter[Failed]] = field(default_factory=dict)
     _tried: dict[int, int] = field(default_factory=dict)
     _bodies: list[Body] = field(default_factory=list)
+    _levels: dict[str, int] = field(default_factory=dict)
     _middles: list[tuple[Vec, float]] = field(default_factory=list)
 
     def run(self) -> Filled:
@@ -158,7 +162,7 @@ class Filling:
         """Neat rows and columns, or as it came, by the one number of the recipe."""
         rough = self.recipe.rough
         back = 0.08 if self.recipe.first_row == "back" else -0.08
-        return Taste(1.0, 0.35, back, 0.03, 0.6 * rough, channel(self.recipe.seed, "place"))
+        return Taste(1.0, 0.35, back, 0.003, 0.6 * rough, channel(self.recipe.seed, "place"))
 
     @property
     def _wanted(self) -> int | None:
@@ -170,12 +174,18 @@ class Filling:
 
     def _stand(self) -> None:
         """Put what stands already: pieces that were kept, or moved by hand."""
+        index = self._room.index
+        index.put_all(self.kept.values())
+        band, leaning = bands(self.tolerance)
+        for piece in sorted(self.kept.values(), key=lambda p: (float(index.box_of(p)[0][1]), p.key)):
+            with self._room.without_walls():
+                found = query_contacts(index, piece, index.row[piece.key], 0.0, band, leaning)
+            self._note_level(piece, found.bearing.rows if found.bearing is not None else ())
         for number, piece in sorted(self.kept.items()):
             kind = next((k for k, prop in enumerate(self.props) if prop == piece.prop), None)
             self._placed[number] = piece
             if kind is not None:
                 self._counts[kind] += 1
-            self._room.index.put(piece)
             self._take_room(piece, None)
 
     def _rounds(self) -> None:
@@ -244,9 +254,9 @@ class Filling:
                 proposed = cheapest(fields, AT_A_TIME)
                 for place in proposed:
                     found = self._try(*place, number, rests > 0)
-                    if isinstance(found, Piece) and self._is_sunken(found, *place):
+                    if isinstance(found, Stand) and self._is_sunken(found.piece, *place):
                         found = Failed.NO_ROOM
-                    if isinstance(found, Piece):
+                    if isinstance(found, Stand):
                         self._settle_in(found, place[0].shape, kind, number)
                         return True
                     rests -= found is Failed.TIPS
@@ -276,7 +286,7 @@ class Filling:
             self._fields[key] = made
         return self._fields[key]
 
-    def _try(self, place: Field, i: int, j: int, number: int, rests: bool) -> Piece | Failed:
+    def _try(self, place: Field, i: int, j: int, number: int, rests: bool) -> Stand | Failed:
         """Bring a shape exactly to where a field proposes it."""
         room, shape = self._room, place.shape
         x0, z0, h = room.grid
@@ -285,11 +295,11 @@ class Filling:
         back, left = -self._bay.front, np.array([-self._bay.front[2], 0.0, self._bay.front[0]])
         neat = self._chance(number, "neat") >= 0.5 * self.recipe.rough
         if shape.boxy:
-            found: Piece | Failed = Failed.NO_ROOM
+            found: Stand | Failed = Failed.NO_ROOM
             for x, z, snapped_x, snapped_z in room.snapping.places(lo, shape.hi - shape.lo, 1.02 * h)[:3]:
                 free = [d for d in (back, left) if not (snapped_x if abs(d[0]) > 0.5 else snapped_z)]
                 found = self._exact(shape, np.array([x, lo[1], z]), lift, free, number, rests)
-                if isinstance(found, Piece):
+                if isinstance(found, Stand):
                     return found
             return found
         middle = self._middle_below(lo + 0.5 * (shape.hi - shape.lo), float(lo[1]))
@@ -297,7 +307,7 @@ class Filling:
             centred = lo.copy()
             centred[[0, 2]] = middle - 0.5 * (shape.hi - shape.lo)[[0, 2]]
             found = self._exact(shape, centred, lift, [], number, rests)
-            if isinstance(found, Piece):
+            if isinstance(found, Stand):
                 return found
         return self._exact(shape, lo, lift, [back, left] if neat else [], number, rests)
 
@@ -320,7 +330,7 @@ class Filling:
 
     def _exact(
         self, shape: Shape, corner: Vec, lift: float, pushes: list[Vec], number: int, rests: bool
-    ) -> Piece | Failed:
+    ) -> Stand | Failed:
         """A piece with its least corner at ``corner`` (3,) of the frame, brought into exact contact."""
         turn = self._bay.turn
         at = corner - shape.lo
@@ -339,15 +349,17 @@ class Filling:
         may_rest = rests and not shape.boxy
         return seated(self._room, piece, shape, [turn @ d for d in pushes], self.tolerance, may_rest)
 
-    def _settle_in(self, piece: Piece, shape: Shape, kind: int, number: int) -> None:
+    def _settle_in(self, stand: Stand, shape: Shape, kind: int, number: int) -> None:
         """Keep a piece where it stands, a little askew where the recipe is rough, and tell of it."""
         turn = (2.0 * self._chance(number, "askew") - 1.0) * MOST_ASKEW * self.recipe.rough
         for _ in range(ASKEW_TRIES if turn else 0):
-            askew = turned_a_little(self._room, piece, shape, turn, self.tolerance)
+            askew = turned_a_little(self._room, stand.piece, shape, turn, self.tolerance)
             if askew is not None:
-                piece = askew
+                stand = askew
                 break
             turn *= 0.5
+        piece = stand.piece
+        self._note_level(piece, stand.rows)
         taken_out = number in self._out
         if taken_out:
             self._room.keep_free(piece)
@@ -360,9 +372,18 @@ class Filling:
         if not taken_out:
             self.deadline.on_part(piece)
 
+    def _note_level(self, piece: Piece, rows: Iterable[int]) -> None:
+        """On how many others ``piece`` stands, itself counted. ``rows``: what bears it; what is only leaned on does not count."""
+        index = self._room.index
+        foot = float(index.box_of(piece)[0][1]) - CONTACT_EPSILON
+        below = [index.keys[row] or "" for row in rows if index.placed.lo[row, 1] < foot]
+        self._levels[piece.key] = 1 + max((self._levels.get(key, 0) for key in below), default=0)
+
     def _take_room(self, piece: Piece, shape: Shape | None) -> None:
         """Write what a piece takes into the cells, and into the fields."""
         body = self._room.body_of(piece, shape)
+        if self.recipe.most_stacked is not None and self._levels.get(piece.key, 1) >= self.recipe.most_stacked:
+            body = body.up_to_the_ceiling()
         self._room.take(body)
         self._bodies.append(body)
         if shape is not None and not shape.boxy:

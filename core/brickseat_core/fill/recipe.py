@@ -51,6 +51,7 @@ class FillRecipe:
 
     ``square_to``: whether rows follow the walls of the bay or the axes of the world. ``rough``: 0 neat, in rows and columns, to 1
     as if put in carelessly. ``first_row``: which row of a layer comes first. ``front_room_m``: left free along the open side.
+    ``most_stacked``: how many stand on each other at most.
     """
 
     bay: Name
@@ -61,6 +62,7 @@ class FillRecipe:
     rough: Share = 0.0
     first_row: FirstRow = "back"
     front_room_m: Length = 0.0
+    most_stacked: Annotated[int, Field(ge=1, le=1000)] | None = None
     exceptions: Exceptions = field(default_factory=Exceptions)
 
 

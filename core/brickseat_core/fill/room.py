@@ -37,6 +37,10 @@ class Body(NamedTuple):
         """Its cells as they count for a shape. ``nest``: whether that may stand in hollows."""
         return self.square if shape.boxy else self.cautious if nest else self.closed
 
+    def up_to_the_ceiling(self) -> "Body":
+        """The same, with all room above it."""
+        return Body(*(r._replace(top=np.where(r.bottom <= r.top, np.inf, r.top)) for r in self))
+
 
 class Room:
     """A bay on a set, being filled. ``index``: a fork of its own. ``h``: size of a cell of the grid.

@@ -1,5 +1,6 @@
 """Seating: a place that the grid proposed, made exact. Whatever comes of it stands on what is really there, and within the bay."""
 
+from dataclasses import dataclass
 from enum import Enum
 
 import numpy as np
@@ -66,8 +67,16 @@ def brought_up(room: Room, piece: Piece, along: Vec, most: float) -> Piece | Non
     return dropped(room, piece.at(piece.pose.moved(far * along)), MOST_BACK)
 
 
-def judged(room: Room, piece: Piece, shape: Shape, tolerance: float) -> Failed | None:
-    """Why ``piece`` may not stay where it is; None where it may. What only the bay itself holds is not borne."""
+@dataclass(frozen=True)
+class Stand:
+    """A piece that stands, and the ``rows`` of what bears it."""
+
+    piece: Piece
+    rows: tuple[int, ...]
+
+
+def judged(room: Room, piece: Piece, shape: Shape, tolerance: float) -> Stand | Failed:
+    """``piece`` where it is, or why it may not stay there. What only the bay itself holds is not borne."""
     band, leaning = bands(tolerance)
     with room.without_walls() as index:
         found = query_contacts(index, piece, -1, 0.0, band, leaning)
@@ -75,7 +84,7 @@ def judged(room: Room, piece: Piece, shape: Shape, tolerance: float) -> Failed |
         return Failed.NO_ROOM
     if found.travel is None or found.travel > CONTACT_EPSILON or found.bearing is None:
         return Failed.NOT_BORNE
-    return None if steady(found.bearing, shape) else Failed.TIPS
+    return Stand(piece, found.bearing.rows) if steady(found.bearing, shape) else Failed.TIPS
 
 
 def steady(bearing: Bearing, shape: Shape) -> bool:
@@ -86,7 +95,7 @@ def steady(bearing: Bearing, shape: Shape) -> bool:
     return bearing.margin >= max(LEAST_MARGIN, MARGIN_SHARE * float(min(extent[0], extent[2])))
 
 
-def seated(room: Room, piece: Piece, shape: Shape, pushes: list[Vec], tolerance: float, rests: bool) -> Piece | Failed:
+def seated(room: Room, piece: Piece, shape: Shape, pushes: list[Vec], tolerance: float, rests: bool) -> Stand | Failed:
     """``piece``, which starts where the grid proposed it, exactly in contact and in balance.
 
     ``pushes``: (3,) level unit vectors of the world along which it is brought up to what is near, one after the other.
@@ -97,20 +106,15 @@ def seated(room: Room, piece: Piece, shape: Shape, pushes: list[Vec], tolerance:
         return Failed.NO_ROOM
     for along in pushes:
         at = brought_up(room, at, along, PUSH_CELLS * room.h) or at
-    failed = judged(room, at, shape, tolerance)
-    if failed is None:
-        return at
-    if failed is Failed.TIPS and rests:
-        stand = rest_once(room.index, at, tolerance, REST_STEPS)
-        if stand.stable and tilt_between(at.pose.linear, stand.pose.linear) <= MOST_TILT_DEG:
-            rested = at.at(stand.pose)
-            failed = judged(room, rested, shape, tolerance)
-            if failed is None:
-                return rested
-    return failed
+    found = judged(room, at, shape, tolerance)
+    if found is Failed.TIPS and rests:
+        rested = rest_once(room.index, at, tolerance, REST_STEPS)
+        if rested.stable and tilt_between(at.pose.linear, rested.pose.linear) <= MOST_TILT_DEG:
+            return judged(room, at.at(rested.pose), shape, tolerance)
+    return found
 
 
-def turned_a_little(room: Room, piece: Piece, shape: Shape, degrees: float, tolerance: float) -> Piece | None:
+def turned_a_little(room: Room, piece: Piece, shape: Shape, degrees: float, tolerance: float) -> Stand | None:
     """``piece``, which stands, turned about the vertical, off what is behind and left of it, and set down again; None where it cannot."""
     lo, hi = room.index.box_of(piece)
     middle = 0.5 * (lo + hi)
@@ -126,4 +130,5 @@ def turned_a_little(room: Room, piece: Piece, shape: Shape, degrees: float, tole
     if not free or travel is None or travel > MOST_BACK:
         return None
     at = piece.at(pose.moved(travel * np.asarray(piece.direction)))
-    return at if judged(room, at, shape, tolerance) is None else None
+    found = judged(room, at, shape, tolerance)
+    return found if isinstance(found, Stand) else None

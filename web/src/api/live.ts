@@ -1,6 +1,6 @@
 /** The live line to a set: changes come in, questions of the pointer go out. One question is under way at a
  * time and only the newest waits, so answers never queue up behind the pointer. */
-import type { Change, Job, Move, Schemas, Triple } from "./client";
+import type { Change, Job, Move, Piece, Schemas, Triple } from "./client";
 
 export type SlipSettings = Schemas["PointSlip"];
 export type Question = Omit<Schemas["PointQuestion"], "kind" | "n">;
@@ -51,7 +51,7 @@ export interface Handlers {
   /** (n, 7) position and turn since the start (quaternion x y z w) of the rows of a job's cast. */
   frame: (job: string, poses: Float32Array) => void;
   /** How far a move is, by the name that it was asked by; whoever did not ask for it knows no such name. */
-  underWay: (ask: string, done: number, total: number) => void;
+  underWay: (ask: string, done: number, total: number, pieces: Piece[]) => void;
   presence: (here: Onlooker[]) => void;
   /** Somebody else holds what was taken hold of. */
   notHeld: (by: string) => void;
@@ -165,7 +165,7 @@ export class LiveLine {
       case "prop":
         return handlers.prop(news.prop);
       case "under_way":
-        return handlers.underWay(news.ask, news.done, news.total);
+        return handlers.underWay(news.ask, news.done, news.total, news.pieces);
       case "held":
         return news.by ? handlers.notHeld(news.by) : undefined;
       case "changed":

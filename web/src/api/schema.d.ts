@@ -1695,6 +1695,7 @@ export interface components {
          *
          *     ``square_to``: whether rows follow the walls of the bay or the axes of the world. ``rough``: 0 neat, in rows and columns, to 1
          *     as if put in carelessly. ``first_row``: which row of a layer comes first. ``front_room_m``: left free along the open side.
+         *     ``most_stacked``: how many stand on each other at most.
          */
         FillRecipe: {
             /** Bay */
@@ -1713,6 +1714,8 @@ export interface components {
              * @default 0
              */
             front_room_m?: number;
+            /** Most Stacked */
+            most_stacked?: number | null;
             /** Props */
             props: components["schemas"]["FillRule"][];
             /**

@@ -31,6 +31,14 @@ export const inLargeLength = {
   read: (text: string) => parseLength(text),
 };
 
+/** Parts of a whole, beside those of others. */
+export const inShares = {
+  step: 0.5,
+  min: 0.01,
+  show: (v: number) => String(Math.round(v * 100) / 100),
+  read: (text: string) => parseFigure(text, []),
+};
+
 export const inCount = {
   step: 1,
   show: (v: number) => String(Math.round(v)),
@@ -39,3 +47,12 @@ export const inCount = {
     return found === null ? null : Math.round(found);
   },
 };
+
+/** Numbers out of words like “3, 17 and 20”; null where something else stands among them. */
+export function numbersOf(text: string): number[] | null {
+  const parts = text.split(/[\s,;]+|\band\b/).filter(Boolean);
+  const numbers = parts.map(Number);
+  return numbers.every((n) => Number.isInteger(n) && n > 0)
+    ? [...new Set(numbers)].sort((a, b) => a - b)
+    : null;
+}

@@ -14,7 +14,7 @@ import { useStage } from "../state";
 import { Beside } from "./beside";
 import { isMine, learnAgain, learnNew, reload, tryingOn } from "./making";
 import { AskDots } from "../tools/scatter/dots";
-import { mark, markRecipe, markTies } from "./marking";
+import { mark, markRecipe, markTies, showComing } from "./marking";
 import { StagePointer } from "./pointer";
 import type { ModelsOf } from "./pieces";
 import { StageView, chosenQuality } from "./view";
@@ -87,8 +87,8 @@ export function openStage(data: SetData, host: HTMLElement, over: HTMLElement): 
     frame: (job, poses) => fall.frame(job, poses),
     cast: (cast) => fall.cast(cast),
     prop: (prop) => void learnAgain(prop).then(() => view.remodel(prop)),
-    underWay: (ask, done, total) => {
-      if (isMine(ask)) useStage.getState().hearUnderWay(ask, done, total);
+    underWay: (ask, done, total, pieces) => {
+      if (isMine(ask)) useStage.getState().hearUnderWay(ask, done, total, pieces);
     },
     presence: (here) => set({ here }),
     notHeld: (by) => {
@@ -126,13 +126,16 @@ export function openStage(data: SetData, host: HTMLElement, over: HTMLElement): 
     if (differs("selected", "ties", "measures", "tiesShown", "tiesInTheWay", "preview", "job"))
       markTies(view);
     if (differs("recipes")) now.followRecipes(before.recipes);
+    if (differs("recipes", "regions")) now.followFillings(before.recipes);
     if (differs("recipe", "openRecipe", "verb", "revision")) askDots.again();
-    if (differs("dots", "openRecipe", "verb", "revision", "preview")) markRecipe(view);
+    if (differs("dots", "openRecipe", "openFilling", "filling", "regions", "verb", "revision", "preview"))
+      markRecipe(view);
+    if (differs("underWay")) showComing(view);
     if (differs("shapes"))
       void view.pieces.shape(now.shapes).catch((problem: Error) => set({ note: problem.message }));
     // What was in the way of one move is not in the way of the set as it is after the next.
     if (differs("revision") && now.tiesInTheWay.length) set({ tiesInTheWay: [] });
-    if (differs("slip", "verb", "join", "lineUp")) pointer.again();
+    if (differs("slip", "verb", "join", "lineUp", "filling", "drawingBay")) pointer.again();
   });
   return {
     view,

@@ -2,6 +2,7 @@
 import * as THREE from "three";
 
 const SIZE_PX = 5;
+const HANDLE_PX = 9;
 /** Metres by which they are drawn above the ground that they lie on. */
 const RAISED = 0.01;
 
@@ -19,13 +20,16 @@ export class Dots {
   );
 
   constructor() {
-    this.points.position.y = RAISED;
+    this.points.renderOrder = 10;
     this.points.frustumCulled = false;
     this.points.visible = false;
   }
 
-  /** x, y, z of each, one after the other. */
-  show(at: number[]): void {
+  /** x, y, z of each, one after the other. `over`: seen through whatever is before them, as what is taken hold of. */
+  show(at: number[], over = false): void {
+    this.points.material.depthTest = !over;
+    this.points.material.size = over ? HANDLE_PX : SIZE_PX;
+    this.points.position.y = over ? 0 : RAISED;
     this.points.visible = at.length > 0;
     if (!at.length && !this.points.geometry.hasAttribute("position")) return;
     this.points.geometry.dispose();

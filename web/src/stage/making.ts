@@ -157,13 +157,15 @@ function freshName(): string {
     .join("");
 }
 
-/** Give up a move that takes too long. Nothing of it is kept. */
-export async function stopMove(ask: string): Promise<void> {
+/** Give up a move that takes too long. Nothing of it is kept, but where it is asked to `keep` what a filling has placed. */
+export async function stopMove(ask: string, keep = false): Promise<void> {
   const { key, stopping } = useStage.getState();
   if (!key) return;
   stopping(ask);
   try {
-    await wanted(client.DELETE("/api/sets/{key}/moves/{ask}", { params: { path: { key, ask } } }));
+    await wanted(
+      client.DELETE("/api/sets/{key}/moves/{ask}", { params: { path: { key, ask }, query: { keep } } }),
+    );
   } catch (error) {
     toast.error(error instanceof ServerError ? error.message : String(error));
   }

@@ -3,9 +3,10 @@ import { isFault } from "../fit/Glyph";
 import type { Fit, Triple } from "../api/client";
 import { useStage } from "../state";
 import type { Verb } from "../state/tools";
+import { boxInHand, handlesOf } from "../tools/fill/filling";
 import type { StageView } from "./view";
 
-const WITHOUT_PUCK: Verb[] = ["measure", "build", "settle", "pour", "join", "line up", "scatter"];
+const WITHOUT_PUCK: Verb[] = ["measure", "build", "settle", "pour", "join", "line up", "scatter", "fill"];
 
 export function mark(view: StageView, write: (length: number) => string): void {
   const { selected, fits, pieces, verb, preview, job, slip } = useStage.getState();
@@ -54,11 +55,12 @@ export function labelOf(fit: Fit, write: (length: number) => string): string {
   return isFault(fit.state) && fit.state !== "floating" ? `${gap}, ${fit.state}` : gap;
 }
 
-/** Numbers on the pieces of the recipe in hand, and dots where it would lie as it is now. */
+/** Numbers on the pieces of the recipe in hand, and dots where it would lie as it is now, or by which its bay is pulled. */
 export function markRecipe(view: StageView): void {
-  const { verb, openRecipe, pieces, props, dots, preview } = useStage.getState();
+  const { verb, openRecipe, openFilling, pieces, props, dots, preview } = useStage.getState();
   const shown = verb === "scatter" && !preview;
-  const laid = shown && openRecipe ? [...pieces.values()].filter((p) => p.recipe === openRecipe) : [];
+  const inHand = shown ? openRecipe : verb === "fill" && !preview ? openFilling : null;
+  const laid = inHand ? [...pieces.values()].filter((p) => p.recipe === inHand) : [];
   view.showFlags(
     laid.flatMap(({ pose, prop, number }) => {
       const height = (props.get(prop)?.height ?? 0) * Math.abs(pose.scale[1]);
@@ -66,5 +68,19 @@ export function markRecipe(view: StageView): void {
       return number === null ? [] : [{ at: [x, y + height, z] as Triple, text: String(number) }];
     }),
   );
-  view.showDots(shown ? dots : []);
+  if (verb === "fill" && !preview) view.showDots(handlesOf(boxInHand()?.pose), true);
+  else view.showDots(shown ? dots : []);
+}
+
+/** Pieces that a filling has placed so far, in place of those that it placed before. */
+export function showComing(view: StageView): void {
+  const { underWay, pieces, set } = useStage.getState();
+  const coming = underWay.flatMap((move) => move.pieces);
+  const recipes = new Set(coming.map((piece) => piece.recipe));
+  const before = [...pieces.values()].filter((piece) => piece.recipe && recipes.has(piece.recipe));
+  // They are told from those that stand by other keys: the same one may stand elsewhere yet.
+  const guests = new Map(coming.map((piece) => [`coming ${piece.key}`, piece]));
+  void view.pieces
+    .visit(guests, {}, new Set(before.map((piece) => piece.key)))
+    .catch((problem: Error) => set({ note: problem.message }));
 }

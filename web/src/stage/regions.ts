@@ -1,7 +1,7 @@
 /** Keep-outs and bays, drawn as see-through paper with dark edges. They are not picked and cast no shadow. */
 import * as THREE from "three";
 
-import type { Schemas } from "../api/client";
+import type { Pose, Schemas } from "../api/client";
 import { loadModel } from "./models";
 import { matrixOf } from "./matrixOf";
 
@@ -13,9 +13,14 @@ export class Regions {
   private readonly paper = new THREE.MeshBasicMaterial({
     color: "#fffdf8",
     transparent: true,
-    opacity: 0.35,
+    opacity: 0.45,
     depthWrite: false,
-    side: THREE.DoubleSide,
+    // Only its far sides: what stands inside is seen as it is.
+    side: THREE.BackSide,
+    // Behind the walls that it lies on.
+    polygonOffset: true,
+    polygonOffsetFactor: 1,
+    polygonOffsetUnits: 4,
   });
   private readonly ink = new THREE.LineBasicMaterial({ color: "#5f6b72" });
   private turn = 0;
@@ -35,11 +40,20 @@ export class Regions {
     this.redraw();
   }
 
+  /** Draw one elsewhere, or larger, while it is being changed. */
+  move(key: string, pose: Pose): void {
+    const object = this.group.children.find((child) => child.name === key);
+    if (!object) return;
+    matrixOf(pose).decompose(object.position, object.quaternion, object.scale);
+    this.redraw();
+  }
+
   private async drawn(region: Region): Promise<THREE.Object3D | null> {
     const file = this.fileOf(region.prop);
     if (!file) return null;
     const model = await loadModel(file);
     const object = new THREE.Group();
+    object.name = region.key;
     for (const { geometry } of model.parts) {
       object.add(new THREE.Mesh(geometry, this.paper));
       object.add(new THREE.LineSegments(new THREE.EdgesGeometry(geometry, CREASE_DEGREES), this.ink));

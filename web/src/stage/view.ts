@@ -12,7 +12,7 @@ import { Dots } from "./dots";
 import { Ghost, type PlumbLabel, emptied } from "./marks";
 import { type Model, loadModel } from "./models";
 import { type ModelsOf, Pieces } from "./pieces";
-import { metOnPlane } from "./planes";
+import { metOnPlane, nearestOnLine } from "./planes";
 import { Puck, type PuckPart } from "./puck";
 import { Regions } from "./regions";
 import { type Marked, SpikeMarks, plumbLabel } from "./SpikeMarks";
@@ -261,9 +261,9 @@ export class StageView {
     this.redraw(false);
   }
 
-  /** Points of the world, x, y, z one after the other, drawn as dots; of none to take them away. */
-  showDots(at: number[]): void {
-    this.dots.show(at);
+  /** Points of the world, x, y, z one after the other, drawn as dots; of none to take them away. `over`: through what is before them. */
+  showDots(at: number[], over = false): void {
+    this.dots.show(at, over);
     this.redraw(false);
   }
 
@@ -472,6 +472,21 @@ export class StageView {
     this.aimRay(x, y);
     const met = metOnPlane(this.raycaster.ray, new THREE.Vector3(...point), new THREE.Vector3(...normal));
     return met?.toArray() ?? null;
+  }
+
+  /** Metres from `point` along the unit `direction` to what is nearest to the ray through a pixel. */
+  alongLine(x: number, y: number, point: THREE.Vector3, direction: THREE.Vector3): number | null {
+    this.aimRay(x, y);
+    return nearestOnLine(this.raycaster.ray, point, direction);
+  }
+
+  /** The unit normal of the face under a pixel, towards the eye. */
+  pickNormal(x: number, y: number): THREE.Vector3 | null {
+    this.aimRay(x, y);
+    const [a, b, c] = this.pieces.hit(this.raycaster)?.corners ?? [];
+    if (!a || !b || !c) return null;
+    const normal = b.clone().sub(a).cross(c.clone().sub(a)).normalize();
+    return normal.dot(this.raycaster.ray.direction) > 0 ? normal.negate() : normal;
   }
 
   /** The point of the set in the middle of the view, or what is walked round when nothing is there. */

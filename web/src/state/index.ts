@@ -3,6 +3,7 @@
 import { create } from "zustand";
 import { useShallow } from "zustand/react/shallow";
 
+import { type FillSlice, fillSlice } from "./fill";
 import { type JobsSlice, jobsSlice } from "./jobs";
 import { type OpenSlice, openSlice } from "./open";
 import { type PanelsSlice, panelsSlice } from "./panels";
@@ -21,6 +22,7 @@ export interface StageState
     PanelsSlice,
     RelationsSlice,
     ScatterSlice,
+    FillSlice,
     UnderWaySlice {
   /** Puts some of what is only shown; what belongs to the set changes by moves. */
   set: (some: Partial<Omit<StageState, keyof OpenSlice>> & Partial<Pick<OpenSlice, Told>>) => void;
@@ -37,6 +39,7 @@ export const useStage = create<StageState>((...all) => ({
   ...panelsSlice(...all),
   ...relationsSlice(...all),
   ...scatterSlice(...all),
+  ...fillSlice(...all),
   ...underWaySlice(...all),
   set: (some) => all[0](some),
 }));

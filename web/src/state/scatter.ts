@@ -61,7 +61,7 @@ export function recipeOf(record: Schemas["RecipeSchema"]): Recipe {
   };
 }
 
-export function sameRecipe(one: Recipe, other: Recipe): boolean {
+export function sameRecipe(one: object, other: object): boolean {
   return JSON.stringify(one) === JSON.stringify(other);
 }
 

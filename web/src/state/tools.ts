@@ -9,6 +9,7 @@ export type Verb =
   | "join"
   | "line up"
   | "scatter"
+  | "fill"
   | "settle"
   | "pour"
   | "build"

@@ -1,6 +1,7 @@
 /** Moves that the server computes for a while: how far each is, by the name that it was asked by. */
 import type { StateCreator } from "zustand";
 
+import type { Piece } from "../api/client";
 import type { StageState } from "./index";
 
 export interface UnderWay {
@@ -10,22 +11,25 @@ export interface UnderWay {
   total: number;
   /** It was asked to be given up. */
   stopping: boolean;
+  /** What it has placed so far, where that can be seen. */
+  pieces: Piece[];
 }
 
 export interface UnderWaySlice {
   /** Moves that this stage asked for, as far as the server has told of them. */
   underWay: UnderWay[];
-  hearUnderWay: (ask: string, done: number, total: number) => void;
+  hearUnderWay: (ask: string, done: number, total: number, pieces: Piece[]) => void;
   stopping: (ask: string) => void;
   endUnderWay: (ask: string) => void;
 }
 
 export const underWaySlice: StateCreator<StageState, [], [], UnderWaySlice> = (set) => ({
   underWay: [],
-  hearUnderWay: (ask, done, total) =>
+  hearUnderWay: (ask, done, total, pieces) =>
     set(({ underWay }) => {
       const known = underWay.find((move) => move.ask === ask);
-      const now = { ask, done, total, stopping: known?.stopping ?? false };
+      const seen = pieces.length ? [...(known?.pieces ?? []), ...pieces] : (known?.pieces ?? []);
+      const now = { ask, done, total, stopping: known?.stopping ?? false, pieces: seen };
       return { underWay: known ? underWay.map((move) => (move === known ? now : move)) : [...underWay, now] };
     }),
   stopping: (ask) =>

@@ -3,6 +3,9 @@ import { mend } from "../stage/making";
 import type { Verb } from "../state/tools";
 import { BuildPointer } from "./build/pointer";
 import { BuildSlip } from "./build/Slip";
+import { fill } from "./fill/filling";
+import { FillPointer } from "./fill/pointer";
+import { FillSlip } from "./fill/Slip";
 import { JoinPointer } from "./join/pointer";
 import { JoinSlip } from "./join/Slip";
 import { LineUpPointer } from "./lineup/pointer";
@@ -54,6 +57,14 @@ export const TOOLS: Tool[] = [
     Slip: ScatterSlip,
     pointer: (stage) => new ScatterPointer(stage),
     enter: () => void lay(),
+  },
+  {
+    verb: "fill",
+    key: "6",
+    group: "many",
+    Slip: FillSlip,
+    pointer: (stage) => new FillPointer(stage),
+    enter: () => void fill(true),
   },
   { verb: "settle", key: "7", group: "many", Slip: SettleSlip, pointer: looking },
   { verb: "pour", key: "8", group: "many", Slip: PourSlip, pointer: (stage) => new PourPointer(stage) },

@@ -57,11 +57,12 @@ function PropCard({
 }
 
 export function Trolley() {
-  const { pieces, slip, pour, recipe, verb, props, trolley } = useParts(
+  const { pieces, slip, pour, recipe, filling, verb, props, trolley } = useParts(
     "pieces",
     "slip",
     "pour",
     "recipe",
+    "filling",
     "verb",
     "props",
     "trolley",
@@ -145,7 +146,9 @@ export function Trolley() {
                 ? pour.props.includes(p.key)
                 : verb === "scatter"
                   ? recipe.props.some((rule) => rule.prop === p.key)
-                  : slip.prop === p.key
+                  : verb === "fill"
+                    ? filling.props.some((rule) => rule.prop === p.key)
+                    : slip.prop === p.key
             }
             standing={standing.get(p.key) ?? 0}
             onChoose={() => choose(p)}

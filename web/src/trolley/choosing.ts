@@ -2,6 +2,7 @@
 import type { Prop } from "../api/client";
 import { make } from "../stage/making";
 import { useStage } from "../state";
+import { toggleInFilling } from "../tools/fill/filling";
 import { toggleProp } from "../tools/scatter/recipes";
 
 export function choose(prop: Prop): void {
@@ -19,6 +20,8 @@ export function choose(prop: Prop): void {
     setPour({ props: props.includes(prop.key) ? props.filter((k) => k !== prop.key) : [...props, prop.key] });
   } else if (verb === "scatter") {
     toggleProp(prop.key);
+  } else if (verb === "fill") {
+    toggleInFilling(prop.key);
   } else if (verb === "join") {
     // A new copy is joined: nothing that stands is carried any more.
     select([]);

@@ -1,35 +1,14 @@
-import { DropdownMenu } from "radix-ui";
-import { useMemo, useState } from "react";
-
-import { parseFigure } from "../../fit/units";
-import { inCount, inDegrees, inLargeLength, inLength, inPercent } from "../../slip/figures";
-import { ChoiceWord, NumberWord, TextWord } from "../../slip/words";
+import { inCount, inDegrees, inLargeLength, inLength, inPercent, inShares } from "../../slip/figures";
+import { KeptRecipe, KeptRecipes, MoreWord, RangeWords, Said } from "../../slip/recipeWords";
+import { ChoiceWord, NumberWord } from "../../slip/words";
 import { make } from "../../stage/making";
-import { useParts } from "../../state";
+import { useParts, useStage } from "../../state";
 import type { Asking, PropRule, Recipe } from "../../state/scatter";
 import { ActionButton, QuietButton } from "../../ui/buttons";
-import {
-  CLAUSES,
-  type Clause,
-  copyAsText,
-  isLaid,
-  laidBy,
-  lay,
-  moreOf,
-  numbersOf,
-  pasteText,
-  reRoll,
-  whyNot,
-} from "./recipes";
+import { CLAUSES, copyAsText, isLaid, lay, moreOf, pasteText, reRoll, whyNot } from "./recipes";
 
 const MOST_LAID = 20_000;
 const SIZES = { ...inPercent, step: 0.05, min: 0.05, max: 10 };
-const SHARES = {
-  show: (v: number) => String(Math.round(v * 100) / 100),
-  read: (text: string) => parseFigure(text, []),
-  step: 0.5,
-  min: 0.01,
-};
 const DEGREES = { ...inDegrees, step: 5, min: -180, max: 180 };
 const HEIGHTS = { ...inLargeLength, min: -200 };
 const ASKED: Record<Exclude<Asking, null>, string> = {
@@ -45,41 +24,22 @@ const ASKED: Record<Exclude<Asking, null>, string> = {
 };
 
 export function ScatterSlip() {
-  const { recipe, setRecipe, pieces, props, note, asking, boxHeight, set, recipes, takeUp, openRecipe } =
-    useParts(
-      "boxHeight",
-      "recipe",
-      "setRecipe",
-      "pieces",
-      "props",
-      "note",
-      "asking",
-      "set",
-      "recipes",
-      "takeUp",
-      "openRecipe",
-    );
-  const kept = [...recipes.values()].filter((record) => record.recipe === "scatter");
+  const { recipe, setRecipe, pieces, props, note, asking, boxHeight, set, takeUp, openRecipe } = useParts(
+    "boxHeight",
+    "recipe",
+    "setRecipe",
+    "pieces",
+    "props",
+    "note",
+    "asking",
+    "set",
+    "takeUp",
+    "openRecipe",
+  );
   const chosen = (
-    <p className="mt-2 text-[14px]">
-      {kept.length > 0 && "On this set: "}
-      {kept.map((record, k) => (
-        <span key={record.key}>
-          {k > 0 && ", "}
-          <button
-            type="button"
-            className={`max-w-full truncate align-bottom ${record.key === openRecipe ? "font-semibold text-clay-deep" : "word"}`}
-            aria-pressed={record.key === openRecipe}
-            onClick={() => takeUp(record.key)}
-          >
-            {record.name}
-          </button>
-        </span>
-      ))}
-      {kept.length > 0 && ". "}
-      {openRecipe !== null && <QuietButton onClick={() => takeUp(null)}>begin another</QuietButton>}{" "}
+    <KeptRecipes kind="scatter" open={openRecipe} onTake={takeUp}>
       <QuietButton onClick={() => void pasteText()}>paste one</QuietButton>
-    </p>
+    </KeptRecipes>
   );
   if (!recipe.props.length)
     return (
@@ -153,7 +113,13 @@ export function ScatterSlip() {
             ]}
           />
         )}
-        <Clauses recipe={recipe} />. <More recipe={recipe} />
+        <Clauses recipe={recipe} />.{" "}
+        <MoreWord
+          offered={moreOf(recipe)}
+          onChoose={(more) =>
+            "asking" in more ? set({ asking: more.asking }) : more.put(useStage.getState())
+          }
+        />
       </p>
       {asking && (
         <p className="mt-1 border-l-4 border-clay pl-2 text-[14px]" role="status">
@@ -193,7 +159,7 @@ function Many() {
         <NumberWord
           label="how many a square metre"
           value={recipe.density_per_m2 ?? 4}
-          {...SHARES}
+          {...inShares}
           max={10_000}
           onChange={(density_per_m2) => setRecipe({ density_per_m2 })}
         />
@@ -231,31 +197,12 @@ function Share({ number }: { number: number }) {
       <NumberWord
         label={`share of prop ${number + 1}`}
         value={recipe.props[number]?.share ?? 1}
-        {...SHARES}
+        {...inShares}
         max={1000}
         onChange={(share) => setProps({ share }, number)}
       />
       )
     </>
-  );
-}
-
-/** A clause with a cross that leaves it out again. */
-function Said({ clause, children }: { clause: Clause; children: React.ReactNode }) {
-  const state = useParts("recipe", "setRecipe", "setRules", "setProps", "set");
-  return (
-    <span data-clause={clause.id}>
-      , {children}
-      <button
-        type="button"
-        aria-label={`leave out: ${clause.words.replace("…", "")}`}
-        title="leave this out"
-        className="ml-0.5 px-0.5 text-quiet hover:text-clay-deep"
-        onClick={() => clause.drop(state as Parameters<Clause["drop"]>[0])}
-      >
-        ×
-      </button>
-    </span>
   );
 }
 
@@ -445,7 +392,7 @@ function Clauses({ recipe }: { recipe: Recipe }) {
       </>
     ),
     size: () => (
-      <Span
+      <RangeWords
         label="size"
         between="sized"
         value={rule.size!}
@@ -454,7 +401,7 @@ function Clauses({ recipe }: { recipe: Recipe }) {
       />
     ),
     proportions: () => (
-      <Span
+      <RangeWords
         label="height of it"
         between="its height"
         value={rule.size_up!}
@@ -530,7 +477,7 @@ function Clauses({ recipe }: { recipe: Recipe }) {
     ),
   };
   return CLAUSES.filter((clause) => clause.here(recipe)).map((clause) => (
-    <Said key={clause.id} clause={clause}>
+    <Said key={clause.id} id={clause.id} words={clause.words} onDrop={() => clause.drop(useStage.getState())}>
       {say[clause.id]!()}
     </Said>
   ));
@@ -554,96 +501,22 @@ function WipeOut({ keys }: { keys: string[] }) {
   );
 }
 
-function Span(props: {
-  label: string;
-  between: string;
-  value: [number, number];
-  words: typeof SIZES;
-  onChange: (value: [number, number]) => void;
-}) {
-  const [low, high] = props.value;
-  return (
-    <>
-      {props.between}{" "}
-      <NumberWord
-        label={`least ${props.label}`}
-        value={low}
-        {...props.words}
-        onChange={(v) => props.onChange([v, Math.max(v, high)])}
-      />{" "}
-      to{" "}
-      <NumberWord
-        label={`largest ${props.label}`}
-        value={high}
-        {...props.words}
-        onChange={(v) => props.onChange([Math.min(v, low), v])}
-      />
-    </>
-  );
-}
-
-/** The clauses that are not said, in a list to choose from. */
-function More({ recipe }: { recipe: Recipe }) {
-  const state = useParts("recipe", "setRecipe", "setRules", "setProps", "set");
-  return (
-    <DropdownMenu.Root>
-      <DropdownMenu.Trigger className="word">More…</DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content
-          align="start"
-          sideOffset={4}
-          collisionPadding={8}
-          className="z-20 max-h-(--radix-dropdown-menu-content-available-height) min-w-40 overflow-auto rounded-sm border border-rule bg-card py-1 shadow-md"
-        >
-          {moreOf(recipe).map((more) => (
-            <DropdownMenu.Item
-              key={more.words}
-              className="cursor-pointer px-3 py-1 outline-none data-[highlighted]:bg-wash"
-              onSelect={() =>
-                "asking" in more
-                  ? state.set({ asking: more.asking })
-                  : more.put(state as Parameters<Clause["put"]>[0])
-              }
-            >
-              {more.words}
-            </DropdownMenu.Item>
-          ))}
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
-  );
-}
-
 /** What is done with the recipe: laid, laid anew, chosen, forgotten. */
 function Doing() {
-  const { recipe, setRecipe, openRecipe, recipes, saving, pieces, select, recipeName, set, takeUp } =
-    useParts(
-      "recipe",
-      "setRecipe",
-      "openRecipe",
-      "recipes",
-      "saving",
-      "pieces",
-      "select",
-      "recipeName",
-      "set",
-      "takeUp",
-    );
-  const [clearing, setClearing] = useState(false);
-  const count = useMemo(
-    () => [...pieces.values()].filter((p) => openRecipe !== null && p.recipe === openRecipe).length,
-    [pieces, openRecipe],
+  const { recipe, setRecipe, openRecipe, recipes, saving, recipeName, set, takeUp } = useParts(
+    "recipe",
+    "setRecipe",
+    "openRecipe",
+    "recipes",
+    "saving",
+    "recipeName",
+    "set",
+    "takeUp",
   );
   const record = openRecipe === null ? undefined : recipes.get(openRecipe);
   const why = saving
     ? "It is being laid."
     : (whyNot(recipe) ?? (record && isLaid() ? "It lies so." : undefined));
-  const out = recipe.exceptions?.taken_out ?? [];
-  const nudged = Object.keys(recipe.exceptions?.nudged ?? {}).length;
-  const clear = async (keep: boolean) => {
-    setClearing(false);
-    if (openRecipe && (await make({ kind: "clear", recipe: openRecipe, keep }))) takeUp(null);
-  };
   return (
     <>
       <p className="mt-2">
@@ -652,53 +525,17 @@ function Doing() {
         </ActionButton>
       </p>
       {record && (
-        <>
-          <p className="mt-2 text-[14px]">
-            <span className="figure">{count}</span> lie. Left out:{" "}
-            <TextWord
-              label="numbers left out"
-              value={out.length ? out.join(", ") : "none"}
-              read={(text) => (text.trim() === "none" ? "" : numbersOf(text) ? text : null)}
-              wrong="Write numbers, like 3, 17."
-              onChange={(text) =>
-                setRecipe({
-                  exceptions: {
-                    ...recipe.exceptions,
-                    taken_out: numbersOf(text) ?? [],
-                  },
-                })
-              }
-            />
-            {nudged > 0 && (
-              <>
-                ; <span className="figure">{nudged}</span> changed by hand
-              </>
-            )}
-            . Called{" "}
-            <TextWord
-              label="name of the recipe"
-              value={recipeName || record.name}
-              read={(text) => text.trim().slice(0, 80) || null}
-              wrong="Write a name."
-              onChange={(name) => set({ recipeName: name })}
-            />
-            .
-          </p>
-          <p className="mt-1 flex flex-wrap gap-x-3 gap-y-1">
-            <QuietButton onClick={reRoll}>Roll again</QuietButton>
-            <QuietButton onClick={() => select(laidBy(openRecipe))}>Select all</QuietButton>
-            <QuietButton onClick={() => void copyAsText()}>Copy as text</QuietButton>
-            {clearing ? (
-              <>
-                <QuietButton onClick={() => void clear(false)}>take all away</QuietButton>
-                <QuietButton onClick={() => void clear(true)}>keep the pieces</QuietButton>
-                <QuietButton onClick={() => setClearing(false)}>never mind</QuietButton>
-              </>
-            ) : (
-              <QuietButton onClick={() => setClearing(true)}>Forget it…</QuietButton>
-            )}
-          </p>
-        </>
+        <KeptRecipe
+          record={record}
+          exceptions={recipe.exceptions}
+          name={recipeName}
+          stand="lie"
+          onExceptions={(exceptions) => setRecipe({ exceptions })}
+          onName={(name) => set({ recipeName: name })}
+          onRoll={reRoll}
+          onCopy={() => void copyAsText(recipe)}
+          onForgotten={() => takeUp(null)}
+        />
       )}
     </>
   );

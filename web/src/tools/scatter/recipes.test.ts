@@ -1,9 +1,10 @@
 import { beforeEach, describe, expect, it } from "vitest";
 
 import { change, yard } from "../../fit/examples";
+import { numbersOf } from "../../slip/figures";
 import { useStage } from "../../state";
 import { PLAIN_RECIPE, recipeOf } from "../../state/scatter";
-import { CLAUSES, isLaid, moreOf, numbersOf, recipeOfText, toggleProp, whyNot } from "./recipes";
+import { CLAUSES, isLaid, moreOf, recipeOfText, toggleProp, whyNot } from "./recipes";
 
 const now = () => useStage.getState();
 const record = (some: object = {}) => ({

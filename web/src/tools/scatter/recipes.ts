@@ -1,11 +1,11 @@
 /** What the scatter slip does with its recipe: props, clauses, laying, and the recipe as text. */
 import { toast } from "sonner";
 
-import type { Triple } from "../../api/client";
 import { make } from "../../stage/making";
 import { useStage } from "../../state";
 import { type Asking, type PropRule, type Recipe, recipeOf, sameRecipe } from "../../state/scatter";
 import type { StageState } from "../../state";
+import type { DrawnBox } from "../boxDrag";
 
 /** A clause of the sentence that may be left out: how it is put in, and how it is taken out again. */
 export interface Clause {
@@ -191,15 +191,6 @@ export function toggleProp(prop: string): void {
   setRecipe({ props: without.length < recipe.props.length ? without : [...recipe.props, fresh] });
 }
 
-/** A volume that is drawn on the stage: its foot in plan, in metres, and how high it is. */
-export interface DrawnBox {
-  /** Middle of its foot. */
-  at: Triple;
-  across: number;
-  along: number;
-  height: number;
-}
-
 /** Mark a box out on the set, and name it in the recipe. */
 export async function markOut(box: DrawnBox, inside: boolean): Promise<void> {
   const [x, y, z] = box.at;
@@ -253,13 +244,8 @@ export function reRoll(): void {
   void lay();
 }
 
-/** The pieces of the recipe in hand. */
-export function laidBy(key: string | null): string[] {
-  return [...useStage.getState().pieces.values()].filter((p) => key && p.recipe === key).map((p) => p.key);
-}
-
-export async function copyAsText(): Promise<void> {
-  await navigator.clipboard.writeText(JSON.stringify(useStage.getState().recipe, null, 1));
+export async function copyAsText(recipe: object): Promise<void> {
+  await navigator.clipboard.writeText(JSON.stringify(recipe, null, 1));
   toast("The recipe is copied as text.");
 }
 
@@ -302,13 +288,4 @@ export async function pasteText(): Promise<void> {
   } catch (problem) {
     toast.error((problem as Error).message);
   }
-}
-
-/** Numbers out of words like “3, 17 and 20”; null where something else stands among them. */
-export function numbersOf(text: string): number[] | null {
-  const parts = text.split(/[\s,;]+|\band\b/).filter(Boolean);
-  const numbers = parts.map(Number);
-  return numbers.every((n) => Number.isInteger(n) && n > 0)
-    ? [...new Set(numbers)].sort((a, b) => a - b)
-    : null;
 }
