@@ -1,5 +1,5 @@
 """Everything that speed is held by, side by side in one run: python benchmarks/run.py [drop] [check] [rest] [settle] [engines]
-[shove] [pointing] [sockets] [ties] [prompt] [thousands] [scatter]."""
+[shove] [pointing] [sockets] [ties] [prompt] [thousands] [scatter] [fill]."""
 
 import gc
 import resource
@@ -17,6 +17,7 @@ import bullet
 import fcl
 import numpy as np
 import trimesh
+from filling import bench_fill
 from scattering import bench_scatter
 from scenes import crowd, ground, mesh_of
 from sockets import bench_sockets
@@ -505,6 +506,7 @@ def main(chosen: list[str]) -> None:
         "prompt": [bench_prompt],
         "thousands": [bench_thousands],
         "scatter": [bench_scatter],
+        "fill": [bench_fill],
     }
     for name, runs in benches.items():
         if not chosen or name in chosen:

@@ -119,6 +119,15 @@ def test_under_an_arch() -> None:
     assert max(bounds(p)[1][1] for p in pieces.values()) > 0.3
 
 
+def test_a_room_of_the_shape_of_the_bay_is_no_box_in_it() -> None:
+    bay = compartment(0.8, 0.24, 0.4)
+    # What touches the ceiling of a room without walls of its own is told to be in it: it is a little higher.
+    higher = Mesh(bay.vertices * [1.0, 1.001, 1.0], bay.faces)
+    on = dressed(shell(higher), bay)
+    assert len(filled(on, "brick")) == 64
+    assert_all_sit_inside(on, bay)
+
+
 def test_stones_are_laid_to_rest() -> None:
     bay = compartment(0.4, 0.2, 0.3)
     on = dressed(shelf(0.4, 0.2, 0.3), bay)

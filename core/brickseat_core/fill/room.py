@@ -97,7 +97,7 @@ class Room:
             mesh = self.index.mesh_of(piece)
             basis = self.bay.turn.T @ piece.pose.linear
             planes.append(wall_planes(triangles))
-            if is_boxy(mesh, basis):
+            if placed.sense[row] > 0.0 and is_boxy(mesh, basis):
                 vertices = mesh.used_vertices @ basis.T + self.bay.turn.T @ piece.pose.origin
                 boxes.append((vertices.min(axis=0), vertices.max(axis=0)))
             sense = placed.sense[row] * (1.0 if np.linalg.det(piece.pose.linear) > 0.0 else -1.0)
