@@ -78,7 +78,7 @@ def test_the_same_seed_gives_the_same_outcome_in_any_process() -> None:
     trial = Trial((FLOOR, *pieces), tuple(p.key for p in pieces), slip, shapes(pieces), {}, 0.0005)
     here = run_trial(trial)
     with executor(2) as pool:
-        there = dict(run_all(trials_of(trial, 2), pool))
+        there = dict(run_all(run_trial, trials_of(trial, 2), pool))
     assert [p.pose for p in there[0].pieces] == [p.pose for p in here.pieces]
     assert [p.pose for p in there[1].pieces] != [p.pose for p in here.pieces]
     assert there[1].seed == 4
@@ -114,7 +114,7 @@ def test_a_cluster_gives_the_same_outcome_and_one_that_is_away_is_told() -> None
         distributed.LocalCluster(n_workers=1, threads_per_worker=1, processes=False, dashboard_address=None) as there,
         executor(cluster=there.scheduler_address) as pool,
     ):
-        done = dict(run_all(trials_of(trial, 2), pool))
+        done = dict(run_all(run_trial, trials_of(trial, 2), pool))
     assert [p.pose for p in done[0].pieces] == [p.pose for p in run_trial(trial).pieces]
     assert done[1].seed == 4
     with pytest.raises(NoCluster, match="no cluster answers"), executor(cluster="tcp://127.0.0.1:9"):

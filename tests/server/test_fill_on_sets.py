@@ -1,5 +1,6 @@
 """Bays on a set of the server: found, filled by a move that is seen as it goes, ended early, and the list of props as a table."""
 
+import time
 from collections.abc import Callable
 from typing import Any
 
@@ -156,6 +157,55 @@ def test_the_list_goes_out_and_comes_in_again(client: Client, dressed: DressedSe
     )
     assert "row 2: prop: no prop of the trolley is called 'jar'" in wrong["error"]
     assert "row 3: share: 'x' is no number" in wrong["error"]
+
+
+def ended(client: Client, dressed: DressedSet, job: str) -> Any:
+    for _ in range(600):
+        found = client.get(f"/api/sets/{dressed.key}/jobs/{job}").json()
+        if found["state"] != "running":
+            return found
+        time.sleep(0.1)
+    raise AssertionError("the job did not end")
+
+
+@pytest.mark.django_db(transaction=True)
+def test_several_ways_are_tried_and_one_of_them_is_made(
+    client: Client, dressed: DressedSet, move: Move, bay: str
+) -> None:
+    move(kind="fill", recipe=recipe(bay, count=5), name="crates")
+    (kept,) = whole(client, dressed)["recipes"]
+    before = whole(client, dressed)
+    body = {
+        "recipe": recipe(bay, props=[{"prop": "crate", "size": [0.2, 0.4]}], count=25),
+        "trials": 3,
+        "again": kept["key"],
+    }
+    job = asked(client, f"/api/sets/{dressed.key}/fillings", body, 202)
+    assert (job["kind"], job["state"]) == ("fill", "running")
+    done = ended(client, dressed, job["key"])
+    assert whole(client, dressed) == before
+    outcomes = done["outcomes"]
+    assert sorted(o["recipe"]["seed"] for o in outcomes) == [5, 6, 7]
+    assert [o["score"] for o in outcomes] == sorted(o["score"] for o in outcomes)
+    assert all(len(o["gone"]) == 5 and o["words"].startswith("placed 25") for o in outcomes)
+    chosen = outcomes[1]
+    move(kind="fill", recipe=chosen["recipe"], again=kept["key"])
+    at = {p["number"]: p["pose"]["position"] for p in chosen["born"]}
+    assert {n: p["pose"]["position"] for n, p in placed(client, dressed).items()} == at
+    refused = asked(client, f"/api/sets/{dressed.key}/jobs/{job['key']}/adopt", {"trial": 0}, 409)
+    assert "made by a move of kind fill" in refused["error"]
+    assert client.delete(f"/api/sets/{dressed.key}/jobs/{job['key']}").status_code == 204
+
+
+def test_ways_to_fill_what_is_no_bay_are_refused(
+    client: Client, other: User, as_user: Callable[[User], Client], dressed: DressedSet, bay: str
+) -> None:
+    path = f"/api/sets/{dressed.key}/fillings"
+    assert "that bay is no longer there" in asked(client, path, {"recipe": recipe("gone")}, 409)["error"]
+    asked(client, path, {"recipe": recipe(bay, props=[{"prop": "unheard of"}])}, 404)
+    wrong = asked(client, path, {"recipe": recipe(bay, props=[{"file": "stone.glb"}])}, 409)
+    assert "choose props of the store" in wrong["error"]
+    asked(as_user(other), path, {"recipe": recipe(bay)}, 404)
 
 
 @pytest.mark.parametrize(

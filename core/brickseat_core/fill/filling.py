@@ -46,6 +46,8 @@ MOST_BARREN = 6
 MOST_ROUNDS = 400
 MOST_ASKEW, ASKEW_TRIES = 9.0, 3
 """Degrees that a piece is turned out of its row at most, half of it when that finds no room, and so on."""
+VOID, TOUCH, MOST_TOUCH, LEFT, MOST_NOISE = 1.0, 0.35, 1.5, 0.003, 0.6
+"""Against a mean height: room lost below a piece, sides that touch something and at most, the left end, and chance at its roughest."""
 SUNKEN = 0.25
 """Share of its height by which a piece that does not nest may stand lower than its place was told to be."""
 IN_WORDS: dict[str, str] = {
@@ -159,10 +161,14 @@ class Filling:
         return h, shapes
 
     def _taste_of(self) -> Taste:
-        """Neat rows and columns, or as it came, by the one number of the recipe."""
-        rough = self.recipe.rough
-        back = 0.08 if self.recipe.first_row == "back" else -0.08
-        return Taste(1.0, 0.35, back, 0.003, 0.6 * rough, channel(self.recipe.seed, "place"))
+        """What makes a place dear: mostly a matter of the seed, so that several seeds are several ways to stack."""
+        recipe = self.recipe
+        back = 0.08 if recipe.first_row == "back" else -0.08
+        number = np.zeros(1, np.int64)
+        # The first of all is neat: plain rows that lose as much room below as they must.
+        void = VOID if recipe.seed == 1 else VOID * 4.0 ** (2.0 * float(chances(number, recipe.seed, "void")[0]) - 1.0)
+        touch = TOUCH if recipe.seed == 1 else MOST_TOUCH * float(chances(number, recipe.seed, "touch")[0])
+        return Taste(void, touch, back, LEFT, MOST_NOISE * recipe.rough, channel(recipe.seed, "place"))
 
     @property
     def _wanted(self) -> int | None:

@@ -11,6 +11,7 @@ from concurrent.futures import FIRST_COMPLETED, Executor, Future, ProcessPoolExe
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import TypeVar
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.gravity.settling import Settled, SettleSlip, settle
@@ -111,13 +112,18 @@ def cluster_executor(address: str) -> Iterator[Executor]:
         yield pool
 
 
+T = TypeVar("T")
+R = TypeVar("R")
+
+
 def run_all(
-    trials: Sequence[Trial], pool: Executor, stopped: Callable[[], bool] = lambda: False
-) -> Iterator[tuple[int, Settled]]:
-    """Outcomes as they come, with their numbers. Once ``stopped``, it ends early, and only when no trial runs any more."""
+    run: Callable[[T, str], R], trials: Sequence[T], pool: Executor, stopped: Callable[[], bool] = lambda: False
+) -> Iterator[tuple[int, R]]:
+    """Outcomes as they come, with their numbers. ``run``: does one trial; it ends as soon as the file that it is told is there.
+    Once ``stopped``, it ends early, and only when no trial runs any more."""
     with tempfile.TemporaryDirectory(prefix="trials-") as folder:
         stop = Path(folder) / "stop"
-        waiting: dict[Future[Settled], int] = {pool.submit(run_trial, t, str(stop)): k for k, t in enumerate(trials)}
+        waiting: dict[Future[R], int] = {pool.submit(run, t, str(stop)): k for k, t in enumerate(trials)}
         try:
             while waiting and not stopped():
                 done, _ = wait(waiting, LOOK_SECONDS, FIRST_COMPLETED)

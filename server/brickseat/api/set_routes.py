@@ -15,8 +15,8 @@ from brickseat.api.access import LARGEST_UPLOAD, PROBLEMS, open_set_of, own_set,
 from brickseat.api.answers import json_answer
 from brickseat.api.errors import NOT_FOUND
 from brickseat.api.prop_routes import FOREVER, prop_record
+from brickseat.jobs import filling, settling
 from brickseat.jobs import schemas as job_schemas
-from brickseat.jobs import settling
 from brickseat.jobs.keeping import jobs
 from brickseat.jobs.running import Job
 from brickseat.sets import schemas as set_schemas
@@ -343,6 +343,24 @@ def settle(request: HttpRequest, key: uuid.UUID, asked: job_schemas.SettleAsked)
             settling.start(live, settling.Asked(tuple(asked.keys), slip, asked.trials, boxed=tuple(asked.boxed)))
         ),
     )
+
+
+@router.post("/sets/{uuid:key}/fillings", response={202: job_schemas.JobSchema, **PROBLEMS})
+def try_fillings(request: HttpRequest, key: uuid.UUID, asked: job_schemas.FillTrialsAsked) -> Any:
+    """Fill a bay in several ways, in the background; nothing is changed. One of them is made by a move of kind fill with its recipe."""
+    dressed = open_set_of(request, key)
+    live = sessions.of(dressed)
+    standing = live.snapshot.dressed.pieces
+    props = []
+    for rule in asked.recipe.props:
+        if rule.piece is not None and rule.piece in standing:
+            props.append(standing[rule.piece].prop)
+        elif rule.prop is not None:
+            props.append(prop_of(visible_prop(request, rule.prop)))
+        else:
+            raise MoveRefused("a prop of the recipe is not on the set; choose props of the store")
+    found = filling.start(live, filling.FillAsked(asked.recipe, tuple(props), asked.trials, asked.again))
+    return Status(202, settling.job_record(found))
 
 
 LONGEST_POUR = 600.0

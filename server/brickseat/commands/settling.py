@@ -67,7 +67,7 @@ def side_by_side(trial: Trial, count: int, quiet: bool) -> list[Settled]:
     outcomes: dict[int, Settled] = {}
     cluster = os.environ.get("BRICKSEAT_CLUSTER", "")
     with progress("trials", quiet) as on_progress, executor(min(count, os.cpu_count() or 1), cluster) as pool:
-        for number, settled in run_all(trials_of(trial, count), pool):
+        for number, settled in run_all(run_trial, trials_of(trial, count), pool):
             outcomes[number] = settled
             on_progress(len(outcomes), count)
     return [settled for _, settled in sorted(outcomes.items())]

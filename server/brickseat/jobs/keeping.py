@@ -10,7 +10,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from brickseat.jobs.models import KeptJob
-from brickseat.jobs.running import Job, JobKind, Jobs, Shard
+from brickseat.jobs.running import JOB_KINDS, Job, JobKind, Jobs, Shard
 from brickseat.sets.models import DressedSet
 from brickseat_core.formats.gltf_document import write_whole
 
@@ -72,7 +72,7 @@ class StoredJobs:
 
 def job_of(row: KeptJob) -> Job:
     """A job that is done, from its row, without the models of its shards."""
-    kind: JobKind = "pour" if row.kind == "pour" else "settle"
+    kind: JobKind = next((kind for kind in JOB_KINDS if kind == row.kind), "settle")
     return Job(row.dressed_id, kind, row.key, "done", "finishing", share=1.0, outcomes=row.outcomes)
 
 

@@ -8,7 +8,7 @@ import time
 import uuid
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Any, Literal, Protocol
+from typing import Any, Literal, Protocol, get_args
 
 log = logging.getLogger(__name__)
 JOBS_KEPT_SECONDS = 3600.0
@@ -17,7 +17,8 @@ TURN_SECONDS = 0.1
 """How often a job that waits for its turn looks whether it is still wanted."""
 MOST_AT_ONCE = max(2, os.cpu_count() or 1)
 State = Literal["running", "done", "stopped", "failed"]
-JobKind = Literal["settle", "pour"]
+JobKind = Literal["settle", "pour", "fill"]
+JOB_KINDS: tuple[JobKind, ...] = get_args(JobKind)
 Phase = Literal["waiting", "making contact shapes", "easing apart", "settling", "pouring", "trying", "finishing"]
 Record = dict[str, Any]
 

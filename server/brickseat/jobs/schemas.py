@@ -7,6 +7,8 @@ from pydantic import Field
 
 from brickseat.jobs.running import JobKind, Phase, State
 from brickseat.sets.schemas import LeftSchema, PieceSchema, PoseSchema
+from brickseat_core.fill.recipe import FillRecipe
+from brickseat_core.moves.fields import Key
 from brickseat_core.moves.fields import Pieces as Keys
 from brickseat_core.moves.fields import Vector as Triple
 
@@ -52,6 +54,14 @@ class PourAsked(Schema):
     boxed: PropKeys = Field(default_factory=list)
 
 
+class FillTrialsAsked(Schema):
+    """A bay to be filled in several ways, from the seed of the recipe on. ``again``: the recipe whose pieces would make room."""
+
+    recipe: FillRecipe
+    trials: Annotated[int, Field(ge=2, le=12)] = 6
+    again: Key | None = None
+
+
 class PosedSchema(Schema):
     """Where one piece lies."""
 
@@ -70,7 +80,8 @@ class OutcomeSchema(Schema):
     """One trial: where everything came to lie, its figures, and what is still wrong.
 
     ``born``: pieces that are new, poured or shards; ``files``: models of props that are not in the store yet, by key;
-    ``gone``: keys of what broke, and ``broke``: which of them each shard is of; ``whole``: what would have broken, but cannot.
+    ``gone``: keys of what broke or makes room, and ``broke``: which of them each shard is of; ``whole``: what would have broken, but
+    cannot. ``recipe``: of a filling, the one that places it so, and ``words``: how much that is.
     """
 
     seed: int
@@ -85,6 +96,8 @@ class OutcomeSchema(Schema):
     broke: dict[str, str]
     gone: list[str]
     whole: list[WholeSchema]
+    recipe: FillRecipe | None = None
+    words: str = ""
 
 
 class LackSchema(Schema):

@@ -27,7 +27,7 @@ from brickseat_core.gravity.hand import Pull
 from brickseat_core.gravity.pouring import PourSlip, Stream
 from brickseat_core.gravity.settling import Run, Settled, SettleSlip, shapes_for, stepping
 from brickseat_core.gravity.shapes import SHAPE_KINDS, ContactShape, NoShape
-from brickseat_core.gravity.trials import NoCluster, Trial, run_all, trials_of
+from brickseat_core.gravity.trials import NoCluster, Trial, run_all, run_trial, trials_of
 from brickseat_core.gravity.world import NotForGravity
 from brickseat_core.moves.adopt import AdoptMove
 from brickseat_core.relations.bodies import Joined, whole_bodies
@@ -97,10 +97,12 @@ def start(live: LiveSet, asked: Asked) -> Job:
         except gravity.Stopped:
             raise Stopped from None
 
-    def heard(job: Job) -> None:
-        listeners.tell(live.key, message("job", {"job": job_record(job)}))
+    return jobs.start(live.key, run, lambda job: tell_job(live.key, job), "pour" if asked.pour else "settle")
 
-    return jobs.start(live.key, run, heard, "pour" if asked.pour else "settle")
+
+def tell_job(dressed: uuid.UUID, job: Job) -> None:
+    """Tell the stages of a set how a job of it goes."""
+    listeners.tell(dressed, message("job", {"job": job_record(job)}))
 
 
 def keep_shards(job: Job, pieces: Iterable[Piece], shards: Mapping[str, str]) -> None:
@@ -309,7 +311,7 @@ def side_by_side(trial: Trial, count: int, job: Job) -> list[Settled]:
     found: dict[int, Settled] = {}
     job.tell("trying", 0.0, 0, count)
     with workers.pool() as pool:
-        for number, settled in run_all(trials_of(trial, count), pool, job.stop.is_set):
+        for number, settled in run_all(run_trial, trials_of(trial, count), pool, job.stop.is_set):
             found[number] = settled
             job.tell("trying", len(found) / count, len(found), count)
     if len(found) < count:
@@ -349,6 +351,8 @@ def outcome_record(job: Job, settled: Settled) -> Record:
         "gone": list(settled.gone),
         "whole": [{"name": name, "reason": reason} for name, reason in settled.whole.items()],
         "poses": [{"key": p.key, "pose": encode_pose(p.pose)} for p in settled.pieces],
+        "recipe": None,
+        "words": "",
     }
 
 
@@ -363,6 +367,8 @@ def adoption(
     if not 0 <= trial < len(job.outcomes):
         raise Failed("there is no such outcome to adopt; settle again")
     outcome = job.outcomes[trial]
+    if job.kind == "fill":
+        raise Failed("a filling is made by a move of kind fill, with the recipe of its outcome")
     fresh = {record["key"]: record for record in outcome["born"]}
     wanted = [(p["key"], decode_pose(p["pose"])) for p in outcome["poses"] if keys is None or p["key"] in keys]
     if not wanted:

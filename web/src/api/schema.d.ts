@@ -473,6 +473,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sets/{key}/fillings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Fillings
+         * @description Fill a bay in several ways, in the background; nothing is changed. One of them is made by a move of kind fill with its recipe.
+         */
+        post: operations["brickseat_api_set_routes_try_fillings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sets/{key}/fits/{piece}": {
         parameters: {
             query?: never;
@@ -1797,6 +1817,20 @@ export interface components {
             turn_step_deg?: number;
         };
         /**
+         * FillTrialsAsked
+         * @description A bay to be filled in several ways, from the seed of the recipe on. ``again``: the recipe whose pieces would make room.
+         */
+        FillTrialsAsked: {
+            /** Again */
+            again?: string | null;
+            recipe: components["schemas"]["FillRecipe"];
+            /**
+             * Trials
+             * @default 6
+             */
+            trials?: number;
+        };
+        /**
          * FitSchema
          * @description The verdict on a piece; where it touches is asked for on its own (``MeasuredFitSchema``).
          */
@@ -2093,7 +2127,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "settle" | "pour";
+            kind: "settle" | "pour" | "fill";
             /** Lacking */
             lacking: components["schemas"]["LackSchema"][];
             /** Outcomes */
@@ -2564,7 +2598,8 @@ export interface components {
          * @description One trial: where everything came to lie, its figures, and what is still wrong.
          *
          *     ``born``: pieces that are new, poured or shards; ``files``: models of props that are not in the store yet, by key;
-         *     ``gone``: keys of what broke, and ``broke``: which of them each shard is of; ``whole``: what would have broken, but cannot.
+         *     ``gone``: keys of what broke or makes room, and ``broke``: which of them each shard is of; ``whole``: what would have broken, but
+         *     cannot. ``recipe``: of a filling, the one that places it so, and ``words``: how much that is.
          */
         OutcomeSchema: {
             /** Born */
@@ -2585,6 +2620,7 @@ export interface components {
             named: components["schemas"]["LeftSchema"][];
             /** Poses */
             poses: components["schemas"]["PosedSchema"][];
+            recipe?: components["schemas"]["FillRecipe"] | null;
             /** Score */
             score: number;
             /** Seconds */
@@ -2595,6 +2631,11 @@ export interface components {
             spread: number;
             /** Whole */
             whole: components["schemas"]["WholeSchema"][];
+            /**
+             * Words
+             * @default
+             */
+            words?: string;
         };
         /** OutlineSchema */
         OutlineSchema: {
@@ -6572,6 +6613,86 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FeelerSchema"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brickseat_api_set_routes_try_fillings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FillTrialsAsked"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobSchema"];
                 };
             };
             /** @description Bad Request */

@@ -1,7 +1,7 @@
 import type { Job, Outcome } from "../api/client";
 import { ActionButton, QuietButton } from "../ui/buttons";
 import { adopt } from "../stage/making";
-import { useParts } from "../state";
+import { useParts, useStage } from "../state";
 import { discard } from "./beginning";
 
 /** What a job does now, in words. */
@@ -26,6 +26,13 @@ export function JobSlip() {
   );
   const outcome = job && trial !== null ? job.outcomes[trial] : undefined;
   if (!job) return null;
+  if (job.kind === "fill")
+    return (
+      <p>
+        Several ways to fill a bay are being looked at.{" "}
+        <QuietButton onClick={() => useStage.getState().setVerb("fill")}>See them</QuietButton>
+      </p>
+    );
   if (job.state === "running") {
     const pouring = job.phase === "pouring";
     const shoving = settle.hand !== "no" && job.phase === "settling";

@@ -1,4 +1,4 @@
-/** Outcomes of a settling side by side, with picture, score and figures: look at one, adopt one or none. */
+/** Outcomes of a settling or of a filling side by side, with picture, score and figures: look at one, adopt one or none. */
 import { useEffect, useState } from "react";
 
 import type { Outcome } from "../api/client";
@@ -63,17 +63,31 @@ export function Trials({
             <strong>seed {o.seed}</strong>
             {o.score === best && ", best"}
             <br />
-            {o.named.length ? (
-              <span className="font-semibold text-clay-deep">{o.named.length} not right</span>
-            ) : (
-              "all in contact"
-            )}
-            , {inWords(o.height)} high
-            <br />
-            {inWords(o.spread)} spread, {o.seconds.toFixed(1)} s
+            {o.recipe ? <Placed words={o.words ?? ""} /> : <Lying outcome={o} />}
           </span>
         </button>
       ))}
     </section>
+  );
+}
+
+/** How much a filling places. */
+function Placed({ words }: { words: string }) {
+  return <span className="block w-[158px] whitespace-normal">{words}</span>;
+}
+
+/** How pieces lie that fell. */
+function Lying({ outcome }: { outcome: Outcome }) {
+  return (
+    <>
+      {outcome.named.length ? (
+        <span className="font-semibold text-clay-deep">{outcome.named.length} not right</span>
+      ) : (
+        "all in contact"
+      )}
+      , {inWords(outcome.height)} high
+      <br />
+      {inWords(outcome.spread)} spread, {outcome.seconds.toFixed(1)} s
+    </>
   );
 }

@@ -5,7 +5,8 @@ import { type Job, type Piece, ServerError, client, wanted } from "../api/client
 import { chance } from "../chance";
 import { useStage } from "../state";
 
-async function begun(asked: Promise<Job>): Promise<boolean> {
+/** A job that was asked for; whether it goes on. */
+export async function begun(asked: Promise<Job>): Promise<boolean> {
   const { key } = useStage.getState();
   useStage.getState().set({ note: null, lacking: [] });
   try {

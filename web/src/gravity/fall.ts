@@ -131,6 +131,8 @@ export class Fall {
       found = this.view.pictureOf(
         outcome.poses.map((p) => p.key),
         ...PICTURE,
+        // A bay is seen from where it is open, as it is looked at now.
+        outcome.recipe !== null && outcome.recipe !== undefined,
       );
       this.pictures.set(outcome, found);
       const { job, trial } = useStage.getState();

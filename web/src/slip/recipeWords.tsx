@@ -135,6 +135,8 @@ export function KeptRecipe(props: {
   onRoll: () => void;
   onCopy: () => void;
   onForgotten: () => void;
+  /** What else may be done with it. */
+  children?: ReactNode;
 }) {
   const { pieces, select } = useParts("pieces", "select");
   const [clearing, setClearing] = useState(false);
@@ -180,6 +182,7 @@ export function KeptRecipe(props: {
       <p className="mt-1 flex flex-wrap gap-x-3 gap-y-1">
         <QuietButton onClick={props.onRoll}>Roll again</QuietButton>
         <QuietButton onClick={() => select(own)}>Select all</QuietButton>
+        {props.children}
         <QuietButton onClick={props.onCopy}>Copy as text</QuietButton>
         {clearing ? (
           <>

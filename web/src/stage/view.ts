@@ -49,6 +49,9 @@ export function chosenQuality(): Quality {
     : { shadows: true, light: false, scale: Math.min(window.devicePixelRatio, 2), triangles: 3_000_000 };
 }
 
+/** Share of the distance from which all corners of a box are surely seen: along a direction that somebody looks in, less will do. */
+const KEPT_NEARER = 0.7;
+
 export class StageView {
   readonly scene = new THREE.Scene();
   readonly cameraman: Cameraman;
@@ -365,15 +368,18 @@ export class StageView {
     return this.drawnBy(this.camera, width, height);
   }
 
-  /** The same, from where these pieces fill the picture. */
-  pictureOf(keys: Iterable<string>, width: number, height: number): string {
+  /** The same, from where these pieces fill the picture: from a corner, or in the direction that is `kept`. */
+  pictureOf(keys: Iterable<string>, width: number, height: number, kept = false): string {
     const box = this.pieces.worldBox(keys);
     if (box.isEmpty()) return this.snapshot(width, height);
     const camera = this.camera.clone();
     camera.aspect = width / height;
     camera.updateProjectionMatrix();
     const [eye, target] = lookAt(box, "corner", camera);
-    camera.position.copy(eye);
+    const back = camera
+      .getWorldDirection(new THREE.Vector3())
+      .multiplyScalar(-KEPT_NEARER * eye.distanceTo(target));
+    camera.position.copy(kept ? target.clone().add(back) : eye);
     camera.lookAt(target);
     camera.updateMatrixWorld();
     return this.drawnBy(camera, width, height);
@@ -382,7 +388,7 @@ export class StageView {
   /** All that is drawn on the set and is not the set: no picture shows it. */
   private drawnMarks(): THREE.Object3D[] {
     const marks = [this.marks, this.puck, this.tape, this.ghost, this.seats, this.ties, this.caught];
-    return marks.map((m) => m.group);
+    return [...marks.map((m) => m.group), this.regions.group, this.dots.points];
   }
 
   private drawnBy(camera: THREE.PerspectiveCamera, width: number, height: number): string {

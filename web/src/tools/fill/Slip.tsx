@@ -1,5 +1,7 @@
 import { useRef } from "react";
 
+import type { Job } from "../../api/client";
+import { discard } from "../../gravity/beginning";
 import { inCount, inDegrees, inLargeLength, inLength, inPercent, inShares } from "../../slip/figures";
 import { KeptRecipe, KeptRecipes, MoreWord, RangeWords, Said } from "../../slip/recipeWords";
 import { ChoiceWord, NumberWord } from "../../slip/words";
@@ -11,12 +13,16 @@ import { copyAsText } from "../scatter/recipes";
 import {
   FILL_CLAUSES,
   PAPER_BOX,
+  TRIALS,
+  adoptFilling,
   enoughFilled,
   fill,
   fillAnew,
+  loosenTop,
   readList,
   reshape,
   resizedBox,
+  tryFillings,
   whyNotFill,
   wipeOutBay,
   writeList,
@@ -341,19 +347,31 @@ function Lists() {
 
 /** What is done with the recipe: filled, filled again, chosen, forgotten. */
 function Doing() {
-  const { filling, setFilling, openFilling, recipes, saving, fillingName, set, takeUpFilling, underWay } =
-    useParts(
-      "filling",
-      "setFilling",
-      "openFilling",
-      "recipes",
-      "saving",
-      "fillingName",
-      "set",
-      "takeUpFilling",
-      "underWay",
-    );
+  const {
+    filling,
+    setFilling,
+    openFilling,
+    recipes,
+    saving,
+    fillingName,
+    set,
+    takeUpFilling,
+    underWay,
+    job,
+  } = useParts(
+    "filling",
+    "setFilling",
+    "openFilling",
+    "recipes",
+    "saving",
+    "fillingName",
+    "set",
+    "takeUpFilling",
+    "underWay",
+    "job",
+  );
   const coming = underWay.find((move) => move.pieces.length > 0);
+  if (job) return <Ways job={job} />;
   if (coming)
     return (
       <div>
@@ -377,7 +395,8 @@ function Doing() {
       <p className="mt-2">
         <ActionButton onClick={() => void fill(true)} disabled={why !== undefined} why={why}>
           {record ? "Fill it again" : "Fill it"}
-        </ActionButton>
+        </ActionButton>{" "}
+        {why === undefined && <QuietButton onClick={() => void tryFillings()}>try {TRIALS} ways</QuietButton>}
       </p>
       {record && (
         <KeptRecipe
@@ -390,8 +409,46 @@ function Doing() {
           onRoll={fillAnew}
           onCopy={() => void copyAsText(useStage.getState().filling)}
           onForgotten={() => takeUpFilling(null)}
-        />
+        >
+          <QuietButton onClick={() => void loosenTop()}>Loosen the top</QuietButton>
+        </KeptRecipe>
       )}
     </>
+  );
+}
+
+/** Several ways that are tried, and then one of them that is looked at. */
+function Ways({ job }: { job: Job }) {
+  const { trial } = useParts("trial");
+  const outcome = trial === null ? undefined : job.outcomes[trial];
+  if (job.state === "running")
+    return (
+      <div>
+        <p role="status" className="mt-2">
+          <span className="figure">
+            {job.kind === "fill"
+              ? `${job.count} of ${job.total} ways are filled.`
+              : "Something else is under way."}
+          </span>{" "}
+          <span className="text-quiet">The set stays as it is until you adopt one of them.</span>
+        </p>
+        <p className="mt-2">
+          <QuietButton onClick={() => void discard()}>Stop</QuietButton>
+        </p>
+      </div>
+    );
+  if (!outcome) return null;
+  return (
+    <div>
+      <p className="mt-2">
+        Seed <strong className="figure">{outcome.seed}</strong>: {outcome.words || "not a filling"}.
+      </p>
+      <p className="mt-2 flex flex-wrap items-baseline gap-x-4 gap-y-1.5">
+        {outcome.recipe && (
+          <ActionButton onClick={() => void adoptFilling(outcome)}>Adopt this one</ActionButton>
+        )}
+        <QuietButton onClick={() => void discard()}>Discard all</QuietButton>
+      </p>
+    </div>
   );
 }

@@ -1,12 +1,26 @@
 /** What the fill slip does with its recipe: bay, props, filling, and the list of props as a table. */
 import { toast } from "sonner";
 
-import { type Pose, type Triple, ServerError, type Schemas, client, wanted } from "../../api/client";
+import {
+  type Job,
+  type Outcome,
+  type Pose,
+  type Schemas,
+  ServerError,
+  type Triple,
+  client,
+  wanted,
+} from "../../api/client";
+import { beginSettle, begun, discard } from "../../gravity/beginning";
 import { make, stopMove } from "../../stage/making";
 import { useStage } from "../../state";
 import { type FillRule, type Filling, NO_BAY } from "../../state/fill";
 import type { DrawnBox } from "../boxDrag";
 
+/** Ways that are tried at once. */
+export const TRIALS = 6;
+/** Metres by which what lies on top is shaken to look used. */
+const LOOSENED_BY = 0.008;
 /** The prop of the boxes that are drawn on the stage. */
 export const PAPER_BOX = "paper-box";
 
@@ -183,6 +197,46 @@ export function fillAnew(): void {
   const { filling, setFilling } = useStage.getState();
   setFilling({ seed: (filling.seed ?? 1) + 1 });
   void fill(false);
+}
+
+/** Try several ways to fill the bay, side by side. Nothing is changed until one of them is adopted. */
+export async function tryFillings(): Promise<void> {
+  const { filling, openFilling, recipes, key } = useStage.getState();
+  if (!key) return;
+  const again = openFilling !== null && recipes.has(openFilling) ? openFilling : null;
+  await begun(
+    wanted<Job>(
+      client.POST("/api/sets/{key}/fillings", {
+        params: { path: { key } },
+        body: { recipe: filling, trials: TRIALS, again },
+      }),
+    ),
+  );
+}
+
+/** Make the filling that is looked at, and forget the others. */
+export async function adoptFilling(outcome: Outcome): Promise<void> {
+  if (!outcome.recipe) return;
+  useStage.getState().setFilling(outcome.recipe);
+  await discard();
+  await fill(false);
+}
+
+/** What lies on top: pieces of the filling in hand on which no other one of it stands. */
+export function onTop(): string[] {
+  const { pieces, fits, openFilling } = useStage.getState();
+  const own = [...pieces.values()].filter((p) => openFilling !== null && p.recipe === openFilling);
+  const bearing = new Set(own.flatMap((p) => fits.get(p.key)?.rests_on ?? []));
+  return own.filter((p) => !bearing.has(p.key)).map((p) => p.key);
+}
+
+/** Let gravity act on what lies on top, shaken a little, so that it looks used. What comes of it is finished exactly. */
+export async function loosenTop(): Promise<void> {
+  const { select, setSettle, setVerb } = useStage.getState();
+  select(onTop());
+  setSettle({ what: "selected", lift: 0, jitter: LOOSENED_BY, hand: "no", trials: 1 });
+  setVerb("settle");
+  await beginSettle();
 }
 
 /** The filling that goes on is enough: what stands is kept. */
