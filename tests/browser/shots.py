@@ -67,9 +67,23 @@ def scattered(page: Page, address: str, shot: Callable[[str], None]) -> None:
     page.get_by_label("Slip").get_by_role("button", name="stones", exact=True).click()
     look_at(page, [5.5, 4.2, 8.5], [0, 0.2, 1.5])
     shot("scatter")
-    page.keyboard.press("2")
-    look_at(page, [2.6, 0.7, 4.6], [1.6, 0.05, 2.6])
-    shot("scatter-near")
+
+
+def filled(page: Page, address: str, shot: Callable[[str], None]) -> None:
+    """A shelf compartment, and six ways to fill it."""
+    key, (x, _, z) = workshop(page, address)
+    page.goto(f"{address}/sets/{key}")
+    wait_drawn(page)
+    look_at(page, [x + 0.5, 1.7, z + 2.0], [x, 1.22, z])
+    page.keyboard.press("6")
+    for prop in ("squat jar", "dip bowl", "mug"):
+        choose(page, prop)
+    press(page, (x + 0.2, BOARD, z))
+    page.wait_for_function("window.brickseat.state().filling.bay !== ''")
+    page.evaluate("window.brickseat.state().setFilling({most_stacked: 3, rough: 0.25})")
+    page.get_by_label("Slip").get_by_role("button", name="try 6 ways").click()
+    page.wait_for_function("window.brickseat.state().job?.state === 'done'", timeout=120_000)
+    shot("fill")
 
 
 def main(folder: Path) -> None:
@@ -200,6 +214,7 @@ def main(folder: Path) -> None:
         shot("shards")
         relations(page, address, shot)
         scattered(page, address, shot)
+        filled(page, address, shot)
 
 
 def relations(page: Page, address: str, shot: Callable[[str], None]) -> None:
