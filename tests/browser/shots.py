@@ -10,6 +10,9 @@ from playwright.sync_api import Page
 from running import chromium, demo_server, on_screen, set_key, wait_drawn
 from test_dressing import look_at, post
 
+from test_fill import BOARD, workshop
+from test_scatter import press
+
 SETTLE_MS = 3500
 HEAP = ("mug", "fire-brick", "dip-bowl", "round-stone", "floor-tile")
 POURED = (0.6, 0.0, 3.4)

@@ -60,6 +60,28 @@ def vault(x: float, y: float, z: float) -> Mesh:
     return extruded([(x / 2, 0.0), *arch, (-x / 2, 0.0)], z)
 
 
+def prism(xs: list[float], ys: list[float], cells: set[tuple[int, int]], length: float) -> Mesh:
+    """A closed prism along z about the origin whose profile is those cells of a lattice of ``xs`` and ``ys``."""
+    faces: list[list[int]] = []
+
+    def corner(i: int, j: int, end: int) -> int:
+        return (i * len(ys) + j) * 2 + end
+
+    def quad(*corners: int) -> None:
+        faces.extend([[corners[0], corners[1], corners[2]], [corners[0], corners[2], corners[3]]])
+
+    for i, j in cells:
+        around = [(i, j), (i + 1, j), (i + 1, j + 1), (i, j + 1)]
+        quad(*(corner(*c, 1) for c in around))
+        quad(*(corner(*c, 0) for c in reversed(around)))
+        for k, beside in enumerate([(i, j - 1), (i + 1, j), (i, j + 1), (i - 1, j)]):
+            if beside not in cells:
+                a, b = around[k], around[(k + 1) % 4]
+                quad(corner(*b, 1), corner(*a, 1), corner(*a, 0), corner(*b, 0))
+    vertices = [(x, y, z) for x in xs for y in ys for z in (-length / 2, length / 2)]
+    return Mesh(np.array(vertices), np.array(faces, np.int32))
+
+
 def shell(mesh: Mesh) -> list[Piece]:
     """A room of the shape of a bay, with nothing else about it."""
     return [piece("shell", inward(mesh), bearer=True)]

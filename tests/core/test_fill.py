@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial import ConvexHull
 
-from bays import PLACE, PROPS, compartment, shelf, shell, vault
+from bays import PLACE, PROPS, compartment, prism, shelf, shell, vault
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.deadline import Deadline, Stopped
 from brickseat_core.fill.bay import GROWN, bay_of, grown
@@ -128,6 +128,29 @@ def test_a_room_of_the_shape_of_the_bay_is_no_box_in_it() -> None:
     on = dressed(shell(higher), bay)
     assert len(filled(on, "brick")) == 64
     assert_all_sit_inside(on, bay)
+
+
+def test_a_bay_with_several_free_spans_over_one_point() -> None:
+    xs, ys = [0.0, 0.24, 0.7], [0.0, 0.2, 0.25, 0.45]
+    bay = prism(xs, ys, {(0, 0), (1, 0), (0, 1), (0, 2), (1, 2)}, 0.4)
+    assert bay.health.closed
+    assert not bay.health.inward
+    floor = piece("floor", box(2, 0.1, 2), (0.0, -0.05, 0.0), bearer=True)
+    board = piece("board", box(0.46, 0.05, 0.4), (0.47, 0.225, 0.0), bearer=True)
+    on = dressed([floor, board], bay)
+    pieces = filled(on, "brick")
+    boxes = [bounds(p) for p in pieces.values()]
+    assert {p.state for p in check(on.index).values()} == {"seated"}
+    for lo, hi in boxes:
+        assert (lo >= np.array([0.0, 0.0, -0.2]) - EXACT).all()
+        assert (hi <= np.array([0.7, 0.45, 0.2]) + EXACT).all()
+        # Not in the notch where the board is.
+        assert hi[0] <= 0.24 + EXACT or hi[1] <= 0.2 + EXACT or lo[1] >= 0.25 - EXACT
+    right = [lo[1] for lo, _ in boxes if lo[0] >= 0.23]
+    assert sum(y < 0.2 for y in right) > 15
+    assert sum(y >= 0.25 - EXACT for y in right) > 15
+    # The open column on the left is stacked through.
+    assert max(hi[1] for lo, hi in boxes if hi[0] <= 0.24 + EXACT) > 0.4
 
 
 def test_stones_are_laid_to_rest() -> None:

@@ -148,7 +148,7 @@ function Props() {
       {k > 0 && (k === filling.props.length - 1 ? " and " : ", ")}
       <strong className="text-clay-deep">{props.get(rule.prop ?? "")?.name ?? "a prop"}</strong>
       {(several || rule.count != null) && (
-        <>
+        <span className="whitespace-nowrap">
           {" ("}
           {rule.count == null ? (
             <NumberWord
@@ -178,7 +178,7 @@ function Props() {
             ]}
           />
           )
-        </>
+        </span>
       )}
     </span>
   ));
