@@ -268,6 +268,24 @@ def test_room_at_the_front_and_the_first_row() -> None:
     assert firsts["front"] > 0.0
 
 
+def test_only_where_a_hand_can_bring_it() -> None:
+    """A jar's room behind a post that stands across the opening is out of reach; without the post it is not."""
+    bay = compartment(0.3, 0.2, 0.4)
+    post = piece("post", box(0.24, 0.2, 0.03), (0.0, 0.1, 0.15), bearer=True)
+    counts = {}
+    for name, standing in (("open", []), ("closed", [post])):
+        on = dressed([*shelf(0.3, 0.2, 0.4), *standing], bay)
+        counts[name] = len(filled(on, "pot", by_hand=True))
+        assert_all_sit_inside(on, bay)
+        if name == "closed":
+            outcome = on.look("fill", recipe=recipe("pot", by_hand=True, count=3))
+            assert outcome.counts["out_of_reach"] == 3
+            assert outcome.change.words.endswith("(3 could not be carried in), 0 % of the bay")
+            assert len(filled(on, "pot")) >= 4
+    assert counts["open"] >= 4
+    assert counts["closed"] == 0
+
+
 def test_rough_is_not_square_and_still_exact() -> None:
     bay = compartment(0.8, 0.4, 0.5)
     on = dressed(shelf(0.8, 0.4, 0.5), bay)

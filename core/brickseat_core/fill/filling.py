@@ -17,7 +17,7 @@ from brickseat_core.fill.bay import bay_of
 from brickseat_core.fill.fields import Field, Taste, cheapest
 from brickseat_core.fill.recipe import MOST_PLACED, FillRecipe
 from brickseat_core.fill.room import WALLS, Body, Room
-from brickseat_core.fill.seating import LIFT, Failed, Stand, seated, turned_a_little
+from brickseat_core.fill.seating import LIFT, Failed, Stand, can_be_carried_in, seated, turned_a_little
 from brickseat_core.fill.shapes import Shape, bases_of_rule, is_boxy, shapes_of, sizes_of
 from brickseat_core.fill.spans import SLACK
 from brickseat_core.fit.measuring import bands
@@ -54,6 +54,7 @@ IN_WORDS: dict[str, str] = {
     "no_room": "found no room",
     "tips": "would tip",
     "not_borne": "would rest on nothing but the bay",
+    "out_of_reach": "could not be carried in",
 }
 
 
@@ -262,6 +263,12 @@ class Filling:
                     found = self._try(*place, number, rests > 0)
                     if isinstance(found, Stand) and self._is_sunken(found.piece, *place):
                         found = Failed.NO_ROOM
+                    if (
+                        isinstance(found, Stand)
+                        and self.recipe.by_hand
+                        and not can_be_carried_in(self._room, found.piece)
+                    ):
+                        found = Failed.OUT_OF_REACH
                     if isinstance(found, Stand):
                         self._settle_in(found, place[0].shape, kind, number)
                         return True

@@ -6,10 +6,10 @@ The same plain values are the recipe of a file, the move of the API and what the
 from dataclasses import field
 from typing import Annotated, Any, Literal
 
-from pydantic import Field, TypeAdapter, ValidationError
+from pydantic import Field, TypeAdapter
 from pydantic.dataclasses import dataclass
 
-from brickseat_core.many.recipe import BadRecipe, Exceptions, Length, Name, Share, SizeRange
+from brickseat_core.many.recipe import Exceptions, Length, Name, Share, SizeRange, check_named, check_ranges, read_as
 
 MOST_PLACED = 20_000
 Sides = Literal["base", "any"]
@@ -51,7 +51,7 @@ class FillRecipe:
 
     ``square_to``: whether rows follow the walls of the bay or the axes of the world. ``rough``: 0 neat, in rows and columns, to 1
     as if put in carelessly. ``first_row``: which row of a layer comes first. ``front_room_m``: left free along the open side.
-    ``most_stacked``: how many stand on each other at most.
+    ``most_stacked``: how many stand on each other at most. ``by_hand``: only where each can be carried in from the open side.
     """
 
     bay: Name
@@ -62,6 +62,7 @@ class FillRecipe:
     rough: Share = 0.0
     first_row: FirstRow = "back"
     front_room_m: Length = 0.0
+    by_hand: bool = False
     most_stacked: Annotated[int, Field(ge=1, le=1000)] | None = None
     exceptions: Exceptions = field(default_factory=Exceptions)
 
@@ -72,25 +73,14 @@ RULE_ADAPTER: TypeAdapter[FillRule] = TypeAdapter(FillRule)
 
 def parse_fill(data: Any) -> FillRecipe:
     """A recipe from plain JSON values. Raises BadRecipe, saying which part is wrong."""
-    if not isinstance(data, dict):
-        raise BadRecipe("a recipe is an object; see brickseat schema fill")
-    try:
-        recipe = ADAPTER.validate_python(data, strict=False)
-    except ValidationError as error:
-        problem = error.errors()[0]
-        where = ".".join(str(part) for part in problem["loc"])
-        raise BadRecipe(f"{where or 'the recipe'}: {problem['msg'][:1].lower()}{problem['msg'][1:]}") from None
-    return checked_fill(recipe)
+    return checked_fill(read_as(ADAPTER, data, "fill"))
 
 
 def checked_fill(recipe: FillRecipe) -> FillRecipe:
     """The same recipe. Raises BadRecipe where its parts contradict each other."""
     for number, rule in enumerate(recipe.props):
-        if sum(name is not None for name in (rule.prop, rule.piece, rule.file)) != 1:
-            raise BadRecipe(f"props.{number}: name a prop, a piece or a file, and only one of them")
-        low, high = rule.size
-        if low > high:
-            raise BadRecipe(f"props.{number}.size: {low:g} is more than {high:g}; put the lesser one first")
+        check_named(f"props.{number}", (rule.prop, rule.piece, rule.file))
+        check_ranges(f"props.{number}", {"size": rule.size})
     return recipe
 
 

@@ -1,6 +1,6 @@
 """Seating: a place that the grid proposed, made exact. Whatever comes of it stands on what is really there, and within the bay."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import Enum
 
 import numpy as np
@@ -12,7 +12,7 @@ from brickseat_core.contact.free_drop import free_drop
 from brickseat_core.contact.free_interval import first_free_interval
 from brickseat_core.fill.room import Room
 from brickseat_core.fill.shapes import Shape
-from brickseat_core.fit.measuring import bands, cuts_something
+from brickseat_core.fit.measuring import bands, cuts_something, triple
 from brickseat_core.fit.rest import rest_once, tilt_between
 from brickseat_core.placing.sliding import pushed
 from brickseat_core.scene import Piece, Pose, Vec
@@ -28,6 +28,11 @@ MOST_GRIP = 0.5
 PUSH_CELLS = 2.2
 LEAST_PUSH = 1e-5
 REST_STEPS = 12
+OFF = 2e-5
+"""Metres a piece is raised before it is carried out, so that it does not scrape."""
+CARRIED_UP = 1.2
+"""Heights of itself that a piece is raised at most, to be carried out over what stands before it."""
+UP = np.array([0.0, 1.0, 0.0])
 MOST_TILT_DEG = 40.0
 
 
@@ -37,6 +42,7 @@ class Failed(Enum):
     NO_ROOM = "no_room"
     TIPS = "tips"
     NOT_BORNE = "not_borne"
+    OUT_OF_REACH = "out_of_reach"
 
 
 def dropped(room: Room, piece: Piece, back: float) -> Piece | None:
@@ -112,6 +118,27 @@ def seated(room: Room, piece: Piece, shape: Shape, pushes: list[Vec], tolerance:
         if rested.stable and tilt_between(at.pose.linear, rested.pose.linear) <= MOST_TILT_DEG:
             return judged(room, at.at(rested.pose), shape, tolerance)
     return found
+
+
+def can_be_carried_in(room: Room, piece: Piece) -> bool:
+    """Whether ``piece``, where it stands, can be brought there from the open side: level, or level and then down as far as there is room."""
+    front = room.bay.turn @ room.bay.front
+    lo, hi = room.index.box_of(piece)
+    extent = float(np.abs(front) @ (hi - lo))
+    out = float(
+        room.bay.solid.vertices.max(axis=0) @ np.maximum(front, 0.0)
+        - room.bay.solid.vertices.min(axis=0) @ np.maximum(-front, 0.0)
+    )
+    far = out - float(piece.pose.origin @ front) + extent
+    with room.without_walls() as index:
+        over = free_drop(index, replace(piece, direction=(0.0, 1.0, 0.0)).at(piece.pose.moved(OFF * UP)), -1)[1]
+        high = CARRIED_UP * float(hi[1] - lo[1]) if over is None else min(over, CARRIED_UP * float(hi[1] - lo[1]))
+        for lift in (OFF, 0.5 * high, high - OFF):
+            raised = replace(piece, direction=triple(front)).at(piece.pose.moved(max(lift, OFF) * UP))
+            free, travel, _ = free_drop(index, raised, -1)
+            if free and (travel is None or travel >= far):
+                return True
+    return False
 
 
 def turned_a_little(room: Room, piece: Piece, shape: Shape, degrees: float, tolerance: float) -> Stand | None:

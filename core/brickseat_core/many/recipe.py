@@ -4,7 +4,7 @@ The same plain values are the recipe of a file, the move of the API and what the
 """
 
 from dataclasses import field
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, TypeVar
 
 from pydantic import Field, TypeAdapter, ValidationError
 from pydantic.dataclasses import dataclass
@@ -191,16 +191,35 @@ ADAPTER: TypeAdapter[ScatterRecipe] = TypeAdapter(ScatterRecipe)
 
 def parse_recipe(data: Any) -> ScatterRecipe:
     """A recipe from plain JSON values. Raises BadRecipe, saying which part is wrong."""
+    return checked(read_as(ADAPTER, data, "scatter"))
+
+
+R = TypeVar("R")
+
+
+def read_as(adapter: TypeAdapter[R], data: Any, kind: str) -> R:
+    """A recipe of some kind from plain JSON values, each of them by itself. Raises BadRecipe."""
     if not isinstance(data, dict):
-        raise BadRecipe("a recipe is an object; see brickseat schema scatter")
+        raise BadRecipe(f"a recipe is an object; see brickseat schema {kind}")
     try:
-        recipe = ADAPTER.validate_python(data, strict=False)
+        return adapter.validate_python(data, strict=False)
     except ValidationError as error:
         problem = error.errors()[0]
         where = ".".join(str(part) for part in problem["loc"])
         raise BadRecipe(f"{where or 'the recipe'}: {problem['msg'][:1].lower()}{problem['msg'][1:]}") from None
-    checked(recipe)
-    return recipe
+
+
+def check_named(where: str, names: tuple[str | None, ...]) -> None:
+    """Raises BadRecipe where not just one of ``names`` says which prop is meant."""
+    if sum(name is not None for name in names) != 1:
+        raise BadRecipe(f"{where}: name a prop, a piece or a file, and only one of them")
+
+
+def check_ranges(where: str, ranges: dict[str, tuple[float, float]]) -> None:
+    """Raises BadRecipe where a range begins above its end."""
+    for name, (low, high) in ranges.items():
+        if low > high:
+            raise BadRecipe(f"{where}.{name}: {low:g} is more than {high:g}; put the lesser one first")
 
 
 def checked(recipe: ScatterRecipe) -> ScatterRecipe:
@@ -209,12 +228,9 @@ def checked(recipe: ScatterRecipe) -> ScatterRecipe:
         raise BadRecipe("count: say how many are laid, or density_per_m2, and not both")
     for number, rule in enumerate(recipe.props):
         where = f"props.{number}"
-        if sum(name is not None for name in (rule.prop, rule.piece, rule.file)) != 1:
-            raise BadRecipe(f"{where}: name a prop, a piece or a file, and only one of them")
-        for name in ("size", "size_across", "size_up", "size_along", "turn_deg", "tip_across_deg", "tip_along_deg"):
-            low, high = getattr(rule, name)
-            if low > high:
-                raise BadRecipe(f"{where}.{name}: {low:g} is more than {high:g}; put the lesser one first")
+        check_named(where, (rule.prop, rule.piece, rule.file))
+        ranges = ("size", "size_across", "size_up", "size_along", "turn_deg", "tip_across_deg", "tip_along_deg")
+        check_ranges(where, {name: getattr(rule, name) for name in ranges})
     if all(rule.gather_m is not None or rule.clear_m is not None for rule in recipe.props):
         raise BadRecipe("props: one of them at least lies without others; leave out its gather_m and clear_m")
     rules = recipe.rules

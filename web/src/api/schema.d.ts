@@ -1715,11 +1715,16 @@ export interface components {
          *
          *     ``square_to``: whether rows follow the walls of the bay or the axes of the world. ``rough``: 0 neat, in rows and columns, to 1
          *     as if put in carelessly. ``first_row``: which row of a layer comes first. ``front_room_m``: left free along the open side.
-         *     ``most_stacked``: how many stand on each other at most.
+         *     ``most_stacked``: how many stand on each other at most. ``by_hand``: only where each can be carried in from the open side.
          */
         FillRecipe: {
             /** Bay */
             bay: string;
+            /**
+             * By Hand
+             * @default false
+             */
+            by_hand?: boolean;
             /** Count */
             count?: number | null;
             exceptions?: components["schemas"]["Exceptions"];

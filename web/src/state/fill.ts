@@ -3,7 +3,7 @@ import type { StateCreator } from "zustand";
 
 import type { Schemas } from "../api/client";
 import type { StageState } from "./index";
-import { sameRecipe } from "./scatter";
+import { keptRecipe, sameRecipe } from "./scatter";
 
 export type Filling = Schemas["FillRecipe"];
 export type FillRule = Schemas["FillRule"];
@@ -30,16 +30,7 @@ export interface FillSlice {
 }
 
 /** The filling that a record of the set keeps. */
-export function fillingOf(record: Schemas["RecipeSchema"]): Filling {
-  const nudged = Object.entries(record.exceptions.nudged).map(
-    ([number, pose]) => [number, { position: pose.position, basis: pose.basis }] as const,
-  );
-  return {
-    ...(record.parameters as unknown as Filling),
-    seed: record.seed,
-    exceptions: { taken_out: record.exceptions.taken_out, nudged: Object.fromEntries(nudged) },
-  };
-}
+export const fillingOf = (record: Schemas["RecipeSchema"]) => keptRecipe<Filling>(record);
 
 export const fillSlice: StateCreator<StageState, [], [], FillSlice> = (set) => ({
   filling: PLAIN_FILLING,

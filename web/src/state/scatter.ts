@@ -2,6 +2,7 @@
 import type { StateCreator } from "zustand";
 
 import type { Schemas } from "../api/client";
+import type { Filling } from "./fill";
 import type { StageState } from "./index";
 
 export type Recipe = Schemas["ScatterRecipe"];
@@ -47,19 +48,18 @@ export interface ScatterSlice {
 }
 
 /** The recipe that a record of the set keeps. */
-export function recipeOf(record: Schemas["RecipeSchema"]): Recipe {
+export function keptRecipe<T extends Recipe | Filling>(record: Schemas["RecipeSchema"]): T {
   const nudged = Object.entries(record.exceptions.nudged).map(
     ([number, pose]) => [number, { position: pose.position, basis: pose.basis }] as const,
   );
   return {
-    ...(record.parameters as unknown as Recipe),
+    ...(record.parameters as unknown as T),
     seed: record.seed,
-    exceptions: {
-      taken_out: record.exceptions.taken_out,
-      nudged: Object.fromEntries(nudged),
-    },
+    exceptions: { taken_out: record.exceptions.taken_out, nudged: Object.fromEntries(nudged) },
   };
 }
+
+export const recipeOf = (record: Schemas["RecipeSchema"]) => keptRecipe<Recipe>(record);
 
 export function sameRecipe(one: object, other: object): boolean {
   return JSON.stringify(one) === JSON.stringify(other);

@@ -272,6 +272,7 @@ function Clauses({ filling }: { filling: Filling }) {
       </>
     ),
     row: () => "the front row first",
+    hand: () => "only where a hand can bring it",
   };
   return FILL_CLAUSES.filter((clause) => clause.here(filling)).map((clause) => (
     <Said key={clause.id} id={clause.id} words={clause.words} onDrop={clause.drop}>

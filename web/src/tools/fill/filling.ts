@@ -26,7 +26,7 @@ export const PAPER_BOX = "paper-box";
 
 /** A clause of the sentence that may be left out. */
 export interface FillClause {
-  id: "sides" | "turn" | "size" | "nest" | "stacked" | "front" | "row";
+  id: "sides" | "turn" | "size" | "nest" | "stacked" | "front" | "row" | "hand";
   /** How the list of more clauses names it. */
   words: string;
   here: (filling: Filling) => boolean;
@@ -87,6 +87,13 @@ export const FILL_CLAUSES: FillClause[] = [
     here: (f) => f.first_row === "front",
     put: () => recipe({ first_row: "front" }),
     drop: () => recipe({ first_row: "back" }),
+  },
+  {
+    id: "hand",
+    words: "only where a hand can bring it…",
+    here: (f) => f.by_hand === true,
+    put: () => recipe({ by_hand: true }),
+    drop: () => recipe({ by_hand: false }),
   },
 ];
 
