@@ -73,6 +73,25 @@ def test_a_bay_of_just_so_many_bricks_is_full(degrees: float) -> None:
     assert_all_sit_inside(on, bay)
 
 
+@pytest.mark.parametrize(("across", "along"), [(4.0, 0.0), (0.0, -12.0), (15.0, 0.0), (5.0, 6.0)])
+def test_what_is_in_a_tilted_crate_lies_as_it_does(across: float, along: float) -> None:
+    bay = compartment(0.6, 0.3, 0.4)
+    x, z = np.array([1.0, 0.0, 0.0]), np.array([0.0, 0.0, 1.0])
+    tilt = rotation_about(z, np.radians(across)) @ rotation_about(x, np.radians(along))
+    pose = Pose.of(tilt @ rotation_about(np.array([0.0, 1.0, 0.0]), 0.4), np.array([0.3, 0.5, 0.1]))
+    on = dressed([board.at(pose) for board in shelf(0.6, 0.3, 0.4)], bay, pose)
+    pieces = filled(on, "brick")
+    assert_all_sit_inside(on, bay, pose)
+    assert len(pieces) == 60
+    for p in pieces.values():
+        own = pose.linear.T @ p.pose.linear
+        assert np.allclose(own, np.round(own), atol=1e-9)
+    level = filled(
+        dressed([board.at(pose) for board in shelf(0.6, 0.3, 0.4)], bay, pose), "pot", square_to="world", count=5
+    )
+    assert all(bounds(p)[0][1] > 0.3 for p in level.values())
+
+
 def test_square_to_the_world_stands_straight_in_a_turned_bay() -> None:
     bay = compartment(0.8, 0.3, 0.5, 20.0)
     on = dressed(shelf(0.8, 0.3, 0.5, 20.0), bay)

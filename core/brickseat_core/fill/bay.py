@@ -7,6 +7,7 @@ import numpy as np
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.rays import first_hit
 from brickseat_core.meshes.mesh import Mesh, crossed
+from brickseat_core.placing.frames import PLUMB, shortest_rotation
 from brickseat_core.scene import Pose, Vec, rotation_about
 
 GROWN = 5e-6
@@ -15,6 +16,10 @@ UPRIGHT = 0.02
 """Cosine to the level below which a face is a wall."""
 SAME_WAY = np.radians(0.5)
 """Walls whose directions differ less are of one direction."""
+STEEPEST, LEVEL = 0.8, 1.0 - 1e-9
+"""Cosines to plumb from which a face is a floor, and a level one."""
+SAME_PLANE, MOSTLY = 1e-9, 0.6
+"""Cosine by which two faces of one floor differ, and share of all that is below a bay that is one floor."""
 RIGHT_ANGLE = 0.5 * np.pi
 PROBES = 5
 """Rays along each edge of a side of the bay, by which it is told whether the side is open."""
@@ -26,9 +31,10 @@ SIDES = ((0, 1.0), (1, 1.0), (1, -1.0), (0, -1.0))
 
 @dataclass(frozen=True)
 class Bay:
-    """``solid``: its mesh in the world, faces outward. ``turn``: (3, 3) from its frame to the world, about the vertical.
+    """``solid``: its mesh in the world, faces outward. ``turn``: (3, 3) rotation from its frame to the world: about the vertical, and
+    tilted with its floor where that slopes.
 
-    ``front``: (3,) unit, in its frame: the level direction from which it is filled.
+    ``front``: (3,) unit, in its frame: the direction across from which it is filled.
     """
 
     solid: Mesh
@@ -40,6 +46,11 @@ class Bay:
         """(n, 3, 3) its triangles in its frame."""
         return np.ascontiguousarray((self.solid.vertices @ self.turn)[self.solid.faces])
 
+    @property
+    def down(self) -> Vec:
+        """(3,) unit, in the world: the way onto its floor."""
+        return np.asarray(-self.turn[:, 1])
+
     def walls(self) -> Mesh:
         """Its faces, looking inward, ``GROWN`` metres off it."""
         return Mesh(grown(self.solid, GROWN), np.ascontiguousarray(self.solid.faces[:, ::-1]))
@@ -48,15 +59,35 @@ class Bay:
 def bay_of(mesh: Mesh, pose: Pose, index: SceneIndex, square_to_bay: bool) -> Bay:
     """The bay of a closed ``mesh`` at a pose. ``index``: what stands about it, which closes its sides.
 
-    ``square_to_bay``: whether its frame follows its largest wall; else it is that of the world.
+    ``square_to_bay``: whether its frame follows its floor and its largest wall; else it is that of the world.
     """
     faces = mesh.faces
     if mesh.health.inward != (np.linalg.det(pose.linear) < 0.0):
         faces = np.ascontiguousarray(faces[:, ::-1])
     solid = Mesh(pose.apply(mesh.vertices), faces)
-    angle = angle_of(solid) if square_to_bay else 0.0
-    turn = rotation_about(np.array([0.0, 1.0, 0.0]), angle) if angle else np.eye(3)
+    if not square_to_bay:
+        return Bay(solid, np.eye(3), front_of(solid, np.eye(3), index))
+    tilt = tilt_of(solid)
+    angle = angle_of(Mesh(solid.vertices @ tilt, solid.faces))
+    turn = tilt @ rotation_about(PLUMB, angle) if angle else tilt
     return Bay(solid, turn, front_of(solid, turn, index))
+
+
+def tilt_of(solid: Mesh) -> Vec:
+    """(3, 3) least rotation from plumb to square to the floor of a solid, where most of what is below it is one sloping floor."""
+    corners = solid.vertices[solid.faces]
+    normals = crossed(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    area = np.linalg.norm(normals, axis=1)
+    low = normals[:, 1] < -STEEPEST * area
+    if not low.any():
+        return np.eye(3)
+    normals, area = normals[low] / area[low, None], area[low]
+    in_plane = normals[:200] @ normals.T > 1.0 - SAME_PLANE
+    of_one_plane = in_plane @ area
+    largest = int(np.argmax(of_one_plane))
+    if normals[largest, 1] < -LEVEL or of_one_plane[largest] < MOSTLY * area.sum():
+        return np.eye(3)
+    return shortest_rotation(PLUMB, -normals[largest])
 
 
 def angle_of(solid: Mesh) -> float:

@@ -5,17 +5,17 @@ from enum import Enum
 
 import numpy as np
 
-from brickseat_core.contact.bearing import Bearing
 from brickseat_core.contact.contact_query import query_contacts
 from brickseat_core.contact.first_contact import CLOSE
 from brickseat_core.contact.free_drop import free_drop
 from brickseat_core.contact.free_interval import first_free_interval
+from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fill.room import Room
 from brickseat_core.fill.shapes import Shape
-from brickseat_core.fit.measuring import bands, cuts_something, triple
+from brickseat_core.fit.measuring import bands, cuts_something, measure_fit, triple
 from brickseat_core.fit.rest import rest_once, tilt_between
 from brickseat_core.placing.sliding import pushed
-from brickseat_core.scene import Piece, Pose, Vec
+from brickseat_core.scene import Piece, Pose, Vec, rotation_about
 from brickseat_core.tolerances import CONTACT_EPSILON
 
 LIFT = 1.5e-3
@@ -46,20 +46,21 @@ class Failed(Enum):
 
 
 def dropped(room: Room, piece: Piece, back: float) -> Piece | None:
-    """``piece`` in exact contact below; pushed back up by ``back`` metres at most where it starts in something. None: no such place."""
-    index = room.index
-    free, travel, _ = free_drop(index, piece, -1, close=CLOSE)
-    down = np.asarray(piece.direction)
+    """``piece`` in exact contact below, along the way onto the floor of the bay; pushed back up by ``back`` metres at most where it
+    starts in something. None: no such place."""
+    index, down = room.index, room.bay.down
+    moving = replace(piece, direction=triple(down))
+    free, travel, _ = free_drop(index, moving, -1, close=CLOSE)
     if free:
         return None if travel is None else piece.at(piece.pose.moved(travel * down))
-    mover = index.mover_along(index.mesh_of(piece), piece.pose, piece.direction)
+    mover = index.mover_along(index.mesh_of(piece), piece.pose, moving.direction)
     near = index.near(mover, piece.pose.origin)
     lift = first_free_interval(index, mover, near, index.probes_of(piece), limit=back)
     if lift is None:
         return None
-    raised = piece.at(piece.pose.moved(-lift * down))
+    raised = moving.at(piece.pose.moved(-lift * down))
     free, travel, _ = free_drop(index, raised, -1, close=CLOSE)
-    return raised.at(raised.pose.moved(travel * down)) if free and travel is not None else None
+    return piece.at(raised.pose.moved(travel * down)) if free and travel is not None else None
 
 
 def brought_up(room: Room, piece: Piece, along: Vec, most: float) -> Piece | None:
@@ -67,7 +68,7 @@ def brought_up(room: Room, piece: Piece, along: Vec, most: float) -> Piece | Non
 
     None where there is nothing within ``most`` metres, or it is there already.
     """
-    far, met = pushed(room.index, piece, -1, along, most)
+    far, met = pushed(room.index, replace(piece, direction=triple(room.bay.down)), -1, along, most)
     if met is None or far < LEAST_PUSH:
         return None
     return dropped(room, piece.at(piece.pose.moved(far * along)), MOST_BACK)
@@ -86,19 +87,29 @@ def judged(room: Room, piece: Piece, shape: Shape, tolerance: float) -> Stand | 
     band, leaning = bands(tolerance)
     with room.without_walls() as index:
         found = query_contacts(index, piece, -1, 0.0, band, leaning)
-    if cuts_something(found):
-        return Failed.NO_ROOM
+        if cuts_something(found):
+            return judged_in_full(index, piece, shape, tolerance)
     if found.travel is None or found.travel > CONTACT_EPSILON or found.bearing is None:
         return Failed.NOT_BORNE
-    return Stand(piece, found.bearing.rows) if steady(found.bearing, shape) else Failed.TIPS
+    bearing = found.bearing
+    return Stand(piece, bearing.rows) if is_steady(bearing.margin, bearing.grip, shape) else Failed.TIPS
 
 
-def steady(bearing: Bearing, shape: Shape) -> bool:
-    """Whether the weight lies well inside what bears it, or is held without much grip."""
-    if bearing.grip is not None:
-        return bearing.grip <= MOST_GRIP
+def judged_in_full(index: SceneIndex, piece: Piece, shape: Shape, tolerance: float) -> Stand | Failed:
+    """As ``judged``, of a piece that one look tells to be in something: what is flush with a wall that leans may be in it by rounding."""
+    fit = measure_fit(index, piece, tolerance)
+    if fit.faults or fit.depth > CONTACT_EPSILON or fit.gap is None or fit.gap > CONTACT_EPSILON:
+        return Failed.NO_ROOM
+    steady = fit.balance_margin is not None and is_steady(fit.balance_margin, fit.grip, shape)
+    return Stand(piece, tuple(index.row[key] for key in fit.rests_on)) if steady else Failed.TIPS
+
+
+def is_steady(margin: float, grip: float | None, shape: Shape) -> bool:
+    """Whether the weight lies ``margin`` metres, and so well inside, of what bears it, or is held without much grip."""
+    if grip is not None:
+        return grip <= MOST_GRIP
     extent = shape.hi - shape.lo
-    return bearing.margin >= max(LEAST_MARGIN, MARGIN_SHARE * float(min(extent[0], extent[2])))
+    return margin >= max(LEAST_MARGIN, MARGIN_SHARE * float(min(extent[0], extent[2])))
 
 
 def seated(room: Room, piece: Piece, shape: Shape, pushes: list[Vec], tolerance: float, rests: bool) -> Stand | Failed:
@@ -130,11 +141,12 @@ def can_be_carried_in(room: Room, piece: Piece) -> bool:
         - room.bay.solid.vertices.min(axis=0) @ np.maximum(-front, 0.0)
     )
     far = out - float(piece.pose.origin @ front) + extent
+    up = -room.bay.down
     with room.without_walls() as index:
-        over = free_drop(index, replace(piece, direction=(0.0, 1.0, 0.0)).at(piece.pose.moved(OFF * UP)), -1)[1]
+        over = free_drop(index, replace(piece, direction=triple(up)).at(piece.pose.moved(OFF * up)), -1)[1]
         high = CARRIED_UP * float(hi[1] - lo[1]) if over is None else min(over, CARRIED_UP * float(hi[1] - lo[1]))
         for lift in (OFF, 0.5 * high, high - OFF):
-            raised = replace(piece, direction=triple(front)).at(piece.pose.moved(max(lift, OFF) * UP))
+            raised = replace(piece, direction=triple(front)).at(piece.pose.moved(max(lift, OFF) * up))
             free, travel, _ = free_drop(index, raised, -1)
             if free and (travel is None or travel >= far):
                 return True
@@ -145,17 +157,17 @@ def turned_a_little(room: Room, piece: Piece, shape: Shape, degrees: float, tole
     """``piece``, which stands, turned about the vertical, off what is behind and left of it, and set down again; None where it cannot."""
     lo, hi = room.index.box_of(piece)
     middle = 0.5 * (lo + hi)
-    a = np.radians(degrees)
-    turn = np.array([[np.cos(a), 0.0, np.sin(a)], [0.0, 1.0, 0.0], [-np.sin(a), 0.0, np.cos(a)]])
-    front = room.bay.turn @ room.bay.front
-    right = np.array([front[2], 0.0, -front[0]])
+    a, own, down = np.radians(degrees), room.bay.turn, room.bay.down
+    turn = own @ rotation_about(UP, a) @ own.T
+    front = own @ room.bay.front
+    right = np.cross(front, down)
     wider = 0.5 * abs(np.sin(a)) * (shape.hi - shape.lo)
     # Its corners reach out as far behind it as it is moved to the front, and the same to the left.
-    off = wider[0] * front + wider[2] * right + np.array([0.0, 0.2 * LIFT, 0.0])
+    off = wider[0] * front + wider[2] * right - 0.2 * LIFT * down
     pose = Pose.of(turn @ piece.pose.linear, middle + turn @ (piece.pose.origin - middle) + off)
-    free, travel, _ = free_drop(room.index, piece.at(pose), -1, close=CLOSE)
+    free, travel, _ = free_drop(room.index, replace(piece, direction=triple(down)).at(pose), -1, close=CLOSE)
     if not free or travel is None or travel > MOST_BACK:
         return None
-    at = piece.at(pose.moved(travel * np.asarray(piece.direction)))
+    at = piece.at(pose.moved(travel * down))
     found = judged(room, at, shape, tolerance)
     return found if isinstance(found, Stand) else None
