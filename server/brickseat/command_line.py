@@ -260,6 +260,43 @@ def convert(
     return run_convert(input, output, bend or [], light, unit, up, quiet)
 
 
+accounts = typer.Typer(help="Accounts of the web application.", no_args_is_help=True)
+app.add_typer(accounts, name="user")
+AccountName = Annotated[str, typer.Argument(metavar="NAME", show_default=False)]
+
+
+@accounts.command("add")
+def add_user(name: AccountName) -> int:
+    """A new account; its password is asked for, or read from standard input."""
+    from brickseat.commands.accounts import run_add
+
+    return run_add(name)
+
+
+@accounts.command("password")
+def change_password(name: AccountName) -> int:
+    """Another password; whoever is signed in with the old one is signed out."""
+    from brickseat.commands.accounts import run_password
+
+    return run_password(name)
+
+
+@accounts.command("token")
+def make_token(name: AccountName) -> int:
+    """A new token for pipelines, told once: Authorization: Bearer TOKEN. The one before it is no longer good."""
+    from brickseat.commands.accounts import run_token
+
+    return run_token(name)
+
+
+@accounts.command("list")
+def list_users() -> int:
+    """Every account: name, active or closed, and whether it has a token."""
+    from brickseat.commands.accounts import run_list
+
+    return run_list()
+
+
 @app.command()
 def demo(port: Port = 8460, host: str = "127.0.0.1", no_open: NoOpen = False, fd: Descriptor = None) -> int:
     """The web application with the demo data."""

@@ -8,13 +8,26 @@ from django.db.models import F, Q, QuerySet
 from django.http import HttpRequest
 from django.utils import timezone
 from ninja.errors import HttpError
+from ninja.security import HttpBearer
 
+from brickseat.accounts.models import AccessToken
 from brickseat.api.errors import NOT_FOUND, Problem
 from brickseat.sets.models import DressedSet
 from brickseat.store.models import StoredProp
 
-PROBLEMS: Any = {400: Problem, 401: Problem, 403: Problem, 404: Problem, 409: Problem, 422: Problem}
+PROBLEMS: Any = {400: Problem, 401: Problem, 403: Problem, 404: Problem, 409: Problem, 422: Problem, 429: Problem}
 LARGEST_UPLOAD = 200 * 1024 * 1024
+
+
+class BearerToken(HttpBearer):
+    """Authorization: Bearer TOKEN, for pipelines: no cookie, so that there is nothing to forge."""
+
+    def authenticate(self, request: HttpRequest, token: str) -> User | None:
+        """Whose token it is."""
+        user = AccessToken.user_of(token)
+        if user is not None:
+            request.user = user
+        return user
 
 
 def user_of(request: HttpRequest) -> User:

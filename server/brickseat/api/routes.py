@@ -10,12 +10,13 @@ from ninja.errors import HttpError
 from ninja.security import django_auth
 
 from brickseat.accounts.demo_visitor import sign_in_demo
+from brickseat.accounts.throttle import MOST_FAILED, SECONDS, forget_failed, is_throttled, note_failed
 from brickseat.api import prop_routes, schemas, set_routes
-from brickseat.api.access import PROBLEMS
+from brickseat.api.access import PROBLEMS, BearerToken
 from brickseat.api.errors import add_handlers
 from brickseat.sets.telling import end_of_session
 
-api = NinjaAPI(title="Brick Seat", version="1", docs_url=None, auth=django_auth, urls_namespace="api")
+api = NinjaAPI(title="Brick Seat", version="1", docs_url=None, auth=[BearerToken(), django_auth], urls_namespace="api")
 add_handlers(api)
 api.add_router("", set_routes.router)
 api.add_router("", prop_routes.router)
@@ -33,10 +34,18 @@ def visitor(request: HttpRequest) -> Any:
 
 @api.post("/sign-in", response={200: schemas.VisitorSchema, **PROBLEMS}, auth=None)
 def sign_in(request: HttpRequest, given: schemas.Credentials) -> Any:
-    """Sign in by name and password. Raises HttpError."""
+    """Sign in by name and password. After a few wrong ones in a row a name has to wait. Raises HttpError."""
+    if request.content_type != "application/json":
+        # A page of somebody else's can send a form, but no JSON.
+        raise HttpError(422, "sign in with JSON")
+    address = request.META.get("REMOTE_ADDR", "")
+    if is_throttled(given.username, address):
+        raise HttpError(429, f"{MOST_FAILED} wrong passwords; wait {SECONDS // 60} minutes, then try again")
     user = authenticate(request, username=given.username, password=given.password)
     if user is None:
+        note_failed(given.username, address)
         raise HttpError(401, "that name and password do not belong together; try again")
+    forget_failed(given.username, address)
     login(request, user)
     return {"name": user.get_full_name() or user.get_username(), "demo": settings.DEMO}
 
