@@ -1,4 +1,4 @@
-"""HTTP to Django, WebSockets to the live session of a set; the origin is checked before anything else."""
+"""HTTP to Django, WebSockets to the live session of a set; the host, and of a WebSocket the origin, is checked before anything else."""
 
 import os
 
@@ -11,12 +11,17 @@ from channels.auth import AuthMiddlewareStack
 from channels.routing import ProtocolTypeRouter, URLRouter
 from django.urls import path
 
+from brickseat.hosts import KnownHosts
 from brickseat.live.consumer import SetConsumer
 from brickseat.live.origin import SameOrigin
 
-application = ProtocolTypeRouter(
-    {
-        "http": django_application,
-        "websocket": SameOrigin(AuthMiddlewareStack(URLRouter([path("ws/sets/<uuid:key>", SetConsumer.as_asgi())]))),
-    }
+application = KnownHosts(
+    ProtocolTypeRouter(
+        {
+            "http": django_application,
+            "websocket": SameOrigin(
+                AuthMiddlewareStack(URLRouter([path("ws/sets/<uuid:key>", SetConsumer.as_asgi())]))
+            ),
+        }
+    )
 )

@@ -8,7 +8,7 @@ SECONDS = 300
 
 def key_of(username: str, address: str) -> str:
     """By name and place: nobody can lock somebody else out from elsewhere."""
-    return f"sign-in {address} {username.casefold()[:200].encode().hex()}"
+    return f"sign-in:{address}:{username.casefold()[:200].encode().hex()}"
 
 
 def is_throttled(username: str, address: str) -> bool:
