@@ -63,6 +63,8 @@ def fill(page: Page, words: str = "Fill it") -> None:
     page.get_by_label("Slip").get_by_role("button", name=words, exact=True).click()
     page.wait_for_function("r => window.brickseat.state().revision > r", arg=revision, timeout=120_000)
     page.wait_for_function("window.brickseat.view.drawnRevision === window.brickseat.state().revision", timeout=60_000)
+    # The line may tell of the change before the answer comes that the slip waits for.
+    page.wait_for_function("!window.brickseat.state().saving && window.brickseat.state().openFilling !== null")
 
 
 def assert_all_seated(page: Page) -> None:
@@ -204,7 +206,7 @@ def test_it_is_seen_as_it_goes_and_kept_when_it_is_enough(page: Page, address: s
     expect(slip).to_contain_text("The set stays as it is until it is full")
     slip.get_by_role("button", name="Enough, keep these").click()
     page.wait_for_function("r => window.brickseat.state().revision > r", arg=revision)
-    page.wait_for_function("window.brickseat.state().openFilling !== null")
+    page.wait_for_function("!window.brickseat.state().saving && window.brickseat.state().openFilling !== null")
     assert 10 < len(placed(page)) < 300
     assert state(page, "s.underWay.length") == 0
     assert_all_seated(page)
