@@ -329,7 +329,8 @@ class Filling:
         if self.recipe.props[place.shape.prop].nest or place.shape.boxy:
             return False
         height = float(place.shape.hi[1] - place.shape.lo[1])
-        return piece.pose.position[1] < float(place.height[i, j]) - SUNKEN * height
+        stands = float((self._bay.turn.T @ piece.pose.origin)[1])
+        return stands < float(place.height[i, j]) - SUNKEN * height
 
     def _middle_below(self, middle: Vec, foot: float) -> Vec | None:
         """(2,) along x and z, the middle of what is not a box and stands nearest below, within a cell or so."""
