@@ -22,22 +22,11 @@ from brickseat_core.many.laying import Scatter
 from brickseat_core.many.places import Places
 from brickseat_core.many.recipe import parse_recipe
 from brickseat_core.meshes.crossings import intervals_inside
+from brickseat_core.meshes.cube import cube
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.placing.pointing import Slip, point
 from brickseat_core.scene import Change, Delta, Piece, Pose, Prop, Region, Set, Triple, rotation_about
 from brickseat_core.tolerances import SEATED_TOLERANCE
-
-CUBE_FACES = (
-    (0, 2, 3), (0, 3, 1), (4, 5, 7), (4, 7, 6), (0, 1, 5), (0, 5, 4),
-    (2, 6, 7), (2, 7, 3), (0, 4, 6), (0, 6, 2), (1, 3, 7), (1, 7, 5),
-)  # fmt: skip
-
-
-def cube() -> Mesh:
-    """A cube with edges of one metre about the origin."""
-    corners = np.array([[x, y, z] for z in (-0.5, 0.5) for y in (-0.5, 0.5) for x in (-0.5, 0.5)])
-    return Mesh(corners, np.array(CUBE_FACES, dtype=np.int32))
-
 
 CUBE = Prop("cube", "cube", cube())
 WEDGE = Prop(

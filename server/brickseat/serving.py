@@ -44,10 +44,8 @@ def announce(address: str, open_browser: bool) -> None:
         webbrowser.open(address)
 
 
-def serve(*, demo: bool, host: str, port: int, open_browser: bool, fd: int | None) -> int:
-    """Run until interrupted."""
-    if demo:
-        os.environ["BRICKSEAT_DEMO"] = "1"
+def open_database() -> None:
+    """Django with its database up to date."""
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "brickseat.settings")
     import django
 
@@ -55,6 +53,13 @@ def serve(*, demo: bool, host: str, port: int, open_browser: bool, fd: int | Non
     from django.core.management import call_command
 
     call_command("migrate", verbosity=0, interactive=False)
+
+
+def serve(*, demo: bool, host: str, port: int, open_browser: bool, fd: int | None) -> int:
+    """Run until interrupted."""
+    if demo:
+        os.environ["BRICKSEAT_DEMO"] = "1"
+    open_database()
     if demo:
         from brickseat.demo.sets import ensure_demo
 
@@ -63,7 +68,8 @@ def serve(*, demo: bool, host: str, port: int, open_browser: bool, fd: int | Non
     import uvicorn
 
     from brickseat.asgi import application
-    from brickseat_core.warm import cube, warm
+    from brickseat_core.meshes.cube import cube
+    from brickseat_core.warm import warm
 
     config = uvicorn.Config(
         application,

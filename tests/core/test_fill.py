@@ -12,13 +12,13 @@ from scipy.spatial import ConvexHull
 from bays import PLACE, PROPS, compartment, prism, shelf, shell, vault
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.deadline import Deadline, Stopped
+from brickseat_core.executing import executor, run_all
 from brickseat_core.fill.bay import GROWN, bay_of, grown
 from brickseat_core.fill.filling import Filled, Filling
 from brickseat_core.fill.recipe import fill_json, parse_fill
 from brickseat_core.fill.records import fill_of, fill_record
 from brickseat_core.fill.trials import FillTrial, fill_trials, run_fill_trial
 from brickseat_core.fit.check import check
-from brickseat_core.gravity.trials import executor, run_all
 from brickseat_core.many.places import Places
 from brickseat_core.many.recipe import BadRecipe
 from brickseat_core.meshes.mesh import Mesh
@@ -406,7 +406,7 @@ def test_it_can_be_stopped_and_shows_each_piece() -> None:
     assert part.pieces == {n: whole.pieces[n] for n in range(1, 13)}
 
 
-def test_a_trial_in_another_process_gives_the_same_pieces() -> None:
+def test_a_trial_in_another_process_and_on_a_cluster_gives_the_same_pieces() -> None:
     bay = compartment(0.6, 0.3, 0.3)
     on = dressed(shelf(0.6, 0.3, 0.3), bay)
     rules = parse_fill(recipe({"prop": "brick", "sides": "any"}, "pot", seed=3, rough=0.3))
@@ -417,6 +417,15 @@ def test_a_trial_in_another_process_gives_the_same_pieces() -> None:
     with executor(2) as pool:
         there = dict(run_all(run_fill_trial, trials, pool))
     assert {n: p.pose for n, p in there[1].pieces.items()} == {n: p.pose for n, p in here.pieces.items()}
+    distributed = pytest.importorskip("distributed")
+    with (
+        distributed.LocalCluster(n_workers=1, threads_per_worker=1, processes=False, dashboard_address=None) as cluster,
+        executor(cluster=cluster.scheduler_address) as pool,
+    ):
+        away = dict(run_all(run_fill_trial, trials, pool))
+    assert all(
+        {n: p.pose for n, p in away[k].pieces.items()} == {n: p.pose for n, p in there[k].pieces.items()} for k in there
+    )
     made = filled(on, {"prop": "brick", "sides": "any"}, "pot", seed=4, rough=0.3)
     assert {n: p.pose for n, p in made.items()} == {n: p.pose for n, p in here.pieces.items()}
     assert {p.pose for p in there[0].pieces.values()} != {p.pose for p in here.pieces.values()}

@@ -27,11 +27,11 @@ from brickseat_core.formats.light import light_copy
 from brickseat_core.formats.opening import open_document, save_document
 from brickseat_core.formats.prop_file import read_prop
 from brickseat_core.formats.usd_reading import read_usd
+from brickseat_core.meshes.cube import cube
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.meshes.questions import questions
 from brickseat_core.relations.indexing import index_of
 from brickseat_core.scene import Piece, Pose, Prop, Set
-from brickseat_core.warm import cube
 from shapes import bounds
 
 RED = Paint("red glaze", (0.6, 0.05, 0.04), 0.3)

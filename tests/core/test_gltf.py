@@ -20,9 +20,9 @@ from brickseat_core.formats.gltf_build import Paint, Surface, prop_document, set
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_set import GltfSet, read_set
 from brickseat_core.formats.gltf_storing import store_set
+from brickseat_core.meshes.cube import cube
 from brickseat_core.relations.indexing import index_of
 from brickseat_core.scene import Piece, Pose, Prop, Set
-from brickseat_core.warm import cube
 
 FLOOR_NODE = {
     "name": "floor",

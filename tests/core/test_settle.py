@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 
 from brickseat.command_line import main
 from brickseat_core.contact.index import SceneIndex
+from brickseat_core.executing import NoCluster, executor, run_all
 from brickseat_core.fit.check import check
 from brickseat_core.formats.gltf_build import Paint, Surface, prop_document, set_document
 from brickseat_core.formats.gltf_document import GltfDocument
@@ -20,7 +21,7 @@ from brickseat_core.gravity.finish import MOST_DEPTH, Stopped, finish, groups, m
 from brickseat_core.gravity.hand import Pull
 from brickseat_core.gravity.settling import Run, Settled, SettleSlip, settle, shapes_for, stepping
 from brickseat_core.gravity.shapes import ContactShape
-from brickseat_core.gravity.trials import NoCluster, Trial, executor, run_all, run_trial, trials_of
+from brickseat_core.gravity.trials import Trial, run_trial, trials_of
 from brickseat_core.gravity.world import EngineShapes, NotForGravity, PhysicalProperties, World, turn_and_stretch
 from brickseat_core.scene import Piece, Pose, Prop, Set, rotation_about
 from shapes import FLOOR, ball, bounds, box, piece, revolved, standing

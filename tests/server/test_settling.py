@@ -23,7 +23,7 @@ from brickseat.sets.session import sessions
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import shelve
 from brickseat_core.formats.gltf_build import Paint, Surface, prop_document
-from brickseat_core.warm import cube
+from brickseat_core.meshes.cube import cube
 
 Move = Callable[..., Any]
 

@@ -21,6 +21,8 @@ STEEPEST, LEVEL = 0.8, 1.0 - 1e-9
 SAME_PLANE, MOSTLY = 1e-9, 0.6
 """Cosine by which two faces of one floor differ, and share of all that is below a bay that is one floor."""
 RIGHT_ANGLE = 0.5 * np.pi
+MOST_FACES = 1_000
+"""Faces that the frame of a bay is told by, the largest of it."""
 PROBES = 5
 """Rays along each edge of a side of the bay, by which it is told whether the side is open."""
 NEAR_SIDE = 0.25
@@ -61,10 +63,7 @@ def bay_of(mesh: Mesh, pose: Pose, index: SceneIndex, square_to_bay: bool) -> Ba
 
     ``square_to_bay``: whether its frame follows its floor and its largest wall; else it is that of the world.
     """
-    faces = mesh.faces
-    if mesh.health.inward != (np.linalg.det(pose.linear) < 0.0):
-        faces = np.ascontiguousarray(faces[:, ::-1])
-    solid = Mesh(pose.apply(mesh.vertices), faces)
+    solid = solid_of(mesh, pose)
     if not square_to_bay:
         return Bay(solid, np.eye(3), front_of(solid, np.eye(3), index))
     tilt = tilt_of(solid)
@@ -73,40 +72,55 @@ def bay_of(mesh: Mesh, pose: Pose, index: SceneIndex, square_to_bay: bool) -> Ba
     return Bay(solid, turn, front_of(solid, turn, index))
 
 
-def tilt_of(solid: Mesh) -> Vec:
-    """(3, 3) least rotation from plumb to square to the floor of a solid, where most of what is below it is one sloping floor."""
+def solid_of(mesh: Mesh, pose: Pose) -> Mesh:
+    """A closed mesh at a pose, in the world, its faces outward whichever way they looked."""
+    faces = mesh.faces
+    if mesh.health.inward != (np.linalg.det(pose.linear) < 0.0):
+        faces = np.ascontiguousarray(faces[:, ::-1])
+    return Mesh(pose.apply(mesh.vertices), faces)
+
+
+def faces_of(solid: Mesh) -> tuple[Vec, Vec]:
+    """(n, 3) unit normals and (n,) twice the areas of the faces of a solid; those without an area are left out."""
     corners = solid.vertices[solid.faces]
     normals = crossed(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     area = np.linalg.norm(normals, axis=1)
-    low = normals[:, 1] < -STEEPEST * area
+    some = area > 0.0
+    return normals[some] / area[some, None], area[some]
+
+
+def tilt_of(solid: Mesh) -> Vec:
+    """(3, 3) least rotation from plumb to square to the floor of a solid, where most of what is below it is one sloping floor."""
+    normals, area = faces_of(solid)
+    low = normals[:, 1] < -STEEPEST
     if not low.any():
         return np.eye(3)
-    normals, area = normals[low] / area[low, None], area[low]
-    in_plane = normals[:200] @ normals.T > 1.0 - SAME_PLANE
-    of_one_plane = in_plane @ area
+    total = float(area[low].sum())
+    normals, area = largest_of(normals[low], area[low])
+    of_one_plane = (normals @ normals.T > 1.0 - SAME_PLANE) @ area
     largest = int(np.argmax(of_one_plane))
-    if normals[largest, 1] < -LEVEL or of_one_plane[largest] < MOSTLY * area.sum():
+    if normals[largest, 1] < -LEVEL or of_one_plane[largest] < MOSTLY * total:
         return np.eye(3)
     return shortest_rotation(PLUMB, -normals[largest])
 
 
+def largest_of(normals: Vec, area: Vec) -> tuple[Vec, Vec]:
+    """The ``MOST_FACES`` largest faces, in the order in which they were: as many as are held against each other at most."""
+    some = np.sort(np.argsort(-area, kind="stable")[:MOST_FACES])
+    return normals[some], area[some]
+
+
 def angle_of(solid: Mesh) -> float:
     """Radians about the vertical by which the largest walls of a solid are turned, within half a right angle."""
-    corners = solid.vertices[solid.faces]
-    normals = crossed(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    area = np.linalg.norm(normals, axis=1)
-    upright = (area > 0.0) & (np.abs(normals[:, 1]) <= UPRIGHT * area)
+    normals, area = faces_of(solid)
+    upright = np.abs(normals[:, 1]) <= UPRIGHT
     if not upright.any():
         return 0.0
-    normals, area = normals[upright], area[upright]
+    normals, area = largest_of(normals[upright], area[upright])
     angle = np.mod(np.arctan2(normals[:, 0], normals[:, 2]), RIGHT_ANGLE)
-    apart = (
-        np.abs(angle[:, None] - angle[None]) if len(angle) <= 2_000 else np.abs(angle[:, None] - angle[None, :2_000])
-    )
+    apart = np.abs(angle[:, None] - angle[None])
     same = np.minimum(apart, RIGHT_ANGLE - apart) < SAME_WAY
-    of_one_way = same.T @ area
-    largest = int(np.argmax(of_one_way))
-    found = float(angle[largest])
+    found = float(angle[int(np.argmax(same @ area))])
     if found > 0.5 * RIGHT_ANGLE:
         found -= RIGHT_ANGLE
     # What is square to the world but for rounding is square to it.

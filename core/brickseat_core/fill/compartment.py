@@ -9,7 +9,9 @@ from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.mover import frame_along
 from brickseat_core.contact.rays import first_hit
 from brickseat_core.fill.bay import angle_of
+from brickseat_core.meshes.cube import cube
 from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.placing.frames import PLUMB
 from brickseat_core.scene import Pose, Vec, rotation_about
 
 SKIN = 2e-3
@@ -22,18 +24,7 @@ MOST_REACH = 3.0
 OPEN_HEIGHT = 0.4
 """Metres that a compartment is high which nothing covers and no wall stands about."""
 LEAST_SIZE = 0.01
-UP = np.array([0.0, 1.0, 0.0])
-CUBE = Mesh(
-    np.array([[x, y, z] for z in (-0.5, 0.5) for y in (-0.5, 0.5) for x in (-0.5, 0.5)]),
-    np.array(
-        [
-            (0, 2, 3), (0, 3, 1), (4, 5, 7), (4, 7, 6), (0, 1, 5), (0, 5, 4),
-            (2, 6, 7), (2, 7, 3), (0, 4, 6), (0, 6, 2), (1, 3, 7), (1, 7, 5),
-        ],
-        np.int32,
-    ),
-)  # fmt: skip
-"""With edges of one metre about its origin."""
+CUBE = cube()
 
 
 class NoCompartment(ValueError):
@@ -73,14 +64,14 @@ def compartment_at(index: SceneIndex, point: Vec, normal: Vec) -> Compartment:
     may stand in it. An open side ends where the floor ends.
     """
     start = point + SKIN * normal
-    below = first_hit(index, start, np.array([0.0, -1.0, 0.0]))
+    below = first_hit(index, start, -PLUMB)
     if below is None or below.normal[1] < LEVEL:
         raise NoCompartment("there is no level floor under that point; press into a compartment, or on its floor")
     floor = index.pieces[index.keys[below.row] or ""]
     mesh = index.mesh_of(floor)
     world = Mesh(floor.pose.apply(mesh.vertices), mesh.faces)
     angle = angle_of(world)
-    turn = rotation_about(np.array([0.0, 1.0, 0.0]), angle)
+    turn = rotation_about(PLUMB, angle)
     rows = [row for key, row in index.row.items() if index.pieces[key].role == "bearer" or row == below.row]
     plates = Plates(index, rows, turn)
     edges = world.vertices @ turn
@@ -108,7 +99,7 @@ def compartment_at(index: SceneIndex, point: Vec, normal: Vec) -> Compartment:
 
 def height_over(plates: Plates, at: Vec, walls: float) -> float:
     """Metres over the floor at ``at`` (3,) of the frame to what covers it, else to the top of the ``walls``."""
-    up = plates.reach(at + (SKIN + 0.5 * NEEDLE) * UP, np.full(3, NEEDLE), UP)
+    up = plates.reach(at + (SKIN + 0.5 * NEEDLE) * PLUMB, np.full(3, NEEDLE), PLUMB)
     if up is not None and up < MOST_REACH:
         return up + SKIN + NEEDLE
     return walls - float(at[1]) if walls - at[1] > LEAST_SIZE else OPEN_HEIGHT

@@ -18,7 +18,7 @@ from brickseat_core.fill.fields import Field, Taste, cheapest
 from brickseat_core.fill.recipe import MOST_PLACED, FillRecipe
 from brickseat_core.fill.room import WALLS, Body, Room
 from brickseat_core.fill.seating import LIFT, Failed, Stand, can_be_carried_in, seated, turned_a_little
-from brickseat_core.fill.shapes import Shape, bases_of_rule, is_boxy, shapes_of, sizes_of
+from brickseat_core.fill.shapes import Shape, bases_of_rule, box_at, is_boxy, shapes_of, sizes_of
 from brickseat_core.fill.spans import SLACK
 from brickseat_core.fit.measuring import bands
 from brickseat_core.many.chance import chances, channel
@@ -48,6 +48,8 @@ MOST_ASKEW, ASKEW_TRIES = 9.0, 3
 """Degrees that a piece is turned out of its row at most, half of it when that finds no room, and so on."""
 VOID, TOUCH, MOST_TOUCH, LEFT, MOST_NOISE = 1.0, 0.35, 1.5, 0.003, 0.6
 """Against a mean height: room lost below a piece, sides that touch something and at most, the left end, and chance at its roughest."""
+MIDDLE_CELLS = 1.6
+"""Cells within which what stands below is set over in the middle."""
 SUNKEN = 0.25
 """Share of its height by which a piece that does not nest may stand lower than its place was told to be."""
 IN_WORDS: dict[str, str] = {
@@ -104,7 +106,7 @@ class Filling:
     _tried: dict[int, int] = field(default_factory=dict)
     _bodies: list[Body] = field(default_factory=list)
     _levels: dict[str, int] = field(default_factory=dict)
-    _middles: list[tuple[Vec, float]] = field(default_factory=list)
+    _middles: dict[tuple[int, int], list[tuple[Vec, float]]] = field(default_factory=dict)
 
     def run(self) -> Filled:
         """Place it. Raises BadRecipe, and GivenUp where the deadline says so."""
@@ -133,12 +135,12 @@ class Filling:
 
     def _grid(self) -> tuple[float, dict[Key, list[Shape]]]:
         """The size of a cell, and the shapes of each prop in each of its sizes on such a grid."""
-        extent = self._bay.in_frame.max(axis=(0, 1)) - self._bay.in_frame.min(axis=(0, 1))
+        extent = np.ptp(self._bay.solid.vertices @ self._bay.turn, axis=0)
         h = math.inf
         for number, (prop, bases) in enumerate(zip(self.props, self._bases, strict=True)):
             for basis in bases:
-                vertices = prop.mesh.used_vertices @ basis.T
-                plan = (vertices.max(axis=0) - vertices.min(axis=0))[[0, 2]]
+                lo, hi = box_at(prop.mesh, basis)
+                plan = (hi - lo)[[0, 2]]
                 cells = BOX_CELLS if is_boxy(prop.mesh, basis) else ROUND_CELLS
                 h = min(h, self._sizes[number][0] * float(plan.min()) / cells)
         h = max(FINEST, min(h, float(extent[[0, 2]].max())))
@@ -334,13 +336,19 @@ class Filling:
 
     def _middle_below(self, middle: Vec, foot: float) -> Vec | None:
         """(2,) along x and z, the middle of what is not a box and stands nearest below, within a cell or so."""
-        reach = 1.6 * self._room.h
-        best, least = None, reach
-        for at, bottom in self._middles:
+        best, least = None, MIDDLE_CELLS * self._room.h
+        i, j = self._cell_of(middle)
+        around = range(-math.ceil(MIDDLE_CELLS), math.ceil(MIDDLE_CELLS) + 1)
+        for at, bottom in (m for a in around for b in around for m in self._middles.get((i + a, j + b), ())):
             away = math.hypot(at[0] - middle[0], at[2] - middle[2])
             if away < least and bottom < foot:
                 best, least = at[[0, 2]], away
         return best
+
+    def _cell_of(self, at: Vec) -> tuple[int, int]:
+        """The cell of the grid that a point (3,) of the frame is in."""
+        x0, z0, h = self._room.grid
+        return math.floor((at[0] - x0) / h), math.floor((at[2] - z0) / h)
 
     def _exact(
         self, shape: Shape, corner: Vec, lift: float, pushes: list[Vec], number: int, rests: bool
@@ -402,7 +410,8 @@ class Filling:
         self._bodies.append(body)
         if shape is not None and not shape.boxy:
             corner = self._bay.turn.T @ piece.pose.origin
-            self._middles.append((corner + 0.5 * (shape.lo + shape.hi), float(corner[1] + shape.lo[1])))
+            middle = corner + 0.5 * (shape.lo + shape.hi)
+            self._middles.setdefault(self._cell_of(middle), []).append((middle, float(corner[1] + shape.lo[1])))
         for (kind, _), fields in self._fields.items():
             for each in fields:
                 each.add(body.as_for(each.shape, self.recipe.props[kind].nest))

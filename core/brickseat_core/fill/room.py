@@ -22,6 +22,7 @@ from brickseat_core.fill.spans import (
 from brickseat_core.scene import Piece, Pose, Prop, Vec
 
 WALLS = "the walls of the bay"
+NONE = np.zeros((0, 3, 3))
 ABOUT = 1e-3
 """Metres about the bay in which what stands is looked at."""
 
@@ -91,7 +92,8 @@ class Room:
             row = self.index.row[key]
             if row in self._keep_out_rows:
                 continue
-            triangles = self._near(piece)
+            whole = self._in_frame(piece) if self._may_reach_in(piece) else NONE
+            triangles = self._near(whole)
             if not len(triangles):
                 continue
             mesh = self.index.mesh_of(piece)
@@ -105,7 +107,6 @@ class Room:
                 block_surface_kernel(*cells, triangles, *self.grid, upright)
                 if mesh.health.closed and placed.sense[row] != 0.0:
                     # Its whole shape: where a line goes in may be far above or below the bay.
-                    whole = self._in_frame(piece)
                     block_inside_kernel(*cells, whole, *self.grid, int(sense))
                 elif placed.sense[row] != 0.0:
                     block_ground_kernel(*cells, triangles, *self.grid)
@@ -118,13 +119,13 @@ class Room:
         mesh = self.index.mesh_of(piece)
         return np.ascontiguousarray((piece.pose.apply(mesh.vertices) @ self.bay.turn)[mesh.faces])
 
-    def _near(self, piece: Piece) -> Vec:
-        """(n, 3, 3) those triangles of a piece, in the frame of the bay, whose boxes reach into the box of the bay."""
-        box_lo, box_hi = self.index.box_of(piece)
-        corners = self.bay.solid.vertices
-        if (box_hi < corners.min(axis=0) - ABOUT).any() or (box_lo > corners.max(axis=0) + ABOUT).any():
-            return np.zeros((0, 3, 3))
-        triangles = self._in_frame(piece)
+    def _may_reach_in(self, piece: Piece) -> bool:
+        """Whether the box of a piece reaches into that of the bay."""
+        (lo, hi), (bay_lo, bay_hi) = self.index.box_of(piece), self.bay.solid.box
+        return bool((hi >= bay_lo - ABOUT).all() and (lo <= bay_hi + ABOUT).all())
+
+    def _near(self, triangles: Vec) -> Vec:
+        """(n, 3, 3) those of ``triangles`` (m, 3, 3), in the frame of the bay, whose boxes reach into its box."""
         lo, hi = triangles.min(axis=1), triangles.max(axis=1)
         near = ((hi >= self.lo - ABOUT) & (lo <= self.hi + ABOUT)).all(axis=1)
         return np.ascontiguousarray(triangles[near])

@@ -14,6 +14,7 @@ from brickseat_core.fill.room import Room
 from brickseat_core.fill.shapes import Shape
 from brickseat_core.fit.measuring import bands, cuts_something, measure_fit, triple
 from brickseat_core.fit.rest import rest_once, tilt_between
+from brickseat_core.placing.frames import PLUMB
 from brickseat_core.placing.sliding import pushed
 from brickseat_core.scene import Piece, Pose, Vec, rotation_about
 from brickseat_core.tolerances import CONTACT_EPSILON
@@ -32,7 +33,6 @@ OFF = 2e-5
 """Metres a piece is raised before it is carried out, so that it does not scrape."""
 CARRIED_UP = 1.2
 """Heights of itself that a piece is raised at most, to be carried out over what stands before it."""
-UP = np.array([0.0, 1.0, 0.0])
 MOST_TILT_DEG = 40.0
 
 
@@ -158,7 +158,7 @@ def turned_a_little(room: Room, piece: Piece, shape: Shape, degrees: float, tole
     lo, hi = room.index.box_of(piece)
     middle = 0.5 * (lo + hi)
     a, own, down = np.radians(degrees), room.bay.turn, room.bay.down
-    turn = own @ rotation_about(UP, a) @ own.T
+    turn = own @ rotation_about(PLUMB, a) @ own.T
     front = own @ room.bay.front
     right = np.cross(front, down)
     wider = 0.5 * abs(np.sin(a)) * (shape.hi - shape.lo)

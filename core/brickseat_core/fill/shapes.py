@@ -10,7 +10,7 @@ from brickseat_core.fill.spans import extents_kernel
 from brickseat_core.many.chance import chances
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.meshes.sides import resting_sides
-from brickseat_core.placing.frames import shortest_rotation
+from brickseat_core.placing.frames import PLUMB, shortest_rotation
 from brickseat_core.scene import Vec, rotation_about
 
 BOXY = 0.97
@@ -24,8 +24,6 @@ SIZES = 5
 MOST_SIZES = 12
 SAME_HEIGHT = 1e-7
 """Metres within which two shapes are the same cell by cell."""
-DOWN = np.array([0.0, -1.0, 0.0])
-UP = np.array([0.0, 1.0, 0.0])
 
 
 class Raster(NamedTuple):
@@ -77,7 +75,7 @@ def sides_of(mesh: Mesh, rule: FillRule) -> list[Vec]:
     """(3, 3) rotations that bring each side that it may stand on down."""
     if rule.sides == "base":
         return [np.eye(3)]
-    found = [tidy(shortest_rotation(np.array(side.down), DOWN)) for side in resting_sides(mesh)[:MOST_SIDES]]
+    found = [tidy(shortest_rotation(np.array(side.down), -PLUMB)) for side in resting_sides(mesh)[:MOST_SIDES]]
     return found or [np.eye(3)]
 
 
@@ -87,10 +85,16 @@ def tidy(rotation: Vec) -> Vec:
     return np.where(np.abs(rotation - whole) < 1e-12, whole, rotation) + 0.0
 
 
+def box_at(mesh: Mesh, basis: Vec) -> tuple[Vec, Vec]:
+    """The axis-aligned box (lo, hi) of a mesh at a basis, about its origin: of its corners, not of its own box."""
+    vertices = mesh.used_vertices @ basis.T
+    return vertices.min(axis=0), vertices.max(axis=0)
+
+
 def is_boxy(mesh: Mesh, basis: Vec) -> bool:
     """Whether a mesh at a basis all but fills its axis-aligned box."""
-    vertices = mesh.used_vertices @ basis.T
-    extent = vertices.max(axis=0) - vertices.min(axis=0)
+    lo, hi = box_at(mesh, basis)
+    extent = hi - lo
     volume = abs(mesh.mass[0] * float(np.linalg.det(basis)))
     return mesh.health.closed and volume > BOXY * float(np.prod(extent))
 
@@ -99,7 +103,7 @@ def bases_of_rule(mesh: Mesh, rule: FillRule, seed: int) -> list[Vec]:
     """(3, 3) bases of size 1 that a prop may have, in the frame of the grid."""
     sides = sides_of(mesh, rule)
     turns = turns_of(rule, seed)
-    return [tidy(rotation_about(UP, np.radians(turn)) @ side) for side in sides for turn in turns]
+    return [tidy(rotation_about(PLUMB, np.radians(turn)) @ side) for side in sides for turn in turns]
 
 
 def shapes_of(mesh: Mesh, prop: int, bases: Iterable[Vec], size: float, h: float) -> list[Shape]:
@@ -124,9 +128,7 @@ def shape_of(mesh: Mesh, prop: int, size: float, basis: Vec, h: float) -> Shape:
     A box has only so many cells as it covers wholly: it is brought up to what stands beside it afterwards. All else has each
     cell that it reaches.
     """
-    vertices = mesh.vertices @ basis.T
-    lo, hi = mesh.used_vertices @ basis.T, mesh.used_vertices @ basis.T
-    lo, hi = lo.min(axis=0), hi.max(axis=0)
+    lo, hi = box_at(mesh, basis)
     centre = float((basis @ mesh.mass[1])[1])
     boxy = is_boxy(mesh, basis)
     if boxy:
@@ -134,7 +136,7 @@ def shape_of(mesh: Mesh, prop: int, size: float, basis: Vec, h: float) -> Shape:
         raster = Raster(0, 0, np.full((wx, wz), lo[1]), np.full((wx, wz), hi[1]))
     else:
         wx, wz = (max(1, int(np.ceil((hi[k] - lo[k]) / h - 1e-6))) for k in (0, 2))
-        triangles = np.ascontiguousarray(vertices[mesh.faces])
+        triangles = np.ascontiguousarray((mesh.vertices @ basis.T)[mesh.faces])
         raster = Raster(0, 0, *extents_kernel(triangles, lo[0], lo[2], h, wx, wz))
     return Shape(prop, size, basis, lo, hi, boxy, centre, raster)
 

@@ -74,8 +74,9 @@ def block(lo, hi, count, i, j, low, high):  # type: ignore[no-untyped-def]
 
 
 @nested_inner_kernel
-def cut_to_slab(source, n, axis, low, high, work, out):  # type: ignore[no-untyped-def]
-    """The corners of a polygon (n, 3) cut to ``low`` … ``high`` along an axis, written into ``out``; how many they are.
+def cut_at(source, n, axis, bound, sign, out):  # type: ignore[no-untyped-def]
+    """The corners of a polygon (n, 3) on one side of a plane across an axis, those beyond ``bound`` for a ``sign`` of +1, written into
+    ``out``; how many they are.
 
     Sutherland and Hodgman, "Reentrant polygon clipping", 1974.
     """
@@ -83,29 +84,22 @@ def cut_to_slab(source, n, axis, low, high, work, out):  # type: ignore[no-untyp
     for k in range(n):
         m = k + 1 if k + 1 < n else 0
         a, b = source[k, axis], source[m, axis]
-        if a >= low:
+        if sign * (a - bound) >= 0.0:
             for c in range(3):
-                work[kept, c] = source[k, c]
+                out[kept, c] = source[k, c]
             kept += 1
-        if (a < low < b) or (b < low < a):
-            f = (low - a) / (b - a)
+        if (a < bound < b) or (b < bound < a):
+            f = (bound - a) / (b - a)
             for c in range(3):
-                work[kept, c] = source[k, c] + f * (source[m, c] - source[k, c])
-            kept += 1
-    n, kept = kept, 0
-    for k in range(n):
-        m = k + 1 if k + 1 < n else 0
-        a, b = work[k, axis], work[m, axis]
-        if a <= high:
-            for c in range(3):
-                out[kept, c] = work[k, c]
-            kept += 1
-        if (a < high < b) or (b < high < a):
-            f = (high - a) / (b - a)
-            for c in range(3):
-                out[kept, c] = work[k, c] + f * (work[m, c] - work[k, c])
+                out[kept, c] = source[k, c] + f * (source[m, c] - source[k, c])
             kept += 1
     return kept
+
+
+@nested_inner_kernel
+def cut_to_slab(source, n, axis, low, high, work, out):  # type: ignore[no-untyped-def]
+    """The corners of a polygon (n, 3) cut to ``low`` … ``high`` along an axis, written into ``out``; how many they are."""
+    return cut_at(work, cut_at(source, n, axis, low, 1.0, work), axis, high, -1.0, out)
 
 
 @kernel

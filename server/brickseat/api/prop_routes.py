@@ -25,8 +25,10 @@ from brickseat.store.models import StoredProp
 from brickseat.store.physical import properties_of
 from brickseat.store.shelving import light_file, mesh_of, prop_of, shelve
 from brickseat_core.contact.index import SceneIndex
+from brickseat_core.fill.recipe import fill_rule_json
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_build import Paint, Surface, prop_document
+from brickseat_core.formats.prop_list import BadRow, csv_of_rules, rules_of_csv
 from brickseat_core.gravity.materials import MATERIALS, mass_of
 from brickseat_core.gravity.shapes import SHAPE_KINDS, ShapeKind
 from brickseat_core.meshes import bearers
@@ -351,3 +353,24 @@ def order(request: HttpRequest, item: str) -> Any:
     except KeyError:
         raise HttpError(404, "the prop house has no such thing; look at its list again") from None
     return Status(202, None)
+
+
+@router.post("/prop-lists/read", response={200: schemas.ListSchema, **PROBLEMS})
+def read_list(request: HttpRequest, asked: schemas.ListAsked) -> Any:
+    """A list of props out of a table, for the recipe of a fill. Raises FileError, which says which rows are wrong."""
+    user_of(request)
+
+    def named(name: str) -> dict[str, str]:
+        if name not in asked.props:
+            raise BadRow(f"prop: no prop of the trolley is called {name!r}; put it on the trolley first")
+        return {"prop": asked.props[name]}
+
+    return {"props": rules_of_csv(asked.text, "the list", named)}
+
+
+@router.post("/prop-lists/write", response={200: schemas.ListWritten, **PROBLEMS})
+def write_list(request: HttpRequest, asked: schemas.ListToWrite) -> Any:
+    """The props of a fill recipe as a table."""
+    user_of(request)
+    rules = [fill_rule_json(rule) for rule in asked.props]
+    return {"text": csv_of_rules(rules, lambda rule: asked.names.get(rule.get("prop", ""), rule.get("prop", "")))}

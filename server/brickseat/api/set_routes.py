@@ -36,10 +36,8 @@ from brickseat.store.volumes import PAPER_BOX, paper_box
 from brickseat_core.contact.section import section
 from brickseat_core.deadline import Deadline, GivenUp
 from brickseat_core.fill.compartment import NoCompartment, compartment_at
-from brickseat_core.fill.recipe import fill_rule_json
 from brickseat_core.fit.encoding import encode_fit, encode_verdict
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.prop_list import BadRow, csv_of_rules, rules_of_csv
 from brickseat_core.gravity.pouring import PourSlip
 from brickseat_core.gravity.settling import SettleSlip
 from brickseat_core.many.places import Places, dots_of
@@ -252,27 +250,6 @@ def bay(request: HttpRequest, key: uuid.UUID, asked: schemas.BayAsked) -> Any:
     except NoCompartment as problem:
         raise MoveRefused(str(problem)) from None
     return json_answer({"pose": encode_pose(found.pose), "floor": found.floor})
-
-
-@router.post("/prop-lists/read", response={200: schemas.ListSchema, **PROBLEMS})
-def read_list(request: HttpRequest, asked: schemas.ListAsked) -> Any:
-    """A list of props out of a table, for the recipe of a fill. Raises FileError, which says which rows are wrong."""
-    user_of(request)
-
-    def named(name: str) -> dict[str, str]:
-        if name not in asked.props:
-            raise BadRow(f"prop: no prop of the trolley is called {name!r}; put it on the trolley first")
-        return {"prop": asked.props[name]}
-
-    return {"props": rules_of_csv(asked.text, "the list", named)}
-
-
-@router.post("/prop-lists/write", response={200: schemas.ListWritten, **PROBLEMS})
-def write_list(request: HttpRequest, asked: schemas.ListToWrite) -> Any:
-    """The props of a fill recipe as a table."""
-    user_of(request)
-    rules = [fill_rule_json(rule) for rule in asked.props]
-    return {"text": csv_of_rules(rules, lambda rule: asked.names.get(rule.get("prop", ""), rule.get("prop", "")))}
 
 
 @router.get("/sets/{uuid:key}/history/{int:number}", response={200: list[set_schemas.PieceSchema], **PROBLEMS})

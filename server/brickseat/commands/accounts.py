@@ -1,27 +1,16 @@
 """Accounts of the web application: made, listed, and given passwords and tokens from the command line of the server."""
 
 import getpass
-import os
 import sys
 from typing import TYPE_CHECKING
 
 from brickseat.commands.telling import complain
 from brickseat.exit_codes import DONE
+from brickseat.serving import open_database
 from brickseat_core.formats.errors import FileError
 
 if TYPE_CHECKING:
     from django.contrib.auth.models import User
-
-
-def prepare() -> None:
-    """Bring the database up to date."""
-    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "brickseat.settings")
-    import django
-
-    django.setup()
-    from django.core.management import call_command
-
-    call_command("migrate", verbosity=0, interactive=False)
 
 
 def asked_password() -> str:
@@ -36,7 +25,7 @@ def asked_password() -> str:
 
 def run_add(name: str) -> int:
     """A new account. Raises FileError."""
-    prepare()
+    open_database()
     from django.contrib.auth.models import User
     from django.core.exceptions import ValidationError
 
@@ -54,7 +43,7 @@ def run_add(name: str) -> int:
 
 def run_password(name: str) -> int:
     """Another password; whoever is signed in with the old one is signed out. Raises FileError."""
-    prepare()
+    open_database()
     give_password(account(name), asked_password())
     complain([f"changed the password of {name}"], False)
     return DONE
@@ -62,7 +51,7 @@ def run_password(name: str) -> int:
 
 def run_token(name: str) -> int:
     """A new token on standard output; the one before it is no longer good. Raises FileError."""
-    prepare()
+    open_database()
     from brickseat.accounts.models import AccessToken
 
     print(AccessToken.make(account(name)))
@@ -72,7 +61,7 @@ def run_token(name: str) -> int:
 
 def run_list() -> int:
     """Every account on a line of its own: name, whether it may sign in, whether it has a token."""
-    prepare()
+    open_database()
     from django.contrib.auth.models import User
 
     for user in User.objects.select_related("access_token").order_by("username"):

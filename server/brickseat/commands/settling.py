@@ -9,11 +9,12 @@ from brickseat.commands.files import open_set, save, store_moved
 from brickseat.commands.given import Given
 from brickseat.commands.telling import complain, progress, tell_json
 from brickseat.exit_codes import DONE, FAULTS
+from brickseat_core.executing import NoCluster, executor, run_all
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_motion import animate
 from brickseat_core.formats.settle_extras import properties_and_kinds
 from brickseat_core.gravity.settling import Settled, SettleSlip, shapes_for
-from brickseat_core.gravity.trials import NoCluster, Trial, executor, run_all, run_trial, trials_of
+from brickseat_core.gravity.trials import Trial, run_trial, trials_of
 from brickseat_core.gravity.world import NotForGravity
 from brickseat_core.meshes.lengths import in_words
 from brickseat_core.relations.bodies import Joined, whole_bodies

@@ -9,10 +9,10 @@ from brickseat.jobs.settling import tell_job
 from brickseat.jobs.workers import workers
 from brickseat.sets.session import LiveSet
 from brickseat_core import deadline
+from brickseat_core.executing import NoCluster, run_all
 from brickseat_core.fill.filling import Filled
 from brickseat_core.fill.recipe import FillRecipe, checked_fill, fill_json
 from brickseat_core.fill.trials import FillTrial, fill_trials, run_fill_trial
-from brickseat_core.gravity.trials import NoCluster, run_all
 from brickseat_core.many.recipe import BadRecipe
 from brickseat_core.scene import Prop
 from brickseat_core.scene.encoding import encode, encode_pose

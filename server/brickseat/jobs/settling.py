@@ -19,6 +19,7 @@ from brickseat.store.models import StoredProp
 from brickseat.store.physical import properties_of
 from brickseat.store.shelving import shelve
 from brickseat_core.contact.index import SceneIndex
+from brickseat_core.executing import NoCluster, run_all
 from brickseat_core.formats.gltf_build import Paint, Surface, main_paint, prop_document
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.gravity import finish as gravity
@@ -27,7 +28,7 @@ from brickseat_core.gravity.hand import Pull
 from brickseat_core.gravity.pouring import PourSlip, Stream
 from brickseat_core.gravity.settling import Run, Settled, SettleSlip, shapes_for, stepping
 from brickseat_core.gravity.shapes import SHAPE_KINDS, ContactShape, NoShape
-from brickseat_core.gravity.trials import NoCluster, Trial, run_all, run_trial, trials_of
+from brickseat_core.gravity.trials import Trial, run_trial, trials_of
 from brickseat_core.gravity.world import NotForGravity
 from brickseat_core.moves.adopt import AdoptMove
 from brickseat_core.relations.bodies import Joined, whole_bodies

@@ -9,7 +9,7 @@ from contextlib import contextmanager
 
 from django.conf import settings
 
-from brickseat_core.gravity.trials import executor, local_workers
+from brickseat_core.executing import executor, local_workers
 
 
 class Workers:

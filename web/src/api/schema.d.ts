@@ -97,7 +97,7 @@ export interface paths {
          * Read List
          * @description A list of props out of a table, for the recipe of a fill. Raises FileError, which says which rows are wrong.
          */
-        post: operations["brickseat_api_set_routes_read_list"];
+        post: operations["brickseat_api_prop_routes_read_list"];
         delete?: never;
         options?: never;
         head?: never;
@@ -117,7 +117,7 @@ export interface paths {
          * Write List
          * @description The props of a fill recipe as a table.
          */
-        post: operations["brickseat_api_set_routes_write_list"];
+        post: operations["brickseat_api_prop_routes_write_list"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4841,7 +4841,7 @@ export interface operations {
             };
         };
     };
-    brickseat_api_set_routes_read_list: {
+    brickseat_api_prop_routes_read_list: {
         parameters: {
             query?: never;
             header?: never;
@@ -4928,7 +4928,7 @@ export interface operations {
             };
         };
     };
-    brickseat_api_set_routes_write_list: {
+    brickseat_api_prop_routes_write_list: {
         parameters: {
             query?: never;
             header?: never;

@@ -1,10 +1,13 @@
 /** Words that the slips of recipes share: ranges, clauses that may be left out, and what is done with a recipe that the set keeps. */
 import { DropdownMenu } from "radix-ui";
 import { type ReactNode, useMemo, useState } from "react";
+import { toast } from "sonner";
 
 import type { Schemas } from "../api/client";
 import { make } from "../stage/making";
 import { useParts } from "../state";
+import type { Filling } from "../state/fill";
+import type { Recipe } from "../state/scatter";
 import { QuietButton } from "../ui/buttons";
 import { numbersOf } from "./figures";
 import { NumberWord, TextWord } from "./words";
@@ -127,20 +130,21 @@ type Exceptions = Schemas["Exceptions"];
 /** What is done with the recipe in hand, once the set keeps it. `stand`: how its pieces are said to be there. */
 export function KeptRecipe(props: {
   record: Schemas["RecipeSchema"];
-  exceptions: Exceptions | undefined;
+  /** The same as it is said now. */
+  recipe: Recipe | Filling;
   name: string;
   stand: string;
   onExceptions: (exceptions: Exceptions) => void;
   onName: (name: string) => void;
   onRoll: () => void;
-  onCopy: () => void;
   onForgotten: () => void;
   /** What else may be done with it. */
   children?: ReactNode;
 }) {
   const { pieces, select } = useParts("pieces", "select");
   const [clearing, setClearing] = useState(false);
-  const { record, exceptions } = props;
+  const { record, recipe } = props;
+  const { exceptions } = recipe;
   const own = useMemo(
     () => [...pieces.values()].filter((p) => p.recipe === record.key).map((p) => p.key),
     [pieces, record.key],
@@ -183,7 +187,7 @@ export function KeptRecipe(props: {
         <QuietButton onClick={props.onRoll}>Roll again</QuietButton>
         <QuietButton onClick={() => select(own)}>Select all</QuietButton>
         {props.children}
-        <QuietButton onClick={props.onCopy}>Copy as text</QuietButton>
+        <QuietButton onClick={() => void copyAsText(recipe)}>Copy as text</QuietButton>
         {clearing ? (
           <>
             <QuietButton onClick={() => void clear(false)}>take all away</QuietButton>
@@ -196,4 +200,9 @@ export function KeptRecipe(props: {
       </p>
     </>
   );
+}
+
+async function copyAsText(recipe: Recipe | Filling): Promise<void> {
+  await navigator.clipboard.writeText(JSON.stringify(recipe, null, 1));
+  toast("The recipe is copied as text.");
 }

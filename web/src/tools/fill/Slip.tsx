@@ -6,16 +6,14 @@ import { inCount, inDegrees, inLargeLength, inLength, inPercent, inShares } from
 import { KeptRecipe, KeptRecipes, MoreWord, RangeWords, Said } from "../../slip/recipeWords";
 import { ChoiceWord, NumberWord } from "../../slip/words";
 import { stopMove } from "../../stage/making";
-import { useParts, useStage } from "../../state";
+import { useParts } from "../../state";
 import type { Filling } from "../../state/fill";
 import { ActionButton, QuietButton } from "../../ui/buttons";
-import { copyAsText } from "../scatter/recipes";
 import {
   FILL_CLAUSES,
   PAPER_BOX,
   TRIALS,
   adoptFilling,
-  enoughFilled,
   fill,
   fillAnew,
   loosenTop,
@@ -384,7 +382,7 @@ function Doing() {
           </span>
         </p>
         <p className="mt-2 flex items-baseline gap-4">
-          <ActionButton onClick={() => enoughFilled(coming.ask)}>Enough, keep these</ActionButton>
+          <ActionButton onClick={() => void stopMove(coming.ask, true)}>Enough, keep these</ActionButton>
           <QuietButton onClick={() => void stopMove(coming.ask)}>Discard</QuietButton>
         </p>
       </div>
@@ -402,13 +400,12 @@ function Doing() {
       {record && (
         <KeptRecipe
           record={record}
-          exceptions={filling.exceptions}
+          recipe={filling}
           name={fillingName}
           stand="stand"
           onExceptions={(exceptions) => setFilling({ exceptions })}
           onName={(name) => set({ fillingName: name })}
           onRoll={fillAnew}
-          onCopy={() => void copyAsText(useStage.getState().filling)}
           onForgotten={() => takeUpFilling(null)}
         >
           <QuietButton onClick={() => void loosenTop()}>Loosen the top</QuietButton>

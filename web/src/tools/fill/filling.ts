@@ -12,7 +12,7 @@ import {
   wanted,
 } from "../../api/client";
 import { beginSettle, begun, discard } from "../../gravity/beginning";
-import { make, stopMove } from "../../stage/making";
+import { make } from "../../stage/making";
 import { useStage } from "../../state";
 import { type FillRule, type Filling, NO_BAY } from "../../state/fill";
 import type { DrawnBox } from "../boxDrag";
@@ -244,11 +244,6 @@ export async function loosenTop(): Promise<void> {
   setSettle({ what: "selected", lift: 0, jitter: LOOSENED_BY, hand: "no", trials: 1 });
   setVerb("settle");
   await beginSettle();
-}
-
-/** The filling that goes on is enough: what stands is kept. */
-export function enoughFilled(ask: string): void {
-  void stopMove(ask, true);
 }
 
 /** The region that is filled, where it is a box, made another size. `low`, `high`: how far each of its faces is moved outward. */

@@ -5,7 +5,7 @@ import { make } from "../../stage/making";
 import { useParts, useStage } from "../../state";
 import type { Asking, PropRule, Recipe } from "../../state/scatter";
 import { ActionButton, QuietButton } from "../../ui/buttons";
-import { CLAUSES, copyAsText, isLaid, lay, moreOf, pasteText, reRoll, whyNot } from "./recipes";
+import { CLAUSES, isLaid, lay, moreOf, pasteText, reRoll, whyNot } from "./recipes";
 
 const MOST_LAID = 20_000;
 const SIZES = { ...inPercent, step: 0.05, min: 0.05, max: 10 };
@@ -527,13 +527,12 @@ function Doing() {
       {record && (
         <KeptRecipe
           record={record}
-          exceptions={recipe.exceptions}
+          recipe={recipe}
           name={recipeName}
           stand="lie"
           onExceptions={(exceptions) => setRecipe({ exceptions })}
           onName={(name) => set({ recipeName: name })}
           onRoll={reRoll}
-          onCopy={() => void copyAsText(recipe)}
           onForgotten={() => takeUp(null)}
         />
       )}

@@ -244,11 +244,6 @@ export function reRoll(): void {
   void lay();
 }
 
-export async function copyAsText(recipe: object): Promise<void> {
-  await navigator.clipboard.writeText(JSON.stringify(recipe, null, 1));
-  toast("The recipe is copied as text.");
-}
-
 /** The recipe of a text. What it names and this set does not have is left out. Throws an Error that says what is wrong. */
 export function recipeOfText(
   text: string,
