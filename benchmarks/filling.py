@@ -99,6 +99,7 @@ JAR = thrown(
 )
 BOWL = thrown((0, 0), (0.03, 0), (0.07, 0.05), (0.065, 0.05), (0.028, 0.006), (0, 0.006))
 MUG = thrown((0, 0), (0.04, 0), (0.042, 0.09), (0.038, 0.09), (0.036, 0.006), (0, 0.006))
+TIN = thrown((0, 0), (0.06, 0), (0.06, 0.2), (0, 0.2))
 BOXES = {"large crate": box(0.3, 0.2, 0.25), "crate": box(0.17, 0.13, 0.22), "small crate": box(0.11, 0.09, 0.15)}
 
 
@@ -118,6 +119,7 @@ SCENES = [
     Scene("bricks on any side, turned 30°", turned(box(0.8, 0.62, 0.43), 30.0), {"brick": (BRICK, ANY)}, "2 s for 100"),
     Scene("mixed boxes", box(1.1, 0.7, 0.6), MIXED, "74 %, at best 80"),
     Scene("1,000 bricks", box(2.0, 0.6, 1.0), {"brick": (BRICK, {})}, "15 s, at best 8"),
+    Scene("tins in rows", box(1.0, 0.61, 1.0), {"tin": (TIN, {})}, "192 straight"),
     Scene("nested bowls", box(0.8, 0.4, 0.3), {"bowl": (BOWL, {})}, "5 s for 100"),
     Scene("L: jars, bowls and tiles", plan_of_l(1.2, 0.4, 1.0), {"jar": (JAR, {"turn_step_deg": 0}), "bowl": (BOWL, {}), "tile": (TILE, {})}),
     Scene("vault: jars and mugs", vault(0.7, 0.6, 0.5), {"jar": (JAR, {}), "mug": (MUG, {"turn_step_deg": 45})}, "5 s for 100"),

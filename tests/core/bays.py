@@ -101,6 +101,7 @@ TILE = on_foot(box(0.15, 0.015, 0.15))
 CRATE = on_foot(box(0.3, 0.2, 0.25))
 POT = revolved([(0, 0), (0.04, 0), (0.06, 0.05), (0.05, 0.12), (0.04, 0.12), (0.05, 0.05), (0, 0.01)], 16)
 BOWL = revolved([(0, 0), (0.03, 0), (0.07, 0.05), (0.065, 0.05), (0.028, 0.006), (0, 0.006)], 20)
+TIN = revolved([(0, 0), (0.06, 0), (0.06, 0.2), (0, 0.2)], 48)
 PROPS = {
     name: Prop(name, name, mesh)
     for name, mesh in {
@@ -109,6 +110,7 @@ PROPS = {
         "crate": CRATE,
         "pot": POT,
         "bowl": BOWL,
+        "tin": TIN,
         "stone": stone(0.05, 2),
     }.items()
 }

@@ -195,6 +195,42 @@ def test_bowls_nest_where_they_may() -> None:
         assert all(bounds(q)[1][1] <= bounds(p)[0][1] + 0.25 * 0.05 for q in over)
 
 
+@pytest.mark.parametrize(
+    ("across", "up", "along", "count"),
+    [
+        (
+            1.0,
+            0.2,
+            1.0,
+            68,
+        ),  # nine rows of eight and seven in the gaps of each other, where eight by eight go in straight
+        (0.84, 0.4, 1.5, 182),
+        (1.0, 0.2, 0.5, 32),  # eight by four straight, 30 in the gaps
+        (0.25, 0.2, 0.5, 8),
+    ],
+)
+def test_round_tins_stand_in_the_rows_that_hold_most(across: float, up: float, along: float, count: int) -> None:
+    bay = compartment(across, up, along, 20.0)
+    on = dressed(shelf(across, up, along, 20.0), bay)
+    pieces = filled(on, "tin")
+    assert len(pieces) == count
+    assert_all_sit_inside(on, bay)
+    # Layer by layer, and the first one is numbered first.
+    heights = [pieces[number].pose.position[1] for number in sorted(pieces)]
+    assert heights == pytest.approx(sorted(heights), abs=1e-6)
+
+
+def test_rows_in_the_gaps_begin_at_the_front_where_that_comes_first() -> None:
+    bay = compartment(1.0, 0.25, 1.0)
+    on = dressed(shelf(1.0, 0.25, 1.0), bay)
+    pieces = filled(on, "tin", first_row="front", front_room_m=0.05)
+    assert_all_sit_inside(on, bay)
+    assert len(pieces) >= 60
+    z = [pieces[number].pose.position[2] for number in sorted(pieces)]
+    assert z[0] == max(z)
+    assert z[0] == pytest.approx(0.5 - 0.05 - 0.06, abs=EXACT)
+
+
 def highest_stack(on: Dressed) -> int:
     """How many stand on each other at most. What only leans on others may stand on the floor."""
     feet = {p.key: bounds(p)[0][1] for p in placed(on).values()}

@@ -17,6 +17,7 @@ from brickseat_core.fill.bay import bay_of
 from brickseat_core.fill.fields import Field, Taste, cheapest
 from brickseat_core.fill.recipe import MOST_PLACED, FillRecipe
 from brickseat_core.fill.room import WALLS, Body, Room
+from brickseat_core.fill.rows import fullest_rows, places_on_floor, radius_of
 from brickseat_core.fill.seating import LIFT, Failed, Stand, can_be_carried_in, seated, turned_a_little
 from brickseat_core.fill.shapes import Shape, bases_of_rule, box_at, is_boxy, shapes_of, sizes_of
 from brickseat_core.fill.spans import SLACK
@@ -82,6 +83,11 @@ class Filled:
         )
 
 
+def lift_of(headroom: float) -> float:
+    """Metres by which a piece begins above its place, where it has so much ``headroom``."""
+    return min(LIFT, 0.5 * max(0.0, headroom - 2.0 * SLACK))
+
+
 @dataclass
 class Filling:
     """A recipe being placed in ``places``, whose index is a fork that is its own. ``props``: of its rules, in their order.
@@ -128,6 +134,7 @@ class Filling:
         self._number = 0
         try:
             self._stand()
+            self._stand_in_rows()
             self._rounds()
         finally:
             index.remove(WALLS)
@@ -210,6 +217,55 @@ class Filling:
             if len(self._placed) >= self._most or barren == MOST_BARREN or nothing_left or self.deadline.enough():
                 return
 
+    def _stand_in_rows(self) -> None:
+        """Round pieces of one kind, neat and as full as it goes: in the rows that hold most, and one on the other over them."""
+        recipe = self.recipe
+        if len(self.props) > 1 or len(self._sizes[0]) > 1 or recipe.rough > 0.0 or self._wanted is not None:
+            return
+        fields = self._fields_of((0, 0))
+        radius = radius_of(self.props[0].mesh, fields[0].shape) if len(fields) == 1 else None
+        if radius is None:
+            return
+        room, shape, field = self._room, fields[0].shape, fields[0]
+        front = self._bay.front[[0, 2]]
+        away = front if recipe.first_row == "back" else -front
+        lo = room.lo[[0, 2]] + recipe.front_room_m * np.maximum(-front, 0.0)
+        hi = room.hi[[0, 2]] - recipe.front_room_m * np.maximum(front, 0.0)
+        corners = fullest_rows(places_on_floor(field), lo, hi, room.lo[[0, 2]], radius, room.h, away)
+        floor = float(field.height.min(initial=np.inf)) + shape.lo[1]
+        high = float(shape.hi[1] - shape.lo[1])
+        stacks = [np.array([x, floor, z]) for x, z in corners]
+        for _ in range(recipe.most_stacked or MOST_PLACED):
+            higher = []
+            for corner in stacks:
+                if self.deadline.enough():
+                    return
+                self.deadline.check(len(self._placed), 0)
+                top = self._stand_at(shape, corner, lift_of(float(room.hi[1]) - float(corner[1]) - high))
+                if top is not None:
+                    higher.append(np.array([corner[0], top, corner[2]]))
+            if not higher:
+                return
+            stacks = higher
+
+    def _stand_at(self, shape: Shape, corner: Vec, lift: float) -> float | None:
+        """Place the next piece with its least corner at ``corner`` (3,) of the frame; the height of its top, None where it cannot stand there."""
+        self._number += 1
+        while self._number in self._placed:
+            self._number += 1
+        found = self._exact(shape, corner, lift, [], self._number, False)
+        if isinstance(found, Stand) and self._is_carried_in(found):
+            stands = float((self._bay.turn.T @ found.piece.pose.origin)[1] + shape.lo[1])
+            if self.recipe.props[shape.prop].nest or stands > corner[1] - SUNKEN * float(shape.hi[1] - shape.lo[1]):
+                self._settle_in(found, shape, shape.prop, self._number)
+                return stands + float(shape.hi[1] - shape.lo[1])
+        self._number -= 1
+        return None
+
+    def _is_carried_in(self, stand: Stand) -> bool:
+        """Whether a hand can bring a piece to where it stands, if that is wanted."""
+        return not self.recipe.by_hand or can_be_carried_in(self._room, stand.piece)
+
     @property
     def _most(self) -> int:
         return min(MOST_PLACED, self.recipe.count if self.recipe.count is not None else MOST_PLACED)
@@ -265,11 +321,7 @@ class Filling:
                     found = self._try(*place, number, rests > 0)
                     if isinstance(found, Stand) and self._is_sunken(found.piece, *place):
                         found = Failed.NO_ROOM
-                    if (
-                        isinstance(found, Stand)
-                        and self.recipe.by_hand
-                        and not can_be_carried_in(self._room, found.piece)
-                    ):
+                    if isinstance(found, Stand) and not self._is_carried_in(found):
                         found = Failed.OUT_OF_REACH
                     if isinstance(found, Stand):
                         self._settle_in(found, place[0].shape, kind, number)
@@ -306,7 +358,7 @@ class Filling:
         room, shape = self._room, place.shape
         x0, z0, h = room.grid
         lo = np.array([x0 + i * h, float(place.height[i, j]) + shape.lo[1], z0 + j * h])
-        lift = min(LIFT, 0.5 * max(0.0, float(place.headroom[i, j]) - 2.0 * SLACK))
+        lift = lift_of(float(place.headroom[i, j]))
         back, left = -self._bay.front, np.array([-self._bay.front[2], 0.0, self._bay.front[0]])
         neat = self._chance(number, "neat") >= 0.5 * self.recipe.rough
         if shape.boxy:
