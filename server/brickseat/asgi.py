@@ -1,4 +1,5 @@
-"""HTTP to Django, WebSockets to the live session of a set; the host, and of a WebSocket the origin, is checked before anything else."""
+"""HTTP to Django, WebSockets to the live session of a set. The host, of a request its size, and of a WebSocket the origin are checked
+before anything else."""
 
 import os
 
@@ -11,6 +12,7 @@ from channels.auth import AuthMiddlewareStack
 from channels.routing import ProtocolTypeRouter, URLRouter
 from django.urls import path
 
+from brickseat.admission import Admission
 from brickseat.hosts import KnownHosts
 from brickseat.live.consumer import SetConsumer
 from brickseat.live.origin import SameOrigin
@@ -18,7 +20,7 @@ from brickseat.live.origin import SameOrigin
 application = KnownHosts(
     ProtocolTypeRouter(
         {
-            "http": django_application,
+            "http": Admission(django_application),
             "websocket": SameOrigin(
                 AuthMiddlewareStack(URLRouter([path("ws/sets/<uuid:key>", SetConsumer.as_asgi())]))
             ),

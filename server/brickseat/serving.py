@@ -55,6 +55,15 @@ def open_database() -> None:
     call_command("migrate", verbosity=0, interactive=False)
 
 
+def get_ready() -> None:
+    """What the first ones would else wait for: kernels, and then the process from which those that read files are forked."""
+    from brickseat_core.formats.apart import run_apart
+    from brickseat_core.warm import warm
+
+    warm()
+    run_apart(int)
+
+
 def serve(*, demo: bool, host: str, port: int, open_browser: bool, fd: int | None) -> int:
     """Run until interrupted."""
     if demo:
@@ -69,7 +78,6 @@ def serve(*, demo: bool, host: str, port: int, open_browser: bool, fd: int | Non
 
     from brickseat.asgi import application
     from brickseat_core.meshes.cube import cube
-    from brickseat_core.warm import warm
 
     config = uvicorn.Config(
         application,
@@ -87,7 +95,7 @@ def serve(*, demo: bool, host: str, port: int, open_browser: bool, fd: int | Non
     cube().tree  # noqa: B018
     # A set of thousands is millions of objects that stay: they are looked through for garbage less often.
     gc.set_threshold(GARBAGE_AFTER, 20, 50)
-    threading.Thread(target=warm, daemon=True).start()
+    threading.Thread(target=get_ready, daemon=True).start()
     listener = socket.socket(fileno=fd) if fd is not None else free_socket(host, port)
     name, number = listener.getsockname()[:2]
     shown = "127.0.0.1" if name in ("0.0.0.0", "::") else name

@@ -88,4 +88,6 @@ LOGGING = {
     "disable_existing_loggers": False,
     "handlers": {"console": {"class": "logging.StreamHandler"}},
     "root": {"handlers": ["console"], "level": "WARNING"},
+    # A refusal is an answer, not something to be looked into.
+    "loggers": {"django.request": {"level": "ERROR"}},
 }

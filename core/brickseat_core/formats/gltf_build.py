@@ -19,6 +19,8 @@ from brickseat_core.scene.encoding import encode_seat
 
 GENERATOR = "Brick Seat"
 CREASE_COSINE = 0.78
+MOST_MEETING = 256
+"""Faces at one vertex that are smoothed among each other; where more meet, as in the middle of a fan, each has its own normal."""
 
 
 @dataclass(frozen=True)
@@ -51,10 +53,12 @@ def shaded(surface: Surface) -> tuple[Vec, Vec, NDArray[np.integer[Any]], NDArra
     corners = surface.vertices[surface.faces]
     cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     unit = cross / np.maximum(np.linalg.norm(cross, axis=1), 1e-30)[:, None]
-    # Every corner of a face meets the corners of the other faces at its vertex: all pairs at once.
+    # Every corner of a face meets the corners of the other faces at its vertex: all pairs at once, but where too many meet.
     at = surface.faces.ravel()
+    crowded = np.bincount(at, minlength=len(surface.vertices))[at] > MOST_MEETING
     order = np.argsort(at, kind="stable")
-    degree = np.bincount(at, minlength=len(surface.vertices))
+    order = order[~crowded[order]]
+    degree = np.bincount(at[order], minlength=len(surface.vertices))
     first = np.cumsum(degree) - degree
     mine = np.repeat(order, degree[at[order]])
     within = np.arange(len(mine)) - np.repeat(np.cumsum(degree[at[order]]) - degree[at[order]], degree[at[order]])
@@ -63,6 +67,7 @@ def shaded(surface: Surface) -> tuple[Vec, Vec, NDArray[np.integer[Any]], NDArra
     summed = np.stack(
         [np.bincount(mine[smooth], weights=cross[other[smooth] // 3, k], minlength=len(at)) for k in range(3)], axis=1
     )
+    summed[crowded] = cross[np.flatnonzero(crowded) // 3]
     normals: Vec = unit_or_up(summed.astype(np.float64))
     keys = np.concatenate([at[:, None], np.round(normals * 1e4)], axis=1).astype(np.int64)
     _, chosen, number = np.unique(keys, axis=0, return_index=True, return_inverse=True)

@@ -32,6 +32,8 @@ COMPONENTS: dict[int, np.dtype[Any]] = {
 WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
 UNREAD_COMPRESSION = ("KHR_draco_mesh_compression", "EXT_meshopt_compression", "KHR_meshopt_compression")
 MOST_ELEMENTS = 200_000_000
+MOST_ZEROS = 3_000_000
+"""Elements of an accessor that a file has no bytes for: they cost it nothing, and a reader all."""
 
 Json = dict[str, Any]
 
@@ -212,6 +214,8 @@ class GltfDocument:
             raise FileError(f"{here} claims {count} elements, more than is ever read; export it in parts")
         if "bufferView" in entry:
             values = self._elements(entry["bufferView"], entry.get("byteOffset", 0), dtype, width, count, here)
+        elif count * width > MOST_ZEROS:
+            raise FileError(f"{here} claims {count} elements but has no bytes for them; export it again")
         else:
             values = np.zeros((count, width), dtype)
         if isinstance(entry.get("sparse"), dict):

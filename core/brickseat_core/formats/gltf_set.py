@@ -15,6 +15,7 @@ from brickseat_core.formats.gltf_skin import skin_joints, skinned
 from brickseat_core.meshes.mesh import Mesh, MeshError
 from brickseat_core.scene import (
     DOWN,
+    Names,
     Piece,
     Pose,
     Prop,
@@ -33,6 +34,8 @@ from brickseat_core.tolerances import SEATED_TOLERANCE
 INSTANCING = "EXT_mesh_gpu_instancing"
 TRIANGLES, STRIP, FAN = 4, 5, 6
 NODE_DEPTH = 512
+MOST_INSTANCES = 50_000
+"""Of one node."""
 FILE_ROLES = ("bearer", "prop", "region")
 
 
@@ -96,6 +99,8 @@ def instance_matrices(document: GltfDocument, node: int) -> list[Vec]:
         raise FileError(f"{where} has attributes of different lengths; export it again")
     (count,) = counts
     widths = {"TRANSLATION": 3, "ROTATION": 4, "SCALE": 3}
+    if count > MOST_INSTANCES:
+        raise FileError(f"{where} draws {count} instances; at most {MOST_INSTANCES} are read, export it in parts")
     if any(v.ndim != 2 or v.shape[1] != widths[k] or not np.isfinite(v).all() for k, v in read.items()):
         raise FileError(f"{where} has values that are not finite vectors; export it again")
     out = []
@@ -288,7 +293,7 @@ def read_set(document: GltfDocument, bearers: Iterable[str] = (), tolerance: flo
     bodies: dict[str, Body] = {}
     body_of_node: dict[int, str] = {}
     named: dict[str, str] = {}
-    taken: set[str] = set()
+    names = Names()
     for number in worlds:
         drawn = placements(number) if number not in regions_below else []
         for part in drawn:
@@ -305,12 +310,7 @@ def read_set(document: GltfDocument, bearers: Iterable[str] = (), tolerance: flo
                 base = str(shared or nodes[lead].get("name") or mesh_name(document, part.mesh) or f"node {lead}")
                 if part.instance is not None:
                     base = f"{base} {part.instance + 1}"
-                name = base
-                again = 2
-                while name in taken:
-                    name = f"{base} ({again})"
-                    again += 1
-                taken.add(name)
+                name = names.of(base)
                 first = part if part.instance is not None else Placement(lead, None, part.mesh, worlds[lead])
                 bodies[key] = Body(key, name, first, [], {**our_extras(nodes[lead]), **own})
             bodies[key].parts.append(part)

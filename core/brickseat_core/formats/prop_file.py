@@ -14,6 +14,9 @@ from brickseat_core.meshes.lengths import Unit
 from brickseat_core.meshes.mesh import Mesh, MeshError
 from brickseat_core.scene import Seat, Vec, carried, named_apart
 
+MOST_TRIANGLES = 5_000_000
+"""Of one prop, all that it draws of one mesh counted each time."""
+
 
 def read_prop(path: Path, unit: Unit | None = None, up: UpAxis | None = None) -> Mesh:
     """The whole file as one mesh. ``unit``, ``up``: as in ``open_document``. Raises FileError.
@@ -46,6 +49,9 @@ def whole_prop(document: GltfDocument, where: str) -> tuple[Mesh, tuple[Seat, ..
         raise FileError(f"{where}: {error}") from None
     pieces = found.dressed.pieces.values()
     seats = named_apart(carried(seat, piece.pose) for piece in pieces for seat in piece.prop.seats)
+    total = sum(len(piece.prop.mesh.faces) for piece in pieces)
+    if total > MOST_TRIANGLES:
+        raise FileError(f"{where}: draws {total} triangles; at most {MOST_TRIANGLES} are read, thin it out")
     vertices: list[Vec] = []
     faces = []
     base = 0

@@ -4,9 +4,6 @@ Follows the OpenUSD schemas UsdGeom (Mesh, Xformable, PointInstancer, gprims) an
 """
 
 import json
-import resource
-import subprocess
-import sys
 import tempfile
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -16,6 +13,7 @@ import numpy as np
 import trimesh
 from pxr import Gf, Tf, Usd, UsdGeom, UsdShade, UsdUtils
 
+from brickseat_core.formats.apart import Limits, TooMuch, run_apart
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_build import Paint, Surface, empty_document, material_entry, primitive_entry
 from brickseat_core.formats.gltf_document import GltfDocument, Json
@@ -26,9 +24,8 @@ from brickseat_core.scene import Vec
 USD = (".usd", ".usda", ".usdc", ".usdz")
 MOST_BYTES = 1 << 30
 MOST_PRIMS = 200_000
-MOST_SECONDS = 180
-MOST_MEMORY = 8 << 30
-REFUSED = 2
+USD_LIMITS = Limits(seconds=180.0, memory=8 << 30, output=4 << 30)
+"""Where the file is one of one's own: somebody else's has the limits of ``LIMITS``."""
 EXTRAS_KEY = "extras"
 ROUND_SECTIONS = 32
 
@@ -89,32 +86,18 @@ def read_apart(path: Path) -> Stage:
     """
     with tempfile.TemporaryDirectory() as folder:
         made = Path(folder) / "stage.glb"
-        command = [sys.executable, "-m", "brickseat_core.formats.usd_reading", str(path), str(made)]
         try:
-            run = subprocess.run(command, capture_output=True, text=True, timeout=MOST_SECONDS, check=False)
-        except subprocess.TimeoutExpired:
-            raise FileError(f"{path}: took longer than {MOST_SECONDS} s to read; export it in parts") from None
-        if run.returncode == REFUSED:
-            raise FileError((run.stderr.strip().splitlines() or [f"{path}: cannot be read"])[-1])
-        if run.returncode != 0:
-            raise FileError(f"{path}: is damaged, its reader gave up; export it again")
-        return Stage(GltfDocument.open(made), json.loads(run.stdout))
+            metres_per_unit: float | None = run_apart(read_to, str(path), str(made), limits=USD_LIMITS)
+        except TooMuch as problem:
+            raise TooMuch(f"{path}: {problem}") from None
+        return Stage(GltfDocument.open(made), metres_per_unit)
 
 
-def main(path: str, made: str) -> int:
-    """Read ``path`` in a process of its own with bounded memory, and write what it holds to ``made`` as glTF.
-
-    Returns what the process exits with; the unit goes to standard output, an error to standard error.
-    """
-    resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
-    try:
-        stage = read_usd(Path(path))
-    except FileError as error:
-        sys.stderr.write(f"\n{error}\n")
-        return REFUSED
+def read_to(path: str, made: str) -> float | None:
+    """Read a stage and write what it holds as GLB; its unit, as the file says. Raises FileError."""
+    stage = read_usd(Path(path))
     stage.document.save(Path(made))
-    print(json.dumps(stage.metres_per_unit))
-    return 0
+    return stage.metres_per_unit
 
 
 def refuse_strangers(path: Path) -> None:
@@ -355,7 +338,3 @@ def round_shape(prim: Usd.Prim) -> tuple[Vec, Any] | None:
 def matrix4(matrix: Vec) -> Gf.Matrix4d:
     """USD multiplies rows from the left: its matrices are the transposed ones."""
     return Gf.Matrix4d(matrix.T.tolist())
-
-
-if __name__ == "__main__":
-    raise SystemExit(main(*sys.argv[1:]))

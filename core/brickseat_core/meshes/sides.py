@@ -8,10 +8,12 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 from scipy.spatial import ConvexHull, QhullError
 
-from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.meshes.mesh import Mesh, Vec
 
 SAME_DIRECTION, SAME_PLANE = 1e-4, 1e-5
 LEAST_STEADINESS_DEG = 0.5
+MOST_LOOKED_AT = 64
+"""Facets that are looked at closely: those that may be the steadiest. A ball of many triangles stands over each of them."""
 
 
 @dataclass(frozen=True)
@@ -48,9 +50,17 @@ def resting_sides(mesh: Mesh) -> tuple[RestingSide, ...]:
     heights = -(planes[:, :3] @ centre + planes[:, 3])
     foot = centre + heights[:, None] * planes[:, :3]
     near = ((foot >= lo[facet] - SAME_PLANE) & (foot <= hi[facet] + SAME_PLANE)).all(axis=1)
+    order = np.argsort(facet, kind="stable")
+    first = np.searchsorted(facet[order], np.arange(facet.max() + 2))
+    reach = np.full(len(lo), -np.inf)
+    np.maximum.at(reach, facet, reach_of(corners, foot, np.diff(first)[facet] == 1))
+    most = np.degrees(np.arctan2(reach, heights[order[first[:-1]]]))
+    chosen = np.unique(facet[near])
+    chosen = chosen[most[chosen] >= LEAST_STEADINESS_DEG]
+    chosen = np.sort(chosen[np.argsort(-most[chosen], kind="stable")][:MOST_LOOKED_AT])
     found = []
-    for number in np.unique(facet[near]):
-        group = np.flatnonzero(facet == number)
+    for number in chosen.tolist():
+        group = order[first[number] : first[number + 1]]
         normal = planes[group[0], :3]
         height = float(heights[group[0]])
         corners = hull.points[np.unique(hull.simplices[group])]
@@ -71,6 +81,22 @@ def resting_sides(mesh: Mesh) -> tuple[RestingSide, ...]:
         down = (float(normal[0]), float(normal[1]), float(normal[2]))
         found.append(RestingSide(down, height, steadiness, area))
     return tuple(sorted(found, key=lambda s: -s.steadiness_deg))
+
+
+def reach_of(corners: Vec, foot: Vec, alone: NDArray[np.bool_]) -> Vec:
+    """(m,) metres from the foot of the weight that an edge of a triangle's facet may be away at most.
+
+    ``corners``: (m, 3, 3), ``foot``: (m, 3). ``alone``: (m,) which triangles are facets of their own: of those it is exact, negative where
+    the foot lies outside.
+    """
+    reach = np.linalg.norm(corners - foot[:, None], axis=2).max(axis=1)
+    a, b, c = corners[alone], np.roll(corners[alone], -1, axis=1), np.roll(corners[alone], -2, axis=1)
+    along = b - a
+    along /= np.maximum(np.linalg.norm(along, axis=2, keepdims=True), 1e-300)
+    inward = (c - a) - ((c - a) * along).sum(axis=2, keepdims=True) * along
+    inward /= np.maximum(np.linalg.norm(inward, axis=2, keepdims=True), 1e-300)
+    reach[alone] = ((foot[alone][:, None] - a) * inward).sum(axis=2).min(axis=1)
+    return np.asarray(reach)
 
 
 def facets(hull: ConvexHull, size: float) -> NDArray[np.int32]:

@@ -5,6 +5,7 @@ No computation of contact, no file formats and no rules of placing may come in h
 
 from brickseat_core.scene.bodies import Bodies, bodies_of
 from brickseat_core.scene.changes import Change, Delta, OutOfStep, Set, merged, piece_delta
+from brickseat_core.scene.names import Names
 from brickseat_core.scene.pose import (
     DOWN,
     IDENTITY,
@@ -47,6 +48,7 @@ __all__ = [
     "Delta",
     "Frame",
     "Kind",
+    "Names",
     "OutOfStep",
     "Piece",
     "Pose",

@@ -6,6 +6,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from brickseat_core.scene.names import Names
 from brickseat_core.scene.pose import Pose, Triple, Vec, cross
 
 LEAST_SQUARE = 1e-6
@@ -93,12 +94,6 @@ def carried(seat: Seat, pose: Pose) -> Seat:
 
 def named_apart(seats: Iterable[Seat]) -> tuple[Seat, ...]:
     """The same seats, the second and third of one name with a number behind it."""
-    taken: set[str] = set()
-    found: list[Seat] = []
-    for seat in seats:
-        name, again = seat.name, 2
-        while name in taken:
-            name, again = f"{seat.name} ({again})", again + 1
-        taken.add(name)
-        found.append(seat if name == seat.name else replace(seat, name=name))
-    return tuple(found)
+    names = Names()
+    found = [(seat, names.of(seat.name)) for seat in seats]
+    return tuple(seat if name == seat.name else replace(seat, name=name) for seat, name in found)

@@ -1,6 +1,5 @@
 """The endpoints of props: the store, the bench, bearers made to measure, and the prop house."""
 
-import io
 import math
 from typing import Any
 
@@ -11,7 +10,6 @@ from django.db.models import QuerySet
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
 from ninja import File, Form, Router, Status, UploadedFile
 from ninja.errors import HttpError
-from PIL import Image, UnidentifiedImageError
 
 from brickseat.api import schemas
 from brickseat.api.access import LARGEST_UPLOAD, PROBLEMS, own_prop, user_of, visible_prop, visible_props
@@ -20,19 +18,20 @@ from brickseat.sets import schemas as set_schemas
 from brickseat.sets.refreshing import refresh_prop
 from brickseat.store import prop_house
 from brickseat.store.contact import contact_document, contact_of
-from brickseat.store.importing import import_prop, joint_names, new_key, pose_prop, remake, source_of
+from brickseat.store.importing import import_prop, new_key, pose_prop, remake, source_of
 from brickseat.store.models import StoredProp
 from brickseat.store.physical import properties_of
 from brickseat.store.shelving import light_file, mesh_of, prop_of, shelve
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fill.recipe import fill_rule_json
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.gltf_build import Paint, Surface, prop_document
+from brickseat_core.formats.gltf_build import Surface, prop_document
+from brickseat_core.formats.gltf_document import GltfDocument
+from brickseat_core.formats.height_image import PLASTER, terrain_apart
 from brickseat_core.formats.prop_list import BadRow, csv_of_rules, rules_of_csv
 from brickseat_core.gravity.materials import MATERIALS, mass_of
 from brickseat_core.gravity.shapes import SHAPE_KINDS, ShapeKind
 from brickseat_core.meshes import bearers
-from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.meshes.questions import questions, size_question
 from brickseat_core.meshes.sides import resting_sides
 from brickseat_core.placing.catching import catch, clock_along
@@ -43,8 +42,6 @@ from brickseat_core.scene.encoding import BadRecord, decode_seats, encode_frame,
 
 router = Router()
 MOST_SIDES = 8
-MOST_PIXELS = 4096 * 4096
-PLASTER = Paint("plaster", (0.62, 0.57, 0.48), 0.95)
 GLB = "model/gltf-binary"
 FOREVER = "private, max-age=31536000, immutable"
 
@@ -172,7 +169,7 @@ def detail(prop: StoredProp, user: User) -> dict[str, Any]:
         ],
         "health": {**mesh.health.__dict__, "closed": mesh.health.closed},
         "questions": [{"about": q.about, "proposal": q.proposal, "text": q.text} for q in asked if not said[q.about]],
-        "joints": joint_names(prop),
+        "joints": prop.joints,
         "turns": turn_records(prop),
         "poses": [prop_record(p, user) for p in prop.poses.filter(retired=False)],
         "materials": [m.__dict__ for m in MATERIALS.values()],
@@ -296,7 +293,9 @@ def make_bearer(request: HttpRequest, asked: schemas.BearerAsked) -> Any:
         "sweep": lambda: bearers.sweep(a.across, a.along, a.height, a.radius),
         "box": lambda: bearers.open_box(a.across, a.along, a.height, a.thickness),
     }[a.kind]()
-    return Status(201, shelved_bearer(request, a.name or a.kind, mesh))
+    name = a.name or a.kind
+    document = prop_document(name, [Surface(PLASTER, mesh.vertices, mesh.faces)])
+    return Status(201, shelved_bearer(request, name, document))
 
 
 @router.post("/bearers/terrain", response={201: schemas.PropSchema, **PROBLEMS})
@@ -311,19 +310,11 @@ def make_terrain(
     """Ground from a height image (PNG, TIFF, JPEG; bright is high). Raises FileError."""
     if not (0.1 <= across <= 1000 and 0.1 <= along <= 1000 and 0.0 <= height <= 200):
         raise FileError("terrain is 0.1 to 1,000 m wide and at most 200 m high")
-    try:
-        with Image.open(io.BytesIO(file.read())) as image:
-            if image.width * image.height > MOST_PIXELS or min(image.size) < 2:
-                raise FileError(f"the image is {image.width} by {image.height}; use 2 to 4,096 pixels a side")
-            heights = np.asarray(image.convert("F"))
-    except (UnidentifiedImageError, OSError, Image.DecompressionBombError, ValueError) as error:
-        raise FileError(f"the height image cannot be read ({error}); save it as PNG") from None
-    return Status(201, shelved_bearer(request, name, bearers.terrain(heights, across, along, height)))
+    return Status(201, shelved_bearer(request, name, terrain_apart(file.read(), name, across, along, height)))
 
 
-def shelved_bearer(request: HttpRequest, name: str, mesh: Mesh) -> dict[str, Any]:
+def shelved_bearer(request: HttpRequest, name: str, document: GltfDocument) -> dict[str, Any]:
     """A bearer put into the store for the visitor, as JSON values. Raises FileError."""
-    document = prop_document(name, [Surface(PLASTER, mesh.vertices, mesh.faces)])
     user = user_of(request)
     made = shelve(new_key(name), name[:200], document, category="bearers", owner=user, role="bearer", listed=False)
     return prop_record(made, user)

@@ -15,15 +15,13 @@ from brickseat.sets.summary import summarise
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import documents_of, prop_of, shelve
 from brickseat_core.fit.check import check
-from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_build import Carrier, set_document
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_set import Body, GltfSet
 from brickseat_core.formats.gltf_set import read_set as read_file
+from brickseat_core.formats.making import look_at_set_apart
 from brickseat_core.relations.indexing import index_of
 from brickseat_core.scene import DOWN, Piece, Pose, Region, Seat, Set, carried
-
-MOST_PIECES = 20_000
 
 
 def hand_over(dressed: DressedSet) -> bytes:
@@ -36,10 +34,8 @@ def hand_over(dressed: DressedSet) -> bytes:
 
 def open_set(data: bytes, name: str, owner: User) -> DressedSet:
     """A new set from the bytes of a .glb or .gltf file. Raises FileError; nothing is kept then."""
-    document = GltfDocument.parse(data)
-    found = read_file(document)
-    if len(found.bodies) > MOST_PIECES:
-        raise FileError(f"draws {len(found.bodies)} pieces; at most {MOST_PIECES} are opened, split it")
+    look_at_set_apart(data)
+    found = read_file(GltfDocument.parse(data))
     with transaction.atomic():
         dressed = DressedSet.objects.create(owner=owner, name=name[:200] or "opened set")
         opened = with_stored_props(found, shelve_props(found, dressed, owner))

@@ -1,8 +1,9 @@
 """Contact shapes of stored props: made once for each file and kind, and kept in memory."""
 
-import io
+import tempfile
 from functools import lru_cache
-from typing import Any, TypedDict
+from pathlib import Path
+from typing import TypedDict
 
 import numpy as np
 from scipy.spatial import ConvexHull
@@ -11,18 +12,10 @@ from brickseat.store.models import StoredProp
 from brickseat.store.shelving import mesh_of
 from brickseat_core.formats.gltf_build import Paint, Surface, prop_document
 from brickseat_core.formats.gltf_document import write_whole
-from brickseat_core.gravity.shapes import (
-    SHAPE_KINDS,
-    ContactShape,
-    NoShape,
-    ShapeKind,
-    best_shape,
-    contact_shape,
-    good_enough,
-    settling_shape,
-)
+from brickseat_core.formats.shape_file import read_shape, shape_apart
+from brickseat_core.gravity.shapes import ContactShape, NoShape, ShapeKind, good_enough
 
-SHAPES_VERSION = 3
+SHAPES_VERSION = 4
 """Raised when shapes are made otherwise, so that none that was kept is used again."""
 PAINTS = (
     Paint("contact a", (0.66, 0.28, 0.16), 0.9),
@@ -44,11 +37,12 @@ class ContactRecord(TypedDict):
 
 @lru_cache(maxsize=512)
 def _shape(digest: str, key: str, kind: ShapeKind | None) -> ContactShape | str:
-    mesh = mesh_of(StoredProp.objects.get(key=key))
-    try:
-        return best_shape(mesh) if kind is None else contact_shape(mesh, kind)
-    except NoShape as problem:
-        return str(problem)
+    prop = StoredProp.objects.get(key=key)
+    with tempfile.TemporaryDirectory(prefix="shape-") as folder:
+        try:
+            return shape_apart(prop.path, kind, True, Path(folder) / "shape.npz")
+        except NoShape as problem:
+            return str(problem)
 
 
 def contact_of(prop: StoredProp, kind: ShapeKind | None) -> ContactRecord:
@@ -100,19 +94,9 @@ def kept_shape(prop: StoredProp, kind: ShapeKind | None) -> ContactShape:
     """The shape that a prop settles by: made once for each mesh and kind, and kept beside its file. Raises NoShape."""
     path = prop.path.with_name(f"{prop.digest}-shape-{SHAPES_VERSION}-{kind or 'own'}.npz")
     if path.is_file():
-        with np.load(path) as kept:
-            solids = tuple(kept[f"solid{n}"] for n in range(int(kept["count"])))
-            figures = tuple(float(f) for f in kept["figures"])
-            x, y, z = (float(c) for c in kept["centre"])
-            found = next(k for k in SHAPE_KINDS if k == str(kept["kind"]))
-            light = tuple(kept[f"light{n}"] for n in range(len(solids))) if "light0" in kept else ()
-            return ContactShape(found, solids, np.nan, np.nan, (x, y, z), figures, int(kept["axis"]), light)
-    shape = settling_shape(mesh_of(prop), kind)
-    data = io.BytesIO()
-    arrays: dict[str, Any] = {f"solid{n}": solid for n, solid in enumerate(shape.solids)}
-    arrays |= {f"light{n}": solid for n, solid in enumerate(shape.light)}
-    arrays |= {"count": len(shape.solids), "kind": shape.kind, "axis": shape.axis}
-    arrays |= {"figures": np.array(shape.figures), "centre": np.array(shape.centre)}
-    np.savez(data, **arrays)
-    write_whole(path, data.getvalue())
+        return read_shape(path)
+    with tempfile.TemporaryDirectory(prefix="shape-") as folder:
+        made = Path(folder) / "shape.npz"
+        shape = shape_apart(prop.path, kind, False, made)
+        write_whole(path, made.read_bytes())
     return shape

@@ -5,6 +5,7 @@ So a unit or an up axis can be corrected at any time, and a jointed model can be
 
 import hashlib
 import re
+import tempfile
 import uuid
 from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path, PurePath
@@ -19,18 +20,15 @@ from brickseat.store.shelving import mesh_of, shelve
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_document import GltfDocument, write_whole
 from brickseat_core.formats.gltf_limbs import Limb, limb_at
-from brickseat_core.formats.gltf_skin import bend, joints_of
-from brickseat_core.formats.gltf_surfaces import stiffen
+from brickseat_core.formats.making import Turn, make_apart
 from brickseat_core.formats.model import UpAxis
-from brickseat_core.formats.opening import READ, open_document
+from brickseat_core.formats.opening import READ
 from brickseat_core.formats.prop_file import whole_mesh
 from brickseat_core.meshes.lengths import Unit
 from brickseat_core.meshes.similarity import similarity_between
 from brickseat_core.scene import Pose, Seat, Vec, carried
 from brickseat_core.scene.encoding import decode_seats
 
-Turn = tuple[str, str, float]
-"""Joint, axis (x, y or z), degrees."""
 MOST_FILES = 40
 
 
@@ -64,21 +62,20 @@ def source_of(stored: StoredProp) -> Path:
     return Path(settings.DATA) / stored.original if stored.original else stored.path
 
 
-def made_from(path: Path, unit: str, up: str, turns: Sequence[Turn]) -> GltfDocument:
-    """The model in metres and +Y up, bent as told, with skins stiffened to the shape they have then.
+def made_from(path: Path, unit: str, up: str, turns: Sequence[Turn]) -> tuple[GltfDocument, list[str]]:
+    """The model in metres and +Y up, bent as told, with skins stiffened to the shape they have then; and the names of its joints.
 
-    Raises FileError.
+    It is read in a process of its own, and looked at in every way there. Raises FileError.
     """
     units: dict[str, Unit] = {"mm": "mm", "cm": "cm", "m": "m", "in": "in", "ft": "ft"}
     ups: dict[str, UpAxis] = {"y": "y", "z": "z"}
-    try:
-        document = open_document(path, units.get(unit), ups.get(up))
-        for joint, axis, degrees in turns:
-            bend(document, joint, axis, degrees)
-        stiffen(document)
-    except FileError as error:
-        raise FileError(str(error).replace(f"{path}: ", "").replace(str(path), path.name)) from None
-    return document
+    with tempfile.TemporaryDirectory(prefix="made-") as folder:
+        made = Path(folder) / "model.glb"
+        try:
+            joints = make_apart(path, units.get(unit), ups.get(up), turns, made)
+        except FileError as error:
+            raise FileError(str(error).replace(f"{path}: ", "").replace(str(path), path.name)) from None
+        return GltfDocument.parse(made.read_bytes()), joints
 
 
 def import_prop(files: Iterable[tuple[str, bytes]], owner: User, unit: str = "", up: str = "") -> StoredProp:
@@ -86,11 +83,9 @@ def import_prop(files: Iterable[tuple[str, bytes]], owner: User, unit: str = "",
     original = keep_files(files)
     path = Path(settings.DATA) / original
     name = re.sub(r"[_\-\s]+", " ", path.stem).strip()[:200] or "prop"
-    document = made_from(path, unit, up, ())
+    document, joints = made_from(path, unit, up, ())
     made = shelve(new_key(name), name, document, owner=owner)
-    StoredProp.objects.filter(pk=made.pk).update(original=original, unit=unit, up=up)
-    made.refresh_from_db()
-    StoredProp.objects.filter(pk=made.pk).update(joints=joint_names(made))
+    StoredProp.objects.filter(pk=made.pk).update(original=original, unit=unit, up=up, joints=joints)
     made.refresh_from_db()
     return made
 
@@ -105,7 +100,7 @@ def remake(stored: StoredProp, unit: str, up: str) -> Callable[[], None]:
 
     Raises FileError before anything is written.
     """
-    document = made_from(source_of(stored), unit, up, [tuple(t) for t in stored.turns])
+    document, _ = made_from(source_of(stored), unit, up, [tuple(t) for t in stored.turns])
     seats = seats_on(document, stored)
 
     def write() -> None:
@@ -154,7 +149,7 @@ def posed(stored: StoredProp, turns: Sequence[Turn], owner: User) -> StoredProp:
 
 def pose_prop(stored: StoredProp, name: str, turns: Sequence[Turn], owner: User | None) -> StoredProp:
     """A prop of its own: ``stored`` with its joints turned. Raises FileError."""
-    document = made_from(source_of(stored), stored.unit, stored.up, turns)
+    document, _ = made_from(source_of(stored), stored.unit, stored.up, turns)
     with transaction.atomic():
         whole = f"{stored.name}, {name}"[:200]
         made = shelve(new_key(whole), whole, document, category=stored.category, owner=owner)
@@ -174,12 +169,4 @@ def pose_prop(stored: StoredProp, name: str, turns: Sequence[Turn], owner: User 
 
 def limb_of(stored: StoredProp, point: Vec) -> Limb | None:
     """The limb that a place (3,) of a prop belongs to, in the prop's own coordinates. Raises FileError."""
-    root = stored.posed_from or stored
-    return limb_at(made_from(source_of(root), root.unit, root.up, [tuple(t) for t in stored.turns]), point)
-
-
-def joint_names(stored: StoredProp) -> list[str]:
-    """The joints of a prop that can be turned by name; none for a rigid one."""
-    if source_of(stored).suffix.lower() not in (".glb", ".gltf", ".usd", ".usda", ".usdc", ".usdz"):
-        return []
-    return joints_of(open_document(source_of(stored)))
+    return limb_at(GltfDocument.open(stored.path), point)

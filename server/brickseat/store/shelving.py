@@ -13,6 +13,7 @@ from brickseat.store.models import StoredProp, file_of
 from brickseat_core.formats.gltf_document import GltfDocument, write_whole
 from brickseat_core.formats.gltf_skin import joints_of
 from brickseat_core.formats.light import light_copy
+from brickseat_core.formats.making import LIGHT_TRIANGLES
 from brickseat_core.formats.prop_file import whole_mesh, whole_prop
 from brickseat_core.gravity.materials import USUAL_MATERIAL
 from brickseat_core.meshes.mesh import Mesh
@@ -20,7 +21,6 @@ from brickseat_core.scene import DOWN, Prop, Seat, Triple
 from brickseat_core.scene.encoding import decode_seats, encode_seat
 
 MESHES_KEPT = 400
-LIGHT_TRIANGLES = 500
 _meshes: "OrderedDict[str, Mesh]" = OrderedDict()
 _lock = threading.Lock()
 

@@ -1,0 +1,116 @@
+"""A function run in a process of its own. What comes back is plain JSON; whatever happens in there, one error says it.
+
+Processes are forked from a template in which the readers are loaded already, so that one is there within some hundredths of a second.
+"""
+
+import json
+import multiprocessing
+import os
+import threading
+from collections.abc import Callable
+from multiprocessing.connection import Connection
+from typing import Any
+
+from brickseat_core.deadline import Stopped
+from brickseat_core.formats.apart.limits import LIMITS, Limits, limit_this_process
+from brickseat_core.formats.errors import FileError
+
+TEMPLATE = "brickseat_core.formats.apart.template"
+MOST_ANSWER = 64 << 20
+"""Bytes of JSON that are taken from such a process."""
+MOST_AT_ONCE = max(2, os.cpu_count() or 1)
+BEGUN = b"{}"
+TEMPLATE_SECONDS = 300.0
+"""How long the first of all may take to begin: the template is loaded then, and on a new machine its kernels are compiled."""
+LOOK_SECONDS = 0.1
+"""How often a process that runs is looked at, to be ended when its result is not wanted any more."""
+_apart = False
+_turns = threading.BoundedSemaphore(MOST_AT_ONCE)
+
+
+class TooMuch(FileError):
+    """More time, memory or output than a file may take, or its reader was taken down by it."""
+
+
+def is_apart() -> bool:
+    """Whether this process has been made for one such function."""
+    return _apart
+
+
+def run_apart(
+    run: Callable[..., Any], *args: Any, limits: Limits = LIMITS, wanted: Callable[[], bool] = lambda: True
+) -> Any:
+    """What ``run`` gives for ``args``, which are pickled, as plain JSON values. Within such a process it is simply called.
+
+    ``wanted``: asked now and then; once it says no, the process is ended. Raises FileError as ``run`` does, TooMuch where it takes more
+    than ``limits`` allow or its process ends by itself, and Stopped where it was no longer wanted.
+    """
+    if _apart:
+        return run(*args)
+    with _turns:
+        context = multiprocessing.get_context("forkserver")
+        context.set_forkserver_preload([TEMPLATE])
+        ours, theirs = context.Pipe(duplex=False)
+        process = context.Process(target=work, args=(theirs, limits, run, args), daemon=True)
+        process.start()
+        theirs.close()
+        try:
+            answer = answer_of(ours, limits, wanted)
+        finally:
+            process.kill()
+            process.join()
+            process.close()
+            ours.close()
+    if "error" in answer:
+        raise (TooMuch if answer.get("too_much") else FileError)(answer["error"])
+    return answer["result"]
+
+
+def answer_of(ours: Connection, limits: Limits, wanted: Callable[[], bool]) -> dict[str, Any]:
+    """What a process says. Raises TooMuch where it says nothing, and Stopped."""
+    if not has_come(ours, TEMPLATE_SECONDS, wanted) or received(ours) is None:
+        raise TooMuch("cannot be read now: the process that reads files did not begin; try once more")
+    if not has_come(ours, limits.seconds, wanted):
+        raise TooMuch(f"takes more than {limits.seconds:g} s to read; export it in parts")
+    answer = received(ours)
+    if answer is None:
+        raise TooMuch("is damaged, its reader gave up; export it again")
+    return answer
+
+
+def received(ours: Connection) -> dict[str, Any] | None:
+    """What a process tells: an object of JSON. None where it tells nothing of the kind, because it is gone."""
+    try:
+        answer = json.loads(ours.recv_bytes(MOST_ANSWER))
+    except (EOFError, OSError, ValueError):
+        return None
+    return answer if isinstance(answer, dict) else None
+
+
+def has_come(ours: Connection, seconds: float, wanted: Callable[[], bool]) -> bool:
+    """Whether something is said within so many seconds. Raises Stopped once it is no longer wanted."""
+    for _ in range(max(1, round(seconds / LOOK_SECONDS))):
+        if ours.poll(LOOK_SECONDS):
+            return True
+        if not wanted():
+            raise Stopped
+    return False
+
+
+def work(theirs: Connection, limits: Limits, run: Callable[..., Any], args: tuple[Any, ...]) -> None:
+    """What such a process does: ``run``, and tell what came of it."""
+    global _apart
+    _apart = True
+    theirs.send_bytes(BEGUN)
+    limit_this_process(limits)
+    try:
+        answer = {"result": run(*args)}
+    except FileError as problem:
+        answer = {"error": str(problem), "too_much": isinstance(problem, TooMuch)}
+    except MemoryError:
+        answer = {"error": f"takes more than {limits.memory >> 20} MB to read; export it in parts", "too_much": True}
+    except RecursionError:
+        answer = {"error": "is nested too deep; export it again", "too_much": True}
+    except Exception as problem:  # noqa: BLE001  (whatever a damaged file brings about is told as one line)
+        answer = {"error": f"cannot be read ({type(problem).__name__}); export it again", "too_much": True}
+    theirs.send_bytes(json.dumps(answer).encode())
