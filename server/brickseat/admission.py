@@ -2,15 +2,14 @@
 
 import re
 from collections.abc import Awaitable, Callable
-from importlib import import_module
 from typing import Any
 
 from channels.db import database_sync_to_async
 from django.conf import settings
-from django.contrib.auth import SESSION_KEY
 from django.http.cookie import parse_cookie
 
 from brickseat.accounts.models import AccessToken
+from brickseat.accounts.signed_in import user_of_session
 from brickseat.api.access import LARGEST_UPLOAD
 
 App = Callable[[dict[str, Any], Any, Any], Awaitable[None]]
@@ -99,7 +98,4 @@ def is_known(scope: dict[str, Any]) -> bool:
     if kind.lower() == "bearer":
         return AccessToken.user_of(token.strip()) is not None
     key = parse_cookie(header(scope, b"cookie")).get(settings.SESSION_COOKIE_NAME, "")
-    if not key:
-        return False
-    store = import_module(settings.SESSION_ENGINE).SessionStore(key)
-    return SESSION_KEY in store
+    return user_of_session(key) is not None

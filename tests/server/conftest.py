@@ -33,7 +33,8 @@ def own_data(settings: Settings, tmp_path: Path) -> Iterator[None]:
 
 @pytest.fixture
 def wren(db: None) -> User:
-    return User.objects.create_user("wren", password="a dresser's password")
+    """Keeps the store, too: changes the props that belong to everybody."""
+    return User.objects.create_user("wren", password="a dresser's password", is_staff=True)
 
 
 @pytest.fixture

@@ -11,6 +11,7 @@ from django.db import connection
 from django.test import Client
 from django.test.utils import CaptureQueriesContext
 
+from brickseat.live.known_props import KnownProps
 from brickseat.live.messages import PreviewQuestion
 from brickseat.live.previewing import preview
 from brickseat.sets import changing, session
@@ -290,7 +291,7 @@ def test_a_preview_takes_no_lock(dressed: DressedSet) -> None:
     done: list[Any] = []
     with live.writing:
         # Somebody changes the set for a long time: pointing and previews go on.
-        thread = threading.Thread(target=lambda: done.append(preview(live, asked)))
+        thread = threading.Thread(target=lambda: done.append(preview(live, asked, KnownProps(0, dressed.key))))
         thread.start()
         thread.join(timeout=20)
     assert done[0]["words"] == "turned crate 1"

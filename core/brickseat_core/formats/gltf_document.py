@@ -38,6 +38,11 @@ MOST_ZEROS = 3_000_000
 Json = dict[str, Any]
 
 
+def component(code: Any) -> np.dtype[Any] | None:
+    """What the numbers of an accessor are, by the code of glTF; None where there is none of that code."""
+    return COMPONENTS.get(code) if isinstance(code, int) else None
+
+
 class GltfDocument:
     """``json``: the document, free to be edited. ``buffers``: bytes of each buffer, read on demand."""
 
@@ -75,7 +80,13 @@ class GltfDocument:
         else:
             raise FileError("is not a glTF file (it begins with neither “glTF” nor “{”); export it as glTF 2.0")
         try:
-            parsed = json.loads(document)
+            text = document.decode("utf-8")
+            parsed = json.loads(text)
+            if "\\ud" in text or "\\uD" in text:
+                # Half of a character, written as an escape, is text that can never be written again.
+                json.dumps(parsed, ensure_ascii=False).encode()
+        except UnicodeError:
+            raise FileError("its JSON holds text that is no Unicode; export it again") from None
         except (ValueError, RecursionError) as error:
             raise FileError(f"its JSON is broken ({error}); export it again") from None
         if not isinstance(parsed, dict):
@@ -205,7 +216,7 @@ class GltfDocument:
         """(count,) or (count, width) values of an accessor; normalised integers become floats. Raises FileError."""
         entry = self.item("accessors", number, where)
         here = f"accessors[{number}]"
-        dtype = COMPONENTS.get(entry.get("componentType", 0))
+        dtype = component(entry.get("componentType"))
         width = WIDTHS.get(str(entry.get("type")))
         if dtype is None or width is None:
             raise FileError(f"{here} has an unknown component or element type; export it again")
@@ -232,7 +243,7 @@ class GltfDocument:
         places, news = sparse.get("indices"), sparse.get("values")
         if not isinstance(places, dict) or not isinstance(news, dict):
             raise FileError(f"{here}.sparse has no indices or values; export it again")
-        kind = COMPONENTS.get(places.get("componentType", 0))
+        kind = component(places.get("componentType"))
         if kind is None or kind.kind != "u":
             raise FileError(f"{here}.sparse.indices has an unknown component type; export it again")
         at = self._elements(places.get("bufferView"), places.get("byteOffset", 0), kind, 1, count, f"{here}.sparse")[

@@ -88,7 +88,9 @@ def instance_matrices(document: GltfDocument, node: int) -> list[Vec]:
     """Local (4, 4) matrices of a node's instances. Raises FileError."""
     where = f"nodes[{node}].{INSTANCING}"
     extension = document.json["nodes"][node]["extensions"][INSTANCING]
-    attributes = extension.get("attributes", {}) if isinstance(extension, dict) else {}
+    attributes = extension.get("attributes") if isinstance(extension, dict) else None
+    if not isinstance(attributes, dict):
+        raise FileError(f"{where} has no attributes; export it again")
     read = {
         k: document.accessor(attributes[k], where).astype(np.float64)
         for k in ("TRANSLATION", "ROTATION", "SCALE")

@@ -4,14 +4,14 @@ import uuid
 from typing import Any
 
 from django.contrib.auth.models import User
-from django.db.models import F, Q, QuerySet
+from django.db.models import QuerySet
 from django.http import HttpRequest
-from django.utils import timezone
 from ninja.errors import HttpError
 from ninja.security import HttpBearer
 
 from brickseat.accounts.models import AccessToken
 from brickseat.api.errors import NOT_FOUND, Problem
+from brickseat.sets import rights
 from brickseat.sets.models import DressedSet
 from brickseat.store.models import StoredProp
 
@@ -55,29 +55,21 @@ def own_set(request: HttpRequest, key: uuid.UUID) -> DressedSet:
 
 def visible_props(request: HttpRequest, dressed: DressedSet | None = None) -> "QuerySet[StoredProp]":
     """Everybody's props and the visitor's own; on a shared set, also its owner's."""
-    owners = Q(owner=None) | Q(owner_id=user_of(request).pk)
-    owners = owners | Q(owner_id=dressed.owner_id) if dressed else owners
-    return StoredProp.objects.filter(owners, retired=False).filter(Q(due=None) | Q(due__lte=timezone.now()))
+    return rights.visible_props(user_of(request).pk, dressed)
 
 
 def visible_prop(request: HttpRequest, key: str) -> StoredProp:
     """A prop that the visitor may see, also one that only stands, or stood, on a set of theirs. Raises HttpError."""
-    found = visible_props(request).filter(key=key).first()
-    # On a shared set everybody sees what its owner and its other dressers have put there.
-    if found is None:
-        sets = DressedSet.open_to(user_of(request).pk)
-        theirs = Q(records__dressed__owner=F("owner")) | Q(records__dressed__dressers=F("owner"))
-        found = StoredProp.objects.filter(theirs, key=key, records__dressed__in=sets).first()
-        # What was taken away can come back by an undo, and is shown while an earlier step is looked at.
-        found = found or StoredProp.objects.filter(key=key, named_in_history__change__entry__dressed__in=sets).first()
+    found = rights.visible_prop(user_of(request).pk, key)
     if found is None:
         raise HttpError(404, NOT_FOUND)
     return found
 
 
 def own_prop(request: HttpRequest, key: str) -> StoredProp:
-    """A prop that the visitor may change: their own, and in the demo everybody's. Raises HttpError."""
+    """A prop that the visitor may change. Raises HttpError."""
     found = visible_prop(request, key)
-    if found.owner_id not in (None, user_of(request).pk):
-        raise HttpError(403, f"“{found.name}” belongs to somebody else; copy it to your own store first")
+    if not rights.may_change(user_of(request), found):
+        whose = "everybody, and only who keeps the store changes it" if found.owner_id is None else "somebody else"
+        raise HttpError(403, f"“{found.name}” belongs to {whose}; set down a prop of your own, or ask them")
     return found

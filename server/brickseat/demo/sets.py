@@ -43,7 +43,7 @@ SETS = (
 def ensure_demo(on_progress: Callable[[str], None] = lambda text: None) -> None:
     """Make the demo data if there is none. One transaction: it is there whole or not at all."""
     user, _ = get_user_model().objects.get_or_create(
-        username=DRESSER, defaults={"first_name": "Wren", "last_name": "Ashby", "password": "!"}
+        username=DRESSER, defaults={"first_name": "Wren", "last_name": "Ashby", "password": "!", "is_staff": True}
     )
     if DressedSet.objects.filter(owner=user).exists():
         return

@@ -15,8 +15,10 @@ from channels.consumer import get_handler_name
 from channels.db import DatabaseSyncToAsync
 from channels.generic.websocket import AsyncWebsocketConsumer
 
+from brickseat.accounts.signed_in import user_of_session
 from brickseat.jobs.keeping import jobs
 from brickseat.jobs.settling import PourTo, cast_record, command
+from brickseat.live.known_props import MOST_LEARNT, KnownProps, Unfamiliar
 from brickseat.live.messages import (
     Asked,
     CatchQuestion,
@@ -34,16 +36,17 @@ from brickseat.live.messages import (
 from brickseat.live.outbox import Outbox
 from brickseat.live.pointing import answer, caught
 from brickseat.live.previewing import preview
-from brickseat.sets.listening import NO_LONGER_OPEN, listeners
+from brickseat.live.rate import Rate
+from brickseat.sets.listening import NO_LONGER_OPEN, SIGNED_OUT, TOO_MUCH, listeners
 from brickseat.sets.models import DressedSet
 from brickseat.sets.presence import presence
 from brickseat.sets.session import LiveSet, sessions
 from brickseat.sets.telling import message
-from brickseat.store.models import StoredProp
 from brickseat_core.gravity.hand import Pull
-from brickseat_core.scene import Triple
 
 LARGEST_MESSAGE = 262_144
+WATCH_SECONDS = 15.0
+"""How often it is looked whether whoever is there is still signed in."""
 pointing_threads = ThreadPoolExecutor(max_workers=2, thread_name_prefix="pointing")
 previewing_threads = ThreadPoolExecutor(max_workers=2, thread_name_prefix="previewing")
 """Apart from the pointing: a preview may take a second."""
@@ -60,18 +63,22 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         self.asked = asyncio.Event()
         self.workers: list[asyncio.Task[None]] = []
         self.outbox: Outbox | None = None
-        self.directions: dict[str, Triple] = {}
+        self.rate = Rate()
         self.stage = uuid.uuid4().hex
         self.key: uuid.UUID = self.scope["url_route"]["kwargs"]["key"]
         user = self.scope.get("user")
         if user is None or not user.is_authenticated or not await self._away(self._open_to, user.pk):
             await self.close(code=NO_LONGER_OPEN)
             return
+        self.props = KnownProps(user.pk, self.key)
         session = self.scope.get("session")
-        outbox = self.outbox = Outbox(user.pk, (session.session_key if session else "") or "")
+        outbox = Outbox(user.pk, (session.session_key if session else "") or "")
         await self.accept()
         # Heard from before the revision is told: no change falls between the two.
-        listeners.join(self.key, outbox)
+        if not listeners.join(self.key, outbox):
+            await self.close(code=TOO_MUCH)
+            return
+        self.outbox = outbox
         live = await self._away(self._session)
         # Access may have been taken away while the set was loaded.
         if not await self._away(self._open_to, user.pk):
@@ -83,6 +90,7 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         presence.join(self.key, self.stage, user.get_full_name() or user.get_username())
         self._tell_presence()
         self.workers = [
+            asyncio.create_task(self._watch(outbox)),
             asyncio.create_task(self._answer_newest()),
             asyncio.create_task(outbox.send(self._send_text, self._send_bytes, self._close)),
         ]
@@ -100,22 +108,25 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         return DressedSet.open_to(user).filter(key=self.key).exists()
 
     def _session(self) -> LiveSet:
-        self.directions = {
-            p.key: (p.direction[0], p.direction[1], p.direction[2]) for p in StoredProp.objects.only("key", "direction")
-        }
+        self.props.learn_directions()
         return sessions.of(DressedSet.objects.get(key=self.key))
 
-    def _warm_prop(self, key: str) -> None:
-        """Bring a prop new to this set into memory, where the database may be asked."""
-        dressed = DressedSet.objects.get(key=self.key)
-        live = sessions.of(dressed)
-        stored = StoredProp.objects.filter(key=key).first()
-        user = self.scope["user"].pk
-        if stored is not None and stored.owner_id in (None, user, dressed.owner_id):
-            self.directions[key] = (stored.direction[0], stored.direction[1], stored.direction[2])
-            live.prop(key)
+    async def _watch(self, outbox: Outbox) -> None:
+        """Close when whoever is there is no longer signed in, or the set no longer theirs; what another process did is seen so, too."""
+        while True:
+            await asyncio.sleep(WATCH_SECONDS)
+            if not await self._away(self._is_still_here, outbox):
+                outbox.end(SIGNED_OUT)
+
+    def _is_still_here(self, outbox: Outbox) -> bool:
+        user = user_of_session(outbox.session)
+        return user is not None and user.pk == outbox.user and self._open_to(user.pk)
 
     async def receive(self, text_data: str | None = None, bytes_data: bytes | None = None) -> None:
+        if self.rate.is_flood():
+            if self.outbox is not None:
+                self.outbox.end(TOO_MUCH)
+            return
         if text_data is None or len(text_data) > LARGEST_MESSAGE:
             self._refuse(None, "a message is a short JSON text")
             return
@@ -175,22 +186,25 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
     async def _answer(self, question: Question) -> str:
         """The answer as it goes over the line. Raises NotUnderstood."""
         live = sessions.kept(self.key) or await self._away(self._session)
+        for _ in range(MOST_LEARNT):
+            try:
+                return await self._answer_by(live, question)
+            except Unfamiliar as new:
+                # Learnt away from the threads that compute: there the database is not asked.
+                if not await self._away(self.props.learn, new.key):
+                    break
+        raise NotUnderstood("prop: there is none of this key in the store", question.n)
+
+    async def _answer_by(self, live: LiveSet, question: Question) -> str:
+        """The same by what is in memory. Raises NotUnderstood and Unfamiliar."""
         loop = asyncio.get_running_loop()
         if isinstance(question, PreviewQuestion):
-            named = getattr(question.move, "prop", None)
-            if isinstance(named, str) and named not in live.props:
-                await self._away(self._warm_prop, named)
-            record = await loop.run_in_executor(previewing_threads, preview, live, question)
+            record = await loop.run_in_executor(previewing_threads, preview, live, question, self.props)
             return message("previewed", {"n": question.n, **record})
         if isinstance(question, CatchQuestion):
             record = await loop.run_in_executor(pointing_threads, caught, live, question)
             return message("caught", {"n": question.n, **record})
-        prop = question.prop
-        if prop and prop not in live.props and question.piece not in live.snapshot.dressed.pieces:
-            await self._away(self._warm_prop, prop)
-            if prop not in live.props:
-                raise NotUnderstood("prop: there is none of this key in the store", question.n)
-        record = await loop.run_in_executor(pointing_threads, answer, live, question, self.directions)
+        record = await loop.run_in_executor(pointing_threads, answer, live, question, self.props)
         return message("pointed", {"n": question.n, **record})
 
     async def _send_text(self, text: str) -> None:

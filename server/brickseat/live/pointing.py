@@ -1,23 +1,22 @@
 """One question of the pointer, answered: the browser sends a ray, the seated pose goes back."""
 
 import math
-from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
 
+from brickseat.live.known_props import KnownProps
 from brickseat.live.messages import CatchQuestion, NotUnderstood, PointQuestion
 from brickseat.sets.session import LiveSet
-from brickseat.store.models import StoredProp
 from brickseat_core.fit.measuring import triple
 from brickseat_core.placing.catching import catch, clock_along
 from brickseat_core.placing.pointing import Slip, point
-from brickseat_core.scene import DOWN, Triple
+from brickseat_core.scene import DOWN
 from brickseat_core.scene.encoding import encode_pose
 
 
-def answer(live: LiveSet, question: PointQuestion, directions: Mapping[str, Triple]) -> dict[str, Any]:
-    """The seated pose under a ray. ``directions``: usual seating direction by prop. Raises NotUnderstood."""
+def answer(live: LiveSet, question: PointQuestion, props: KnownProps) -> dict[str, Any]:
+    """The seated pose under a ray. Raises NotUnderstood and Unfamiliar."""
     origin, along = np.array(question.ray.origin), np.array(question.ray.direction)
     if not math.hypot(*question.ray.direction) > 1e-6:
         raise NotUnderstood("ray.direction: it has no length", question.n)
@@ -27,10 +26,7 @@ def answer(live: LiveSet, question: PointQuestion, directions: Mapping[str, Trip
     if standing is not None:
         prop, keeping = standing.prop, standing.pose.linear
     else:
-        try:
-            prop = live.prop(question.prop or "")
-        except StoredProp.DoesNotExist:
-            raise NotUnderstood("prop: there is none of this key in the store", question.n) from None
+        prop = props.of(live, question.prop or "")
     found = point(
         now.index,
         prop,
@@ -38,7 +34,7 @@ def answer(live: LiveSet, question: PointQuestion, directions: Mapping[str, Trip
         along,
         # The same fields by the same names; the message was checked when it came in.
         Slip(**dict(question.slip)),
-        directions.get(prop.key, DOWN),
+        props.directions.get(prop.key, DOWN),
         question.piece or "",
         now.dressed.tolerance,
         keeping,

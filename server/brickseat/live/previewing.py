@@ -1,30 +1,24 @@
 """A move previewed and not made: what the puck shows while it is dragged is what the move will do, exactly."""
 
+from functools import partial
 from itertools import count
 from typing import Any
 
+from brickseat.live.known_props import KnownProps
 from brickseat.live.messages import NotUnderstood, PreviewQuestion
 from brickseat.sets.session import LiveSet
 from brickseat.sets.shapes import note_previewed
 from brickseat_core.deadline import Deadline
 from brickseat_core.moves import REGISTRY, MoveRefused, compute_move
 from brickseat_core.relations.cutting import derived_meshes
-from brickseat_core.scene import Prop
 from brickseat_core.scene.encoding import encode
 
 PREVIEW_SECONDS = 1.5
 """A preview that takes longer is given up: the next one is waiting."""
 
 
-def preview(live: LiveSet, question: PreviewQuestion) -> dict[str, Any]:
-    """The records as the move would leave them. Nothing is changed, and nothing is waited for. Raises NotUnderstood."""
-
-    def known_prop(key: str) -> Prop:
-        # What is new to the set was brought into memory before, where the database may be asked.
-        if key not in live.props:
-            raise MoveRefused("there is no such prop in the store")
-        return live.props[key]
-
+def preview(live: LiveSet, question: PreviewQuestion, props: KnownProps) -> dict[str, Any]:
+    """The records as the move would leave them. Nothing is changed, and nothing is waited for. Raises NotUnderstood and Unfamiliar."""
     now, move, numbers = live.snapshot, question.move, count(1)
     if not REGISTRY.of(move).quick:
         quick = ", ".join(sorted(k.kind for k in REGISTRY if k.quick))
@@ -35,7 +29,7 @@ def preview(live: LiveSet, question: PreviewQuestion) -> dict[str, Any]:
             now.index,
             now.fits,
             move,
-            known_prop,
+            partial(props.of, live),
             lambda: f"preview-{next(numbers)}",
             Deadline(PREVIEW_SECONDS),
         )

@@ -19,6 +19,8 @@ class Frame:
     data: bytes
 
 
+MOST_OF_USER = 8
+"""Stages that one user may have open at once, of all sets together."""
 News = str | Frame
 """A message as JSON text, or a frame."""
 
@@ -42,10 +44,14 @@ class Listeners:
         self._sets: dict[uuid.UUID, list[Listener]] = {}
         self._lock = threading.Lock()
 
-    def join(self, key: uuid.UUID, listener: Listener) -> None:
-        """Hear all news of a set from now on."""
+    def join(self, key: uuid.UUID, listener: Listener) -> bool:
+        """Hear all news of a set from now on; False, and not so, where its user listens in too many places already."""
         with self._lock:
+            theirs = sum(other.user == listener.user for here in self._sets.values() for other in here)
+            if theirs >= MOST_OF_USER:
+                return False
             self._sets.setdefault(key, []).append(listener)
+            return True
 
     def leave(self, key: uuid.UUID, listener: Listener) -> None:
         """Hear no more of it."""
@@ -86,5 +92,7 @@ listeners = Listeners()
 NO_LONGER_OPEN = 4404
 """The set is not, or no longer, open to this visitor."""
 SIGNED_OUT = 4401
+TOO_MUCH = 4429
+"""More stages of one user than may be open, or more messages than a hand can send."""
 FELL_BEHIND = 4408
 """The news were not fetched in time; the stage comes back and loads the set anew."""

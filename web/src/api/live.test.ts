@@ -146,11 +146,15 @@ describe("the live line", () => {
     expect(said).not.toContain("late");
   });
 
-  it("does not come back to a set that is closed to the visitor", () => {
+  it.each([
+    [4401, "ended"],
+    [4404, "ended"],
+    [4429, "crowded"],
+  ])("does not come back to a set that was closed with %i", (code, state) => {
     ready();
-    socket().lose(4404);
+    socket().lose(code);
     vi.advanceTimersByTime(60_000);
-    expect(said.at(-1)).toBe("ended");
+    expect(said.at(-1)).toBe(state);
     expect(FakeSocket.all).toHaveLength(1);
   });
 

@@ -38,8 +38,8 @@ type Unnumbered =
 type Answer = Pointed | Previewed | Caught;
 type Told = Exclude<Schemas["Asked"], Asked>;
 
-/** "ended": the set is no longer open to this visitor, or they signed out elsewhere. */
-export type LineState = "joining" | "joined" | "lost" | "ended";
+/** "ended": the set is no longer open to this visitor, or they signed out elsewhere. "crowded": they have too many stages open. */
+export type LineState = "joining" | "joined" | "lost" | "ended" | "crowded";
 
 export interface Handlers {
   changed: (change: Change) => void;
@@ -69,7 +69,12 @@ interface Waiting {
 
 const RETRY_MS = [300, 700, 1500, 3000, 6000];
 const LOST_ANSWER_MS = 4000;
-const ENDED_CODES = [4401, 4404];
+/** What the server closes a line with for good, and what the line is then. */
+const ENDED_CODES = new Map<number, LineState>([
+  [4401, "ended"],
+  [4404, "ended"],
+  [4429, "crowded"],
+]);
 const JOB_BYTES = 16;
 
 /** The job that a frame is of, and its rows. */
@@ -115,9 +120,10 @@ export class LiveLine {
       if (this.closed) return;
       this.joined = false;
       this.setAside();
-      if (ENDED_CODES.includes(code)) {
+      const ended = ENDED_CODES.get(code);
+      if (ended) {
         this.close();
-        return this.handlers.state("ended");
+        return this.handlers.state(ended);
       }
       this.handlers.state("lost");
       setTimeout(() => !this.closed && this.open(), RETRY_MS[Math.min(this.tries++, RETRY_MS.length - 1)]);

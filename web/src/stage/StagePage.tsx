@@ -3,10 +3,16 @@ import { useEffect, useState } from "react";
 import { Link, useParams } from "react-router";
 
 import { type SetData, client, wanted } from "../api/client";
+import type { LineState } from "../api/live";
 import { useStage } from "../state";
 import { OpenStage } from "./OpenStage";
 
 type Fetched = { key: string; data?: SetData; problem?: string };
+
+const ENDED_WORDS = new Map<LineState, string>([
+  ["ended", "This set is no longer open to you."],
+  ["crowded", "You have too many stages open. Close one of them, then load this page again."],
+]);
 
 export default function StagePage() {
   const { key = "" } = useParams();
@@ -15,7 +21,8 @@ export default function StagePage() {
     () =>
       useStage.subscribe(({ line }) => {
         // The stage is taken down with this, and with it its state; what is said of it stays here.
-        if (line === "ended") setFetched({ key, problem: "This set is no longer open to you." });
+        const problem = ENDED_WORDS.get(line);
+        if (problem) setFetched({ key, problem });
       }),
     [key],
   );

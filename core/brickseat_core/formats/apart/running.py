@@ -4,6 +4,7 @@ Processes are forked from a template in which the readers are loaded already, so
 """
 
 import json
+import logging
 import multiprocessing
 import os
 import threading
@@ -24,6 +25,7 @@ TEMPLATE_SECONDS = 300.0
 """How long the first of all may take to begin: the template is loaded then, and on a new machine its kernels are compiled."""
 LOOK_SECONDS = 0.1
 """How often a process that runs is looked at, to be ended when its result is not wanted any more."""
+log = logging.getLogger(__name__)
 _apart = False
 _turns = threading.BoundedSemaphore(MOST_AT_ONCE)
 
@@ -111,6 +113,8 @@ def work(theirs: Connection, limits: Limits, run: Callable[..., Any], args: tupl
         answer = {"error": f"takes more than {limits.memory >> 20} MB to read; export it in parts", "too_much": True}
     except RecursionError:
         answer = {"error": "is nested too deep; export it again", "too_much": True}
-    except Exception as problem:  # noqa: BLE001  (whatever a damaged file brings about is told as one line)
+    except Exception as problem:
+        # Whoever sent the file is told one line; whoever runs this wants to know what was not foreseen.
+        log.exception("a file brought about what its reader did not foresee")
         answer = {"error": f"cannot be read ({type(problem).__name__}); export it again", "too_much": True}
     theirs.send_bytes(json.dumps(answer).encode())
