@@ -13,17 +13,19 @@ from channels.routing import ProtocolTypeRouter, URLRouter
 from django.urls import path
 
 from brickseat.admission import Admission
+from brickseat.headers import SafeHeaders
 from brickseat.hosts import KnownHosts
 from brickseat.live.consumer import SetConsumer
 from brickseat.live.origin import SameOrigin
 
-application = KnownHosts(
-    ProtocolTypeRouter(
-        {
-            "http": Admission(django_application),
-            "websocket": SameOrigin(
-                AuthMiddlewareStack(URLRouter([path("ws/sets/<uuid:key>", SetConsumer.as_asgi())]))
-            ),
-        }
+sockets = URLRouter([path("ws/sets/<uuid:key>", SetConsumer.as_asgi())])
+application = SafeHeaders(
+    KnownHosts(
+        ProtocolTypeRouter(
+            {
+                "http": Admission(django_application),
+                "websocket": SameOrigin(AuthMiddlewareStack(sockets)),
+            }
+        )
     )
 )

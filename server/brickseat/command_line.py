@@ -75,7 +75,7 @@ UpWord = Annotated[
     Literal["y", "z"] | None,
     typer.Option(help="which axis is up; by default as the file says, else y", show_default=False),
 ]
-Port = Annotated[int, typer.Option(help="the next free one is taken when it is in use")]
+Port = Annotated[int, typer.Option(min=1, max=65535, help="the next free one is taken when it is in use")]
 NoOpen = Annotated[bool, typer.Option("--no-open", help="do not open a browser")]
 Descriptor = Annotated[int | None, typer.Option(hidden=True)]
 
@@ -306,11 +306,19 @@ def demo(port: Port = 8460, host: str = "127.0.0.1", no_open: NoOpen = False, fd
 
 
 @app.command()
-def serve(port: Port = 8460, host: str = "127.0.0.1", no_open: NoOpen = False, fd: Descriptor = None) -> int:
+def serve(
+    port: Port = 8460,
+    host: str = "127.0.0.1",
+    no_open: NoOpen = False,
+    fd: Descriptor = None,
+    behind_proxy: Annotated[
+        bool, typer.Option("--behind-proxy", help="a proxy on this machine speaks HTTPS to the visitors")
+    ] = False,
+) -> int:
     """The web application."""
     from brickseat.serving import serve as run
 
-    return run(demo=False, host=host, port=port, open_browser=not no_open, fd=fd)
+    return run(demo=False, host=host, port=port, open_browser=not no_open, fd=fd, behind_proxy=behind_proxy)
 
 
 @app.command()

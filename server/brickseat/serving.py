@@ -1,5 +1,6 @@
 """Start the server: the database is brought up to date, a free port is found, the address is printed once it answers."""
 
+import errno
 import gc
 import os
 import socket
@@ -8,6 +9,9 @@ import threading
 import urllib.request
 import webbrowser
 from importlib import import_module
+from pathlib import Path
+
+from brickseat_core.formats.errors import FileError
 
 TRIES = 50
 ANSWER_SECONDS = 60
@@ -18,17 +22,22 @@ LATE_IMPORTS = ("pydantic", "scipy.optimize", "scipy.sparse", "scipy.sparse.csgr
 
 
 def free_socket(host: str, port: int) -> socket.socket:
-    """A listening socket on ``port`` or the next free one."""
-    for candidate in range(port, port + TRIES):
+    """A listening socket on ``port`` or the next free one. Raises FileError where there is none."""
+    last = min(port + TRIES - 1, 65535)
+    for candidate in range(port, last + 1):
         listener = socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET, socket.SOCK_STREAM)
         listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
             listener.bind((host, candidate))
             listener.listen(128)
             return listener
-        except OSError:
+        except OSError as problem:
             listener.close()
-    raise SystemExit(f"no free port from {port} to {port + TRIES - 1}; name another with --port")
+            if problem.errno not in (errno.EADDRINUSE, errno.EACCES):
+                raise FileError(
+                    f"{host} is no address of this machine ({problem.strerror}); name another with --host"
+                ) from None
+    raise FileError(f"no free port from {port} to {last}; name another with --port")
 
 
 def announce(address: str, open_browser: bool) -> None:
@@ -45,14 +54,30 @@ def announce(address: str, open_browser: bool) -> None:
 
 
 def open_database() -> None:
-    """Django with its database up to date."""
+    """Django with its database up to date, its files readable by their owner only. Raises FileError, saying what is in the way."""
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "brickseat.settings")
+    # What is made from now on, the database and its journal among it, is nobody else's to read.
+    os.umask(0o077)
     import django
+    from django.db import DatabaseError
 
-    django.setup()
-    from django.core.management import call_command
+    folder = Path(os.environ.get("BRICKSEAT_DATA", "data")).absolute()
+    try:
+        django.setup()
+        from django.core.management import call_command
 
-    call_command("migrate", verbosity=0, interactive=False)
+        call_command("migrate", verbosity=0, interactive=False)
+        for path in folder.glob("brickseat.sqlite3*"):
+            path.chmod(0o600)
+    except DatabaseError as problem:
+        raise FileError(
+            f"{folder / 'brickseat.sqlite3'}: cannot be used ({problem}); bring back a copy of it, or name another folder "
+            "with BRICKSEAT_DATA"
+        ) from None
+    except OSError as problem:
+        raise FileError(
+            f"{folder}: cannot be written ({problem.strerror}); make room there, or name another folder with BRICKSEAT_DATA"
+        ) from None
 
 
 def get_ready() -> None:
@@ -64,10 +89,10 @@ def get_ready() -> None:
     run_apart(int)
 
 
-def serve(*, demo: bool, host: str, port: int, open_browser: bool, fd: int | None) -> int:
-    """Run until interrupted."""
-    if demo:
-        os.environ["BRICKSEAT_DEMO"] = "1"
+def serve(*, demo: bool, host: str, port: int, open_browser: bool, fd: int | None, behind_proxy: bool = False) -> int:
+    """Run until interrupted. ``behind_proxy``: a proxy on this machine speaks HTTPS to the visitors. Raises FileError."""
+    os.environ["BRICKSEAT_DEMO"] = "1" if demo else "0"
+    os.environ["BRICKSEAT_BEHIND_PROXY"] = "1" if behind_proxy else "0"
     open_database()
     if demo:
         from brickseat.demo.sets import ensure_demo
@@ -84,7 +109,10 @@ def serve(*, demo: bool, host: str, port: int, open_browser: bool, fd: int | Non
         log_level="warning",
         ws_per_message_deflate=False,
         lifespan="off",
-        proxy_headers=False,
+        # Of the proxy alone, which is on this machine: who asks, and whether by HTTPS.
+        proxy_headers=behind_proxy,
+        forwarded_allow_ips=os.environ.get("BRICKSEAT_PROXY", "127.0.0.1,::1"),
+        server_header=False,
         timeout_graceful_shutdown=3,
     )
     # All that is imported is imported before the first thread begins: two threads that import at once can each wait for

@@ -4,8 +4,10 @@ BRICKSEAT_DATA    folder of the database, the props' files and the secret key (d
 BRICKSEAT_DEMO    1: the visitor on a loopback address is signed in as the demo's dresser
 BRICKSEAT_CLUSTER address of a Dask cluster that runs trials, like tcp://host:8786 (default: processes of this machine)
 BRICKSEAT_HOSTS   comma-separated host names served (default: this machine)
+BRICKSEAT_BEHIND_PROXY 1: a proxy stands before this server and speaks HTTPS to the visitors (brickseat serve --behind-proxy)
 """
 
+import contextlib
 import os
 import secrets
 from pathlib import Path
@@ -13,6 +15,7 @@ from pathlib import Path
 DATA = Path(os.environ.get("BRICKSEAT_DATA", "data")).absolute()
 DATA.mkdir(parents=True, exist_ok=True)
 DEMO = os.environ.get("BRICKSEAT_DEMO") == "1"
+BEHIND_PROXY = os.environ.get("BRICKSEAT_BEHIND_PROXY") == "1"
 CLUSTER = os.environ.get("BRICKSEAT_CLUSTER", "")
 WEB = Path(__file__).parent / "web"
 
@@ -21,9 +24,14 @@ def secret_key() -> str:
     """The key of this installation, made once."""
     path = DATA / "secret-key"
     if not path.exists():
-        handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+        # Beside its place first: of two that begin at once, both take the key that came first.
+        beside = path.with_name(f".{path.name}.{secrets.token_hex(8)}")
+        handle = os.open(beside, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
         with os.fdopen(handle, "w") as file:
             file.write(secrets.token_urlsafe(50))
+        with contextlib.suppress(FileExistsError):
+            os.link(beside, path)
+        beside.unlink()
     return path.read_text()
 
 
@@ -80,6 +88,13 @@ WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/.+[-.][A-Za-z0-9_-]{8,}\.\w+$"
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 CSRF_COOKIE_SAMESITE = "Lax"
+# Whether the visitor speaks HTTPS is told by the proxy, and believed only of the proxy: see serving.py.
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURE_SSL_REDIRECT = BEHIND_PROXY
+SECURE_HSTS_SECONDS = 31_536_000 if BEHIND_PROXY else 0
+SESSION_COOKIE_AGE = 14 * 24 * 3600
+X_FRAME_OPTIONS = "DENY"
+# Whether names below this one speak HTTPS, too, is not ours to say.
+SILENCED_SYSTEM_CHECKS = ["security.W005", "security.W021"]
 CSRF_FAILURE_VIEW = "brickseat.api.errors.csrf_failure"
 DATA_UPLOAD_MAX_MEMORY_SIZE = 200 * 1024 * 1024
 FILE_UPLOAD_MAX_MEMORY_SIZE = 16 * 1024 * 1024

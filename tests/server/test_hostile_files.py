@@ -1,109 +1,28 @@
 """About three hundred hostile files, sent to a running server: each is answered in one line, none takes it down, and what was taken in can be used."""
 
-import http.client
 import json
-import os
-import socket
-import subprocess
-import sys
-import time
 import uuid
 from collections.abc import Iterator
-from pathlib import Path
-from typing import Any
 
 import pytest
 from hostile import PROPS, SETS, Hostile, hostile
+from running_server import Answer, RunningServer
 
 MOST_SECONDS = 25.0
 """Twenty for the reading, and some for a machine that does other things, too."""
 MOST_MEMORY = 1536 << 20
-START_SECONDS = 240.0
 PLACE = {"position": [0, 0, 0], "orientation": [0, 0, 0, 1], "scale": [1, 1, 1]}
 
 
-class Answer:
-    """A status and what came with it."""
-
-    def __init__(self, status: int, data: bytes, seconds: float) -> None:
-        self.status, self.data, self.seconds = status, data, seconds
-
-    @property
-    def json(self) -> Any:
-        return json.loads(self.data)
-
-
-class RunningServer:
-    """A server in a process of its own, and a token for it."""
-
-    def __init__(self, data: Path) -> None:
-        self.environment = {**os.environ, "BRICKSEAT_DATA": str(data)}
-        self.brickseat("user", "add", "wren", given="a dresser of the yard\n")
-        self.token = self.brickseat("user", "token", "wren").strip()
-        listener = socket.socket()
-        listener.bind(("127.0.0.1", 0))
-        listener.listen(64)
-        self.port = listener.getsockname()[1]
-        fd = listener.fileno()
-        self.log = (data / "log").open("wb")
-        command = [*self.command, "serve", "--no-open", "--fd", str(fd)]
-        self.process = subprocess.Popen(command, pass_fds=[fd], env=self.environment, stderr=self.log)
-        listener.close()
-        end = time.monotonic() + START_SECONDS
-        while time.monotonic() < end:
-            try:
-                if self.ask("GET", "/api/sets").status == 200:
-                    return
-            except OSError:
-                time.sleep(0.1)
-        raise AssertionError("the server did not begin")
-
-    command = (
-        sys.executable,
-        "-c",
-        "import sys; from brickseat.command_line import main; sys.exit(main(sys.argv[1:]))",
-    )
-
-    def brickseat(self, *words: str, given: str = "") -> str:
-        run = subprocess.run(
-            [*self.command, *words], env=self.environment, input=given, capture_output=True, text=True, check=True
-        )
-        return run.stdout
-
-    def ask(self, method: str, path: str, body: bytes = b"", kind: str = "application/json") -> Answer:
-        """One request, and how long it took."""
-        line = http.client.HTTPConnection("127.0.0.1", self.port, timeout=60)
-        headers = {"Authorization": f"Bearer {self.token}", "Content-Type": kind}
-        begun = time.monotonic()
-        try:
-            line.request(method, path, body, headers)
-            answer = line.getresponse()
-            return Answer(answer.status, answer.read(), time.monotonic() - begun)
-        finally:
-            line.close()
-
-    def send(self, given: Hostile) -> Answer:
-        """A hostile file through its door."""
-        if given.text:
-            return self.ask("POST", given.door, given.data)
-        field = "files" if given.door == PROPS else "file"
-        boundary = uuid.uuid4().hex
-        head = f'--{boundary}\r\nContent-Disposition: form-data; name="{field}"; filename="{given.file}"\r\n\r\n'
-        body = head.encode() + given.data + f"\r\n--{boundary}--\r\n".encode()
-        return self.ask("POST", given.door, body, f"multipart/form-data; boundary={boundary}")
-
-    @property
-    def most_memory(self) -> int:
-        """Bytes that the process had at its most (proc(5))."""
-        (line,) = (
-            t for t in Path(f"/proc/{self.process.pid}/status").read_text().splitlines() if t.startswith("VmHWM")
-        )
-        return int(line.split()[1]) * 1024
-
-    def stop(self) -> None:
-        self.process.terminate()
-        self.process.wait(60)
-        self.log.close()
+def send(server: RunningServer, given: Hostile) -> Answer:
+    """A hostile file through its door."""
+    if given.text:
+        return server.ask("POST", given.door, given.data)
+    field = "files" if given.door == PROPS else "file"
+    boundary = uuid.uuid4().hex
+    head = f'--{boundary}\r\nContent-Disposition: form-data; name="{field}"; filename="{given.file}"\r\n\r\n'
+    body = head.encode() + given.data + f"\r\n--{boundary}--\r\n".encode()
+    return server.ask("POST", given.door, body, f"multipart/form-data; boundary={boundary}")
 
 
 @pytest.fixture(scope="module")
@@ -147,7 +66,7 @@ def test_hostile_files_are_answered_in_one_line_and_what_is_taken_in_can_be_used
     for given in hostile():
         what = f"{given.name} to {given.door}"
         try:
-            answer = server.send(given)
+            answer = send(server, given)
             assert_well(answer, what)
             answers[answer.status] = answers.get(answer.status, 0) + 1
             if answer.status == 201 and given.door == PROPS:
@@ -165,4 +84,4 @@ def test_hostile_files_are_answered_in_one_line_and_what_is_taken_in_can_be_used
     assert answers[201] > 30
     assert server.process.poll() is None
     assert server.most_memory < MOST_MEMORY
-    assert "Traceback" not in Path(server.log.name).read_text()
+    assert "Traceback" not in server.log.read_text()

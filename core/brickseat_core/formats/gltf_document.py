@@ -7,8 +7,8 @@ checked before it is used, and every complaint says where in the file it stands.
 import base64
 import json
 import os
+import secrets
 import struct
-import tempfile
 from pathlib import Path
 from typing import Any
 from urllib.parse import unquote
@@ -16,7 +16,7 @@ from urllib.parse import unquote
 import numpy as np
 from numpy.typing import NDArray
 
-from brickseat_core.formats.errors import FileError
+from brickseat_core.formats.errors import FileError, NotWritten
 
 MAGIC = 0x46546C67
 JSON_CHUNK = 0x4E4F534A
@@ -350,18 +350,21 @@ class GltfDocument:
 
 
 def write_whole(path: Path, data: bytes) -> None:
-    """Write a file beside its place and rename it: an interrupted run leaves the old one whole. Raises FileError."""
+    """Write a file beside its place and rename it: an interrupted run leaves the old one whole. Raises NotWritten."""
+    beside = path.with_name(f".{path.name[:100]}.{secrets.token_hex(8)}")
     try:
-        handle, name = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
+        # As readable as the user has it with all files (umask).
+        handle = os.open(beside, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o666)
+        try:
+            with os.fdopen(handle, "wb") as file:
+                file.write(data)
+                file.flush()
+                os.fsync(file.fileno())
+            beside.replace(path)
+        except BaseException:
+            beside.unlink(missing_ok=True)
+            raise
     except OSError as error:
-        raise FileError(f"{path}: cannot be written ({error.strerror}); check the folder") from None
-    try:
-        with os.fdopen(handle, "wb") as file:
-            file.write(data)
-            file.flush()
-            os.fsync(file.fileno())
-        Path(name).chmod(0o644)
-        Path(name).replace(path)
-    except BaseException:
-        Path(name).unlink(missing_ok=True)
-        raise
+        raise NotWritten(
+            f"{path}: cannot be written ({error.strerror}); check the folder, and whether there is room"
+        ) from None

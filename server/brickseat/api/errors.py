@@ -1,14 +1,17 @@
 """One error shape for everything: {"error": what is wrong and what to do}."""
 
+import errno
 import logging
+import sqlite3
 
+from django.db import DatabaseError
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from ninja import NinjaAPI, Schema
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 from pydantic import Field
 
 from brickseat.jobs.running import Failed
-from brickseat_core.formats.errors import FileError
+from brickseat_core.formats.errors import FileError, NotWritten
 from brickseat_core.moves import MoveRefused
 
 
@@ -29,6 +32,21 @@ def csrf_failure(request: HttpRequest, reason: str = "") -> HttpResponse:
 
 log = logging.getLogger(__name__)
 UNEXPECTED = "the server could not do that; nothing was changed. Try once more, and tell whoever runs it if it stays so"
+
+
+NO_ROOM = (
+    "the server cannot write to its folder: there is no room, or it may not; nothing was changed. Tell whoever runs it"
+)
+DATABASE_WORDS = {
+    sqlite3.SQLITE_FULL: (507, NO_ROOM),
+    sqlite3.SQLITE_READONLY: (507, NO_ROOM),
+    sqlite3.SQLITE_IOERR: (507, NO_ROOM),
+    sqlite3.SQLITE_CANTOPEN: (507, NO_ROOM),
+    sqlite3.SQLITE_BUSY: (503, "others are writing just now; nothing was changed. Try once more"),
+    sqlite3.SQLITE_CORRUPT: (500, "the server's database is damaged; nothing was changed. Tell whoever runs it"),
+    sqlite3.SQLITE_NOTADB: (500, "the server's database is damaged; nothing was changed. Tell whoever runs it"),
+}
+"""Status and words by the primary result code of SQLite (sqlite.org/rescode.html)."""
 
 
 def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
@@ -67,6 +85,26 @@ def add_handlers(api: NinjaAPI) -> None:
     @api.exception_handler(FileError)
     def bad_file(request: HttpRequest, error: FileError) -> HttpResponse:
         return answer(422, str(error))
+
+    @api.exception_handler(NotWritten)
+    def not_written(request: HttpRequest, error: NotWritten) -> HttpResponse:
+        log.error("%s", error)
+        return answer(507, NO_ROOM)
+
+    @api.exception_handler(DatabaseError)
+    def database(request: HttpRequest, error: DatabaseError) -> HttpResponse:
+        code = getattr(error.__cause__, "sqlite_errorcode", None)
+        if code is None or code & 0xFF not in DATABASE_WORDS:
+            return unexpected(request, error)
+        log.error("%s %s: %s", request.method, request.path, error)
+        return answer(*DATABASE_WORDS[code & 0xFF])
+
+    @api.exception_handler(OSError)
+    def place(request: HttpRequest, error: OSError) -> HttpResponse:
+        if error.errno not in (errno.ENOSPC, errno.EDQUOT, errno.EROFS):
+            return unexpected(request, error)
+        log.error("%s %s: %s", request.method, request.path, error)
+        return answer(507, NO_ROOM)
 
     @api.exception_handler(AuthenticationError)
     def stranger(request: HttpRequest, error: AuthenticationError) -> HttpResponse:
