@@ -212,23 +212,31 @@ def test_signing_in_and_out(client: Client, wren: User) -> None:
 
 
 @pytest.mark.parametrize(
-    ("demo", "address", "forwarded", "status"),
+    ("demo", "address", "host", "header", "status"),
     [
-        (True, "127.0.0.1", None, 200),
-        (True, "::1", None, 200),
-        (False, "127.0.0.1", None, 401),
-        (True, "192.0.2.7", None, 401),
-        (True, "127.0.0.1", "192.0.2.7", 401),
+        (True, "127.0.0.1", "localhost:8460", None, 200),
+        (True, "::1", "[::1]:8460", None, 200),
+        (True, "127.0.0.1", "127.0.0.1", None, 200),
+        (False, "127.0.0.1", "localhost", None, 401),
+        (True, "192.0.2.7", "localhost", None, 401),
+        (True, "127.0.0.1", "studio.example", None, 401),
+        (True, "127.0.0.1", "localhost", "X-Forwarded-For", 401),
+        (True, "127.0.0.1", "localhost", "Forwarded", 401),
+        (True, "127.0.0.1", "localhost", "Via", 401),
+        (True, "127.0.0.1", "localhost", "X-Real-IP", 401),
     ],
 )
-def test_the_demo_signs_in_only_a_local_visitor(
-    demo: bool, address: str, forwarded: str | None, status: int, settings: Settings, db: None
+def test_the_demo_signs_in_only_a_visitor_on_this_machine_with_nothing_in_between(
+    demo: bool, address: str, host: str, header: str | None, status: int, settings: Settings, db: None
 ) -> None:
     settings.DEMO = demo
+    settings.ALLOWED_HOSTS = ["*"]
     User.objects.create(username=DRESSER, first_name="Wren", last_name="Ashby", password="!")
-    headers = {"X-Forwarded-For": forwarded} if forwarded else {}
-    answer = Client(REMOTE_ADDR=address).get("/api/visitor", headers=headers)
-    assert answer.status_code == status
+    headers = {header: "192.0.2.7"} if header else {}
+    visitor = Client(REMOTE_ADDR=address, HTTP_HOST=host)
+    assert visitor.get("/api/visitor", headers=headers).status_code == status
+    settings.BEHIND_PROXY = True
+    assert Client(REMOTE_ADDR=address, HTTP_HOST=host).get("/api/visitor").status_code == 401
 
 
 def test_the_schema_is_published(client: Client) -> None:
