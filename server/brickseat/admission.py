@@ -76,7 +76,7 @@ class Counted:
 async def refuse(send: Any, most: int) -> None:
     """413 in the one shape of all errors."""
     size = f"{most >> 20} MB" if most >= 1 << 20 else f"{most >> 10} KB; sign in first"
-    body = b'{"error": "that is larger than %s"}' % size.encode()
+    body = b'{"error": "that is larger than %s", "code": "too_large", "ties": []}' % size.encode()
     headers = [
         (b"content-type", b"application/json"),
         (b"content-length", b"%d" % len(body)),

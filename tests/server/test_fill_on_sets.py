@@ -10,7 +10,7 @@ from django.test import Client
 from test_under_way import Ear
 
 from brickseat.sets import under_way
-from brickseat.sets.changing import make_move
+from brickseat.sets.changing import Asking, make_move
 from brickseat.sets.listening import listeners
 from brickseat.sets.models import DressedSet
 from brickseat.sets.session import sessions
@@ -82,7 +82,7 @@ def filling(dressed: DressedSet, wren: User, bay: str, do: Callable[[str, int], 
     listeners.join(dressed.key, ear)
     try:
         move = {"kind": "fill", "recipe": recipe(bay, count=None)}
-        make_move(dressed.key, wren, lambda live: parse(move), ask="mine")
+        make_move(dressed.key, wren, lambda live: parse(move), asking=Asking(ask="mine"))
     finally:
         listeners.leave(dressed.key, ear)
     return ear.heard

@@ -10,7 +10,7 @@ from django.test import Client
 from test_under_way import Ear
 
 from brickseat.sets import under_way
-from brickseat.sets.changing import make_move
+from brickseat.sets.changing import Asking, make_move
 from brickseat.sets.listening import listeners
 from brickseat.sets.models import DressedSet
 from brickseat.sets.session import sessions
@@ -121,7 +121,12 @@ def test_laying_is_stopped_and_nothing_of_it_kept(
     listeners.join(dressed.key, ear)
     try:
         with pytest.raises(MoveRefused, match="stopped; nothing was changed"):
-            make_move(dressed.key, wren, lambda live: parse({"kind": "scatter", "recipe": recipe(300)}), ask="mine")
+            make_move(
+                dressed.key,
+                wren,
+                lambda live: parse({"kind": "scatter", "recipe": recipe(300)}),
+                asking=Asking(ask="mine"),
+            )
     finally:
         listeners.leave(dressed.key, ear)
     assert whole(client, dressed) == before

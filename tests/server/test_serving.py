@@ -133,6 +133,7 @@ def test_a_database_without_room_changes_nothing_and_goes_on_when_there_is_some(
 
     assert make("the first").status_code == 201
     with connection.cursor() as cursor:
+        cursor.execute("VACUUM")
         pages = cursor.execute("PRAGMA page_count").fetchone()[0]
         cursor.execute(f"PRAGMA max_page_count={pages}")
         answers = [make(f"{n} {'x' * 190}") for n in range(200)]

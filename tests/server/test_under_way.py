@@ -11,7 +11,7 @@ from django.test import Client
 
 from brickseat.live.messages import NEWS
 from brickseat.sets import under_way
-from brickseat.sets.changing import make_move
+from brickseat.sets.changing import Asking, make_move
 from brickseat.sets.listening import News, listeners
 from brickseat.sets.models import DressedSet, HistoryEntry
 from brickseat.sets.session import LiveSet
@@ -51,7 +51,7 @@ def test_a_move_tells_how_far_it_is_by_the_name_it_was_asked_by(wren: User, dres
     ear = Ear()
     listeners.join(dressed.key, ear)
     try:
-        make_move(dressed.key, wren, repair, ask="mine")
+        make_move(dressed.key, wren, repair, asking=Asking(ask="mine"))
     finally:
         listeners.leave(dressed.key, ear)
     told = [n for n in ear.heard if n["kind"] == "under_way"]
@@ -77,12 +77,12 @@ def test_a_move_that_is_stopped_changes_nothing_and_the_next_one_is_made(
     listeners.join(dressed.key, ear)
     try:
         with pytest.raises(MoveRefused, match="stopped; nothing was changed"):
-            make_move(dressed.key, wren, repair, ask="mine")
+            make_move(dressed.key, wren, repair, asking=Asking(ask="mine"))
     finally:
         listeners.leave(dressed.key, ear)
     assert client.get(f"/api/sets/{dressed.key}").json() == before
     assert not HistoryEntry.objects.filter(dressed=dressed).exists()
-    assert make_move(dressed.key, wren, repair, ask="mine").deltas
+    assert make_move(dressed.key, wren, repair, asking=Asking(ask="mine")).deltas
 
 
 def test_only_who_may_dress_the_set_stops_its_moves(

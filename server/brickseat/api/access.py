@@ -15,7 +15,7 @@ from brickseat.sets import rights
 from brickseat.sets.models import DressedSet
 from brickseat.store.models import StoredProp
 
-PROBLEMS: Any = {400: Problem, 401: Problem, 403: Problem, 404: Problem, 409: Problem, 422: Problem, 429: Problem}
+PROBLEMS: Any = dict.fromkeys((400, 401, 403, 404, 409, 412, 413, 422, 429, 500, 503, 507), Problem)
 LARGEST_UPLOAD = 200 * 1024 * 1024
 
 

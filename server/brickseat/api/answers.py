@@ -1,12 +1,38 @@
-"""Answers that may be megabytes: written as JSON at once. Tests hold them to their schemas, so that no request has to."""
+"""Answers that may be megabytes: written as JSON at once, or files. Tests hold them to their schemas, so that no request has to."""
 
 from collections.abc import Mapping
-from typing import Any
+from typing import Annotated, Any, TypeVar
 
 import orjson
+from django.db.models import Model, QuerySet
 from django.http import HttpResponse
+from ninja import Query, Schema
+from pydantic import Field
 
 
 def json_answer(record: Mapping[str, Any]) -> HttpResponse:
     """Plain JSON values, keys (UUID) and dates as an answer."""
     return HttpResponse(orjson.dumps(record), content_type="application/json; charset=utf-8")
+
+
+def file_of(kind: str) -> dict[str, Any]:
+    """What the schema says of an address that answers with a file of a media type."""
+    content = {kind: {"schema": {"type": "string", "format": "binary"}}}
+    return {"responses": {200: {"description": "The file.", "content": content}}}
+
+
+class Page(Schema):
+    """A part of a list: ``limit`` entries after the first ``offset``. The header X-Total says how many there are in all."""
+
+    limit: Annotated[int, Field(ge=1, le=10_000)] = 10_000
+    offset: Annotated[int, Field(ge=0, le=1_000_000)] = 0
+
+
+PageAsked = Query[Page]
+M = TypeVar("M", bound=Model)
+
+
+def page_of(entries: "QuerySet[M]", page: Page, response: HttpResponse) -> list[M]:
+    """That part of them."""
+    response["X-Total"] = str(entries.count())
+    return list(entries[page.offset : page.offset + page.limit])

@@ -13,6 +13,7 @@ from ninja.errors import HttpError
 
 from brickseat.api import schemas
 from brickseat.api.access import LARGEST_UPLOAD, PROBLEMS, own_prop, user_of, visible_prop, visible_props
+from brickseat.api.answers import PageAsked, file_of, page_of
 from brickseat.api.errors import NOT_FOUND
 from brickseat.sets import schemas as set_schemas
 from brickseat.sets.refreshing import refresh_prop
@@ -41,7 +42,7 @@ from brickseat_core.relations.suggesting import suggested_seats
 from brickseat_core.scene import Piece, Pose, frame_of, quaternion_of
 from brickseat_core.scene.encoding import BadRecord, decode_seats, encode_frame, encode_seat
 
-router = Router()
+router = Router(tags=["props"])
 MOST_SIDES = 8
 GLB = "model/gltf-binary"
 FOREVER = "private, max-age=31536000, immutable"
@@ -104,14 +105,14 @@ def file_address(prop: StoredProp) -> str:
 
 
 @router.get("/props", response={200: list[schemas.PropSchema], **PROBLEMS})
-def props(request: HttpRequest) -> Any:
+def list_props(request: HttpRequest, response: HttpResponse, page: PageAsked) -> Any:
     """Every prop of the store that can be set down, and every bearer made to measure."""
     found: QuerySet[StoredProp] = visible_props(request).filter(listed=True).select_related("posed_from")
-    return [prop_record(p, user_of(request)) for p in found]
+    return [prop_record(p, user_of(request)) for p in page_of(found, page, response)]
 
 
-@router.get("/props/{key}/{digest}.glb", response={200: None, **PROBLEMS})
-def prop_file(request: HttpRequest, key: str, digest: str, light: bool = False) -> Any:
+@router.get("/props/{key}/{digest}.glb", response={200: None, 302: None, **PROBLEMS}, openapi_extra=file_of(GLB))
+def get_prop_file(request: HttpRequest, key: str, digest: str, light: bool = False) -> Any:
     """The prop's file. Its address changes with its contents, so it may be kept for ever.
 
     ``light``: a copy with fewer triangles, for display only. Who asks by an address of before the prop was made anew is
@@ -127,7 +128,7 @@ def prop_file(request: HttpRequest, key: str, digest: str, light: bool = False) 
 
 
 @router.post("/props", response={201: schemas.PropDetail, **PROBLEMS})
-def upload(request: HttpRequest, files: File[list[UploadedFile]], unit: Form[str] = "", up: Form[str] = "") -> Any:
+def upload_prop(request: HttpRequest, files: File[list[UploadedFile]], unit: Form[str] = "", up: Form[str] = "") -> Any:
     """A prop from a model and the files that belong to it (an .obj with its .mtl, a .gltf with its .bin).
 
     Raises FileError.
@@ -141,7 +142,7 @@ def upload(request: HttpRequest, files: File[list[UploadedFile]], unit: Form[str
 
 
 @router.get("/props/{key}", response={200: schemas.PropDetail, **PROBLEMS})
-def one_prop(request: HttpRequest, key: str) -> Any:
+def get_prop(request: HttpRequest, key: str) -> Any:
     """Everything that is measured of a prop."""
     return detail(visible_prop(request, key), user_of(request))
 
@@ -246,14 +247,14 @@ def delete_prop(request: HttpRequest, key: str) -> Any:
 
 
 @router.get("/props/{key}/contact/{kind}", response={200: schemas.ContactSchema, **PROBLEMS})
-def contact(request: HttpRequest, key: str, kind: str) -> Any:
+def get_contact_shape(request: HttpRequest, key: str, kind: str) -> Any:
     """A contact shape of a prop with its error; ``kind`` “best” for the cheapest that is good enough."""
     prop = visible_prop(request, key)
     return contact_of(prop, shape_kind(kind))
 
 
-@router.get("/props/{key}/contact/{kind}/{digest}.glb", response={200: None, **PROBLEMS})
-def contact_file(request: HttpRequest, key: str, kind: str, digest: str) -> Any:
+@router.get("/props/{key}/contact/{kind}/{digest}.glb", response={200: None, **PROBLEMS}, openapi_extra=file_of(GLB))
+def get_contact_file(request: HttpRequest, key: str, kind: str, digest: str) -> Any:
     """The contact shape, to be drawn over the prop. Raises HttpError."""
     prop = visible_prop(request, key)
     if prop.digest[:16] != digest:
@@ -275,7 +276,7 @@ def shape_kind(text: str) -> ShapeKind | None:
 
 
 @router.post("/props/{key}/poses", response={201: schemas.PropDetail, **PROBLEMS})
-def new_pose(request: HttpRequest, key: str, given: schemas.PoseAsked) -> Any:
+def make_pose(request: HttpRequest, key: str, given: schemas.PoseAsked) -> Any:
     """A prop of its own: this one with its joints turned. What is seated is the shape as posed."""
     prop = visible_prop(request, key)
     turns = [(t.joint, t.axis, t.degrees) for t in given.turns]
@@ -322,7 +323,7 @@ def shelved_bearer(request: HttpRequest, name: str, document: GltfDocument) -> d
 
 
 @router.get("/prop-house", response={200: list[schemas.HouseItem], **PROBLEMS})
-def house(request: HttpRequest) -> Any:
+def list_prop_house(request: HttpRequest) -> Any:
     """What the prop house lends, and what became of what was ordered."""
     came, waiting = prop_house.orders_of(user_of(request))
     return [
@@ -338,7 +339,7 @@ def house(request: HttpRequest) -> Any:
 
 
 @router.post("/prop-house/{item}", response={202: None, **PROBLEMS})
-def order(request: HttpRequest, item: str) -> Any:
+def order_prop(request: HttpRequest, item: str) -> Any:
     """Order one; it is delivered into the store a little later. Raises HttpError."""
     try:
         prop_house.order(user_of(request), item)

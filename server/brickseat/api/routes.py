@@ -7,6 +7,7 @@ from django.contrib.auth import authenticate, login, logout
 from django.http import HttpRequest
 from ninja import NinjaAPI, Status
 from ninja.errors import HttpError
+from ninja.operation import Operation
 from ninja.security import django_auth
 
 from brickseat.accounts.demo_visitor import sign_in_demo
@@ -16,14 +17,44 @@ from brickseat.api.access import PROBLEMS, BearerToken
 from brickseat.api.errors import add_handlers
 from brickseat.sets.telling import end_of_session
 
-api = NinjaAPI(title="Brick Seat", version="1", docs_url=None, auth=[BearerToken(), django_auth], urls_namespace="api")
+DESCRIPTION = """\
+What the page does, for pipelines. Sign in with `Authorization: Bearer TOKEN` (`brickseat user token NAME`).
+
+Headers of everything that changes a set (`make_move`, `pose_piece`, `undo_move`, `redo_move`, `go_to_history_step`, `adopt_outcome`):
+
+- `If-Match`: the revision of the set as you saw it, as the `ETag` of `get_set` and of every change says it. 412 where it is another one by now.
+- `Idempotency-Key`: a name of your own, at most 64 characters. Asked for again by the same name, a move is not made twice: what it did is
+  answered once more.
+- `X-Ask`: a name by which the socket tells how far it is, and `stop_move` stops it. `X-Stage`: the open stage that asks.
+
+Lists have `limit` and `offset`, and say in `X-Total` how many there are. Every error is `{"error": words, "code": code, "ties": [keys]}`:
+tell them apart by `code`.
+"""
+
+
+class Api(NinjaAPI):
+    """Operations are named as their functions are."""
+
+    def get_openapi_operation_id(self, operation: Operation) -> str:
+        """The name by which a generated client calls it."""
+        return operation.view_func.__name__
+
+
+api = Api(
+    title="Brick Seat",
+    version="1",
+    description=DESCRIPTION,
+    docs_url=None,
+    auth=[BearerToken(), django_auth],
+    urls_namespace="api",
+)
 add_handlers(api)
 api.add_router("", set_routes.router)
 api.add_router("", prop_routes.router)
 
 
-@api.get("/visitor", response={200: schemas.VisitorSchema, **PROBLEMS}, auth=None)
-def visitor(request: HttpRequest) -> Any:
+@api.get("/visitor", tags=["visitor"], response={200: schemas.VisitorSchema, **PROBLEMS}, auth=None)
+def get_visitor(request: HttpRequest) -> Any:
     """Who is signed in. The demo signs its local visitor in here. Raises HttpError."""
     user = request.user if request.user.is_authenticated else sign_in_demo(request)
     if user is None:
@@ -32,7 +63,7 @@ def visitor(request: HttpRequest) -> Any:
     return {"name": name, "demo": settings.DEMO}
 
 
-@api.post("/sign-in", response={200: schemas.VisitorSchema, **PROBLEMS}, auth=None)
+@api.post("/sign-in", tags=["visitor"], response={200: schemas.VisitorSchema, **PROBLEMS}, auth=None)
 def sign_in(request: HttpRequest, given: schemas.Credentials) -> Any:
     """Sign in by name and password. After a few wrong ones in a row a name has to wait. Raises HttpError."""
     if request.content_type != "application/json":
@@ -50,7 +81,7 @@ def sign_in(request: HttpRequest, given: schemas.Credentials) -> Any:
     return {"name": user.get_full_name() or user.get_username(), "demo": settings.DEMO}
 
 
-@api.post("/sign-out", response={204: None, **PROBLEMS})
+@api.post("/sign-out", tags=["visitor"], response={204: None, **PROBLEMS})
 def sign_out(request: HttpRequest) -> Any:
     """The session ends, and with it every stage that was opened in it."""
     session = request.session.session_key

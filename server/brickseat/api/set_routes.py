@@ -1,33 +1,34 @@
 """The endpoints of sets: what stands on them, how it fits, what was done, and moves."""
 
 import uuid
-from typing import Any
+from typing import Annotated, Any
 
 import numpy as np
 from django.contrib.auth.models import User
 from django.db import transaction
 from django.http import HttpRequest, HttpResponse
-from ninja import File, Router, Status, UploadedFile
+from ninja import File, Query, Router, Status, UploadedFile
 from ninja.errors import HttpError
+from pydantic import Field
 
 from brickseat.api import schemas
 from brickseat.api.access import LARGEST_UPLOAD, PROBLEMS, open_set_of, own_set, user_of, visible_prop, visible_props
-from brickseat.api.answers import json_answer
+from brickseat.api.answers import Page, PageAsked, file_of, json_answer, page_of
 from brickseat.api.errors import NOT_FOUND
-from brickseat.api.prop_routes import FOREVER, prop_record
+from brickseat.api.prop_routes import FOREVER, GLB, prop_record
 from brickseat.jobs import filling, settling
 from brickseat.jobs import schemas as job_schemas
 from brickseat.jobs.keeping import jobs
 from brickseat.jobs.running import Job
 from brickseat.sets import schemas as set_schemas
-from brickseat.sets.changing import go_to, make_move, set_at, undo, undo_words
+from brickseat.sets.changing import Asking, go_to, make_move, set_at, undo, undo_words
 from brickseat.sets.models import DressedSet
 from brickseat.sets.opening import hand_over, open_set
 from brickseat.sets.picture import keep_picture, path_of
 from brickseat.sets.session import LiveSet, sessions
 from brickseat.sets.shapes import shape_data
 from brickseat.sets.storing import drop_unnamed_props
-from brickseat.sets.telling import end_for, end_of_set, measure_records, news_record, shape_files
+from brickseat.sets.telling import ChangeNews, end_for, end_of_set, measure_records, news_record, shape_files
 from brickseat.sets.under_way import moves_under_way
 from brickseat.store.importing import limb_of, posed
 from brickseat.store.models import StoredProp
@@ -49,27 +50,46 @@ from brickseat_core.moves.pose import PoseMove
 from brickseat_core.scene import Prop, Vec
 from brickseat_core.scene.encoding import encode, encode_pose
 
-router = Router()
+router = Router(tags=["sets"])
 FEELER_LEAST = 0.01
+
+
+class HistoryPage(Page):
+    """As Page, but shorter where nothing is said of it."""
+
+    limit: Annotated[int, Field(ge=1, le=10_000)] = 200
+
+
 DOTS_SECONDS = 5.0
 """Dots that take longer are given up: the points that were found by then are kept, and the next question goes on from there."""
 
 
 @router.get("/sets", response={200: list[schemas.SetCard], **PROBLEMS})
-def sets(request: HttpRequest) -> Any:
+def list_sets(request: HttpRequest, response: HttpResponse, page: PageAsked) -> Any:
     """The cards of all sets that the visitor may dress."""
     user = user_of(request)
-    return [card_of(s, user) for s in DressedSet.open_to(user.pk).select_related("owner")]
+    found = DressedSet.open_to(user.pk).select_related("owner")
+    return [card_of(s, user) for s in page_of(found, page, response)]
 
 
-def stage_of(request: HttpRequest) -> str:
-    """The open stage that asks."""
-    return request.headers.get("X-Stage", "")[:64]
+def asking_of(request: HttpRequest) -> Asking:
+    """How a change is asked for, by its headers. Raises HttpError."""
+    headers = request.headers
+    named = headers.get("If-Match", "").strip().removeprefix("W/").strip('"')
+    if named not in ("", "*") and not (named.isdecimal() and len(named) < 12):
+        raise HttpError(422, "If-Match: the revision of the set, as its ETag says it")
+    once = headers.get("Idempotency-Key", "").strip()
+    if len(once) > 64:
+        raise HttpError(422, "Idempotency-Key: at most 64 characters")
+    revision = int(named) if named.isdecimal() else None
+    return Asking(headers.get("X-Stage", "")[:64], headers.get("X-Ask", "")[:64], once, revision)
 
 
-def ask_of(request: HttpRequest) -> str:
-    """The name that whoever asks gave to what is asked."""
-    return request.headers.get("X-Ask", "")[:64]
+def changed(news: ChangeNews) -> HttpResponse:
+    """What a change did, with the revision that it led to."""
+    answer = json_answer(news_record(news))
+    answer["ETag"] = f'"{news.revision}"'
+    return answer
 
 
 def card_of(dressed: DressedSet, user: User) -> dict[str, Any]:
@@ -82,14 +102,14 @@ def card_of(dressed: DressedSet, user: User) -> dict[str, Any]:
 
 
 @router.post("/sets", response={201: schemas.SetCard, **PROBLEMS})
-def new_set(request: HttpRequest, given: schemas.NewSet) -> Any:
+def make_set(request: HttpRequest, given: schemas.NewSet) -> Any:
     """An empty set."""
     made = DressedSet.objects.create(owner=user_of(request), name=given.name.strip() or "new set")
     return Status(201, card_of(made, user_of(request)))
 
 
 @router.patch("/sets/{uuid:key}", response={204: None, **PROBLEMS})
-def look_at_set(request: HttpRequest, key: uuid.UUID, given: schemas.SetLook) -> Any:
+def keep_look(request: HttpRequest, key: uuid.UUID, given: schemas.SetLook) -> Any:
     """Where it is looked at from when it is opened. Not part of the set, nor of its history."""
     open_set_of(request, key)
     DressedSet.objects.filter(key=key).update(look=given.look.dict())
@@ -103,7 +123,7 @@ def put_picture(request: HttpRequest, key: uuid.UUID, given: schemas.SetPicture)
     return Status(204, None)
 
 
-@router.get("/sets/{uuid:key}/picture.jpg", response={200: None, **PROBLEMS})
+@router.get("/sets/{uuid:key}/picture.jpg", response={200: None, **PROBLEMS}, openapi_extra=file_of("image/jpeg"))
 def get_picture(request: HttpRequest, key: uuid.UUID) -> Any:
     """The picture on its card. Raises HttpError."""
     path = path_of(open_set_of(request, key).key)
@@ -137,7 +157,7 @@ def unshare_set(request: HttpRequest, key: uuid.UUID, username: str) -> Any:
 
 
 @router.get("/sets/{uuid:key}", response={200: schemas.SetSchema, **PROBLEMS})
-def one_set(request: HttpRequest, key: uuid.UUID) -> Any:
+def get_set(request: HttpRequest, key: uuid.UUID) -> Any:
     """A whole set: its pieces, the props they are copies of, and the fit of each."""
     dressed = open_set_of(request, key)
     live = sessions.of(dressed)
@@ -169,11 +189,15 @@ def one_set(request: HttpRequest, key: uuid.UUID) -> Any:
         "can_undo": back,
         "can_redo": again,
     }
-    return json_answer(answer)
+    whole = json_answer(answer)
+    whole["ETag"] = f'"{now.revision}"'
+    return whole
 
 
-@router.get("/sets/{uuid:key}/shapes/{piece}/{digest}.glb", response={200: None, **PROBLEMS})
-def shape_file(request: HttpRequest, key: uuid.UUID, piece: str, digest: str) -> Any:
+@router.get(
+    "/sets/{uuid:key}/shapes/{piece}/{digest}.glb", response={200: None, **PROBLEMS}, openapi_extra=file_of(GLB)
+)
+def get_shape_file(request: HttpRequest, key: uuid.UUID, piece: str, digest: str) -> Any:
     """The model of a piece that something is cut into, as it is now or as a preview just showed it. Raises HttpError."""
     live = sessions.of(open_set_of(request, key))
     data = shape_data(live, piece, digest)
@@ -183,9 +207,9 @@ def shape_file(request: HttpRequest, key: uuid.UUID, piece: str, digest: str) ->
 
 
 @router.get("/sets/{uuid:key}/history", response={200: list[schemas.HistorySchema], **PROBLEMS})
-def history(request: HttpRequest, key: uuid.UUID) -> Any:
-    """The latest two hundred changes in words, newest first."""
-    entries = open_set_of(request, key).history.select_related("actor").order_by("-number")[:200]
+def list_history(request: HttpRequest, response: HttpResponse, key: uuid.UUID, page: Query[HistoryPage]) -> Any:
+    """The changes in words, newest first."""
+    entries = open_set_of(request, key).history.select_related("actor").order_by("-number")
     return [
         {
             "number": e.number,
@@ -194,11 +218,11 @@ def history(request: HttpRequest, key: uuid.UUID) -> Any:
             "undone": e.undone,
             "actor": e.actor and e.actor.get_username(),
         }
-        for e in entries
+        for e in page_of(entries, page, response)
     ]
 
 
-@router.post("/sets/{uuid:key}/moves", response={200: set_schemas.ChangeSchema, **PROBLEMS})
+@router.post("/sets/{uuid:key}/moves", response={200: set_schemas.ChangeSchema, **PROBLEMS}, operation_id="make_move")
 def move(request: HttpRequest, key: uuid.UUID, asked: set_schemas.MoveRequest) -> Any:
     """Change the set. The change is stored, undoable, and sent to every open stage. Raises MoveRefused."""
     dressed = open_set_of(request, key)
@@ -211,13 +235,7 @@ def move(request: HttpRequest, key: uuid.UUID, asked: set_schemas.MoveRequest) -
             raise MoveRefused("that prop is not in the store; choose another")
         return live.prop(wanted)
 
-    return json_answer(
-        news_record(
-            make_move(
-                dressed.key, user_of(request), lambda live: asked.move, find_prop, stage_of(request), ask_of(request)
-            )
-        )
-    )
+    return changed(make_move(dressed.key, user_of(request), lambda live: asked.move, find_prop, asking_of(request)))
 
 
 @router.delete("/sets/{uuid:key}/moves/{ask}", response={204: None, **PROBLEMS})
@@ -229,7 +247,7 @@ def stop_move(request: HttpRequest, key: uuid.UUID, ask: str, keep: bool = False
 
 
 @router.post("/sets/{uuid:key}/dots", response={200: schemas.DotsSchema, **PROBLEMS})
-def dots(request: HttpRequest, key: uuid.UUID, asked: schemas.DotsAsked) -> Any:
+def find_dots(request: HttpRequest, key: uuid.UUID, asked: schemas.DotsAsked) -> Any:
     """Where a recipe would lay, as points: a first sight of it, before any shape is looked at. Nothing is changed."""
     now = sessions.of(open_set_of(request, key)).snapshot
     own = {p.key for p in now.dressed.pieces.values() if asked.again is not None and p.recipe == asked.again}
@@ -242,7 +260,7 @@ def dots(request: HttpRequest, key: uuid.UUID, asked: schemas.DotsAsked) -> Any:
 
 
 @router.post("/sets/{uuid:key}/bay", response={200: schemas.BaySchema, **PROBLEMS})
-def bay(request: HttpRequest, key: uuid.UUID, asked: schemas.BayAsked) -> Any:
+def find_bay(request: HttpRequest, key: uuid.UUID, asked: schemas.BayAsked) -> Any:
     """The compartment about a pressed point, as a box. Nothing is changed. Raises MoveRefused where there is none."""
     now = sessions.of(open_set_of(request, key)).snapshot
     try:
@@ -253,13 +271,13 @@ def bay(request: HttpRequest, key: uuid.UUID, asked: schemas.BayAsked) -> Any:
 
 
 @router.get("/sets/{uuid:key}/history/{int:number}", response={200: list[set_schemas.PieceSchema], **PROBLEMS})
-def history_step(request: HttpRequest, key: uuid.UUID, number: int) -> Any:
+def get_history_step(request: HttpRequest, key: uuid.UUID, number: int) -> Any:
     """The pieces as they stood after that step; 0 for the beginning."""
     return [encode(p) for p in set_at(open_set_of(request, key), number).pieces.values()]
 
 
 @router.get("/sets/{uuid:key}/pieces/{piece}/limb", response={200: schemas.LimbSchema, **PROBLEMS})
-def limb(request: HttpRequest, key: uuid.UUID, piece: str, x: float, y: float, z: float) -> Any:
+def find_limb(request: HttpRequest, key: uuid.UUID, piece: str, x: float, y: float, z: float) -> Any:
     """Which joint moves the place of a piece that somebody takes hold of. Raises HttpError and FileError."""
     standing = sessions.of(open_set_of(request, key)).snapshot.dressed.pieces.get(piece)
     if standing is None:
@@ -284,31 +302,29 @@ def pose_piece(request: HttpRequest, key: uuid.UUID, piece: str, asked: schemas.
     stored = StoredProp.objects.select_related("posed_from", "owner").get(key=standing.prop.key)
     shape = posed(stored, [(t.joint, t.axis, t.degrees) for t in asked.turns], user_of(request))
     move = PoseMove("pose", piece, shape.key)
-    return json_answer(
-        news_record(make_move(dressed.key, user_of(request), lambda live: move, stage=stage_of(request)))
-    )
+    return changed(make_move(dressed.key, user_of(request), lambda live: move, asking=asking_of(request)))
 
 
 @router.post("/sets/{uuid:key}/history/{int:number}", response={200: set_schemas.ChangeSchema, **PROBLEMS})
-def history_go(request: HttpRequest, key: uuid.UUID, number: int) -> Any:
+def go_to_history_step(request: HttpRequest, key: uuid.UUID, number: int) -> Any:
     """Back (or on again) to how the set was after that step."""
-    return json_answer(news_record(go_to(open_set_of(request, key).key, number, stage_of(request))))
+    return changed(go_to(open_set_of(request, key).key, number, asking_of(request)))
 
 
 @router.post("/sets/{uuid:key}/undo", response={200: set_schemas.ChangeSchema, **PROBLEMS})
-def undo_last(request: HttpRequest, key: uuid.UUID) -> Any:
+def undo_move(request: HttpRequest, key: uuid.UUID) -> Any:
     """Take back the last change. Raises MoveRefused."""
-    return json_answer(news_record(undo(open_set_of(request, key).key, back=True, stage=stage_of(request))))
+    return changed(undo(open_set_of(request, key).key, back=True, asking=asking_of(request)))
 
 
 @router.post("/sets/{uuid:key}/redo", response={200: set_schemas.ChangeSchema, **PROBLEMS})
-def redo_next(request: HttpRequest, key: uuid.UUID) -> Any:
+def redo_move(request: HttpRequest, key: uuid.UUID) -> Any:
     """Do again what was taken back last. Raises MoveRefused."""
-    return json_answer(news_record(undo(open_set_of(request, key).key, back=False, stage=stage_of(request))))
+    return changed(undo(open_set_of(request, key).key, back=False, asking=asking_of(request)))
 
 
 @router.post("/sets/{uuid:key}/settle", response={202: job_schemas.JobSchema, **PROBLEMS})
-def settle(request: HttpRequest, key: uuid.UUID, asked: job_schemas.SettleAsked) -> Any:
+def settle_pieces(request: HttpRequest, key: uuid.UUID, asked: job_schemas.SettleAsked) -> Any:
     """Let gravity act on pieces, in the background; frames and the end come over the WebSocket."""
     live = sessions.of(open_set_of(request, key))
     slip = SettleSlip(
@@ -345,7 +361,7 @@ LONGEST_POUR = 600.0
 
 
 @router.post("/sets/{uuid:key}/pour", response={202: job_schemas.JobSchema, **PROBLEMS})
-def pour(request: HttpRequest, key: uuid.UUID, asked: job_schemas.PourAsked) -> Any:
+def pour_props(request: HttpRequest, key: uuid.UUID, asked: job_schemas.PourAsked) -> Any:
     """Pour props under the pointer, in the background; everything that stands there already is fixed."""
     dressed = open_set_of(request, key)
     props = tuple(prop_of(visible_prop(request, k)) for k in dict.fromkeys(asked.props))
@@ -368,8 +384,10 @@ def pour(request: HttpRequest, key: uuid.UUID, asked: job_schemas.PourAsked) -> 
     return Status(202, settling.job_record(started))
 
 
-@router.get("/sets/{uuid:key}/jobs/{job}/shards/{prop}.glb", response={200: None, **PROBLEMS})
-def shard_file(request: HttpRequest, key: uuid.UUID, job: str, prop: str) -> Any:
+@router.get(
+    "/sets/{uuid:key}/jobs/{job}/shards/{prop}.glb", response={200: None, **PROBLEMS}, openapi_extra=file_of(GLB)
+)
+def get_shard_file(request: HttpRequest, key: uuid.UUID, job: str, prop: str) -> Any:
     """The model of a shard that came of a job, before it is adopted. Raises HttpError."""
     found = job_of(request, key, job).shards.get(prop)
     if found is None:
@@ -380,13 +398,13 @@ def shard_file(request: HttpRequest, key: uuid.UUID, job: str, prop: str) -> Any
 
 
 @router.get("/sets/{uuid:key}/jobs", response={200: list[job_schemas.JobSchema], **PROBLEMS})
-def set_jobs(request: HttpRequest, key: uuid.UUID) -> Any:
+def list_jobs(request: HttpRequest, key: uuid.UUID) -> Any:
     """What is under way, then what was done and neither adopted nor discarded, newest first; also from before a restart."""
     return [settling.job_record(j) for j in jobs.on(open_set_of(request, key).key)]
 
 
 @router.get("/sets/{uuid:key}/jobs/{job}", response={200: job_schemas.JobSchema, **PROBLEMS})
-def one_job(request: HttpRequest, key: uuid.UUID, job: str) -> Any:
+def get_job(request: HttpRequest, key: uuid.UUID, job: str) -> Any:
     """How a job goes, or what came of it. Raises HttpError."""
     return settling.job_record(job_of(request, key, job))
 
@@ -399,7 +417,7 @@ def stop_job(request: HttpRequest, key: uuid.UUID, job: str) -> Any:
 
 
 @router.post("/sets/{uuid:key}/jobs/{job}/adopt", response={200: set_schemas.ChangeSchema, **PROBLEMS})
-def adopt(request: HttpRequest, key: uuid.UUID, job: str, asked: job_schemas.Adoption) -> Any:
+def adopt_outcome(request: HttpRequest, key: uuid.UUID, job: str, asked: job_schemas.Adoption) -> Any:
     """Pieces to where they came to lie: all of an outcome, or only some. One step of the history; the job is done with."""
     dressed = open_set_of(request, key)
     found, keys = job_of(request, key, job), tuple(asked.keys) if asked.keys is not None else None
@@ -407,10 +425,10 @@ def adopt(request: HttpRequest, key: uuid.UUID, job: str, asked: job_schemas.Ado
     def build(live: LiveSet) -> AdoptMove:
         return settling.adoption(found, asked.trial, keys, live.snapshot.dressed.pieces, live.prop)
 
-    news = make_move(dressed.key, user_of(request), build, stage=stage_of(request))
+    news = make_move(dressed.key, user_of(request), build, asking=asking_of(request))
     # Here and not by one more question of the page, which may be gone by then.
     jobs.drop(found)
-    return json_answer(news_record(news))
+    return changed(news)
 
 
 def job_of(request: HttpRequest, key: uuid.UUID, job: str) -> Job:
@@ -422,7 +440,7 @@ def job_of(request: HttpRequest, key: uuid.UUID, job: str) -> Job:
 
 
 @router.get("/sets/{uuid:key}/fits/{piece}", response={200: set_schemas.MeasuredFitSchema, **PROBLEMS})
-def measured_fit(request: HttpRequest, key: uuid.UUID, piece: str) -> Any:
+def get_fit(request: HttpRequest, key: uuid.UUID, piece: str) -> Any:
     """All that is measured of one piece, with where it touches. Raises HttpError."""
     fit = sessions.of(open_set_of(request, key)).snapshot.fits.get(piece)
     if fit is None:
@@ -431,7 +449,7 @@ def measured_fit(request: HttpRequest, key: uuid.UUID, piece: str) -> Any:
 
 
 @router.get("/sets/{uuid:key}/feeler/{piece}", response={200: schemas.FeelerSchema, **PROBLEMS})
-def feeler(request: HttpRequest, key: uuid.UUID, piece: str) -> Any:
+def get_feeler(request: HttpRequest, key: uuid.UUID, piece: str) -> Any:
     """The magnified side view of a piece's worst contact. Raises HttpError."""
     now = sessions.of(open_set_of(request, key)).snapshot
     found, fit = now.dressed.pieces.get(piece), now.fits.get(piece)
@@ -472,8 +490,8 @@ def feeler_window(gap: float | None, depth: float, width: float) -> float:
     return max(FEELER_LEAST, 2.2 * fault, 0.62 * width if fault < 2e-4 else 0.34 * width)
 
 
-@router.get("/sets/{uuid:key}/hand-over.glb", response={200: None, **PROBLEMS})
-def hand_over_glb(request: HttpRequest, key: uuid.UUID) -> Any:
+@router.get("/sets/{uuid:key}/hand-over.glb", response={200: None, **PROBLEMS}, openapi_extra=file_of(GLB))
+def hand_over_set(request: HttpRequest, key: uuid.UUID) -> Any:
     """The whole set as one GLB, to be saved."""
     dressed = open_set_of(request, key)
     name = "".join(c if c.isalnum() or c in " -_" else "_" for c in dressed.name).strip() or "set"
@@ -483,7 +501,7 @@ def hand_over_glb(request: HttpRequest, key: uuid.UUID) -> Any:
 
 
 @router.post("/sets/open", response={201: schemas.SetCard, **PROBLEMS})
-def open_file(request: HttpRequest, file: File[UploadedFile]) -> Any:
+def open_set_file(request: HttpRequest, file: File[UploadedFile]) -> Any:
     """A new set from a .glb or .gltf file. Raises FileError."""
     if file.size is not None and file.size > LARGEST_UPLOAD:
         raise FileError(f"the file is larger than {LARGEST_UPLOAD // 1024 // 1024} MB; export it in parts")

@@ -1,7 +1,9 @@
 """The one way to change a set: a move is computed, stored with its history row, and news to every stage."""
 
+import hashlib
 import uuid
 from collections.abc import Callable, Iterable
+from dataclasses import dataclass
 from typing import Any
 
 from django.contrib.auth.models import User
@@ -39,32 +41,88 @@ def undo_words(dressed: DressedSet) -> tuple[str | None, str | None]:
     return last, following
 
 
+class OutOfDate(MoveRefused):
+    """The set is not at the revision that whoever asks has seen."""
+
+
+class AskedOtherwise(MoveRefused):
+    """Something else was asked for by that name before."""
+
+
+@dataclass(frozen=True)
+class Asking:
+    """How a change is asked for. ``stage``: the open stage that asks; what another stage holds is refused. ``ask``: the name by which it
+    is told how far the move is, and by which it may be stopped. ``once``: a name by which it is made only once, however often it is asked
+    for. ``revision``: of the set as whoever asks has seen it."""
+
+    stage: str = ""
+    ask: str = ""
+    once: str = ""
+    revision: int | None = None
+
+
+ANYHOW = Asking()
+
+
 def make_move(
     dressed_key: uuid.UUID,
     user: User,
     build: Callable[[LiveSet], Any],
     find_prop: Callable[[LiveSet, str], Prop] = lambda live, key: live.prop(key),
-    stage: str = "",
-    ask: str = "",
+    asking: Asking = ANYHOW,
 ) -> ChangeNews:
     """Compute the move that ``build`` makes for the live set, and carry it out. Raises MoveRefused.
 
-    ``find_prop``: the prop of a key that the move names. ``stage``: the open stage that asks; what another stage holds
-    is refused. ``ask``: the name by which it is told how far the move is, and by which it may be stopped. One set changes one move at a time; nothing is computed while the database is being written.
+    ``find_prop``: the prop of a key that the move names. One set changes one move at a time; nothing is computed while the database is
+    being written.
     """
     live = sessions.of(DressedSet.objects.get(key=dressed_key))
-    with moves_under_way.asked(dressed_key, ask) as under_way, live.writing:
+    with moves_under_way.asked(dressed_key, asking.ask) as under_way, live.writing:
         move = build(live)
-        refuse_held(dressed_key, stage, keys_of(move))
+        asked = digest_of(move) if asking.once else ""
+        made = made_before(live, user, asking.once, asked)
+        if made is not None:
+            return made
+        refuse_stale(live, asking)
+        refuse_held(dressed_key, asking.stage, keys_of(move))
         now, deadline = live.snapshot, Deadline(MOVE_SECONDS, under_way.told, under_way.show, under_way.enough)
         outcome = compute_move(
             now.dressed, now.index, now.fits, move, lambda key: find_prop(live, key), fresh_key, deadline
         )
 
         def store(dressed: DressedSet) -> None:
-            write_history(dressed, outcome.change, user.pk)
+            write_history(dressed, outcome.change, user.pk, asking.once, asked)
 
         return carry_out(live, outcome.change, store, left=outcome.left)
+
+
+def digest_of(move: Any) -> str:
+    """What tells one move from another."""
+    return hashlib.sha256(repr(move).encode()).hexdigest()[:32]
+
+
+def made_before(live: LiveSet, user: User, once: str, asked: str) -> ChangeNews | None:
+    """The change that a user asked for by a name before, and how that is now; None where there is none. Raises AskedOtherwise."""
+    if not once:
+        return None
+    dressed = DressedSet.objects.get(key=live.key)
+    entry = dressed.history.filter(actor=user, once=once).first()
+    if entry is None:
+        return None
+    if entry.asked != asked:
+        raise AskedOtherwise("something else was asked for by that name before; give every move a name of its own")
+    change, now = change_of(live, entry), live.snapshot
+    fits = {key: now.fits.get(key) for key in change.pieces()}
+    return ChangeNews(live.key, dressed.revision, change.words, change.deltas, fits, now, (), *undo_words(dressed))
+
+
+def refuse_stale(live: LiveSet, asking: Asking) -> None:
+    """Raises OutOfDate where the set is at another revision than whoever asks has seen."""
+    now = live.snapshot.revision
+    if asking.revision is not None and asking.revision != now:
+        raise OutOfDate(
+            f"the set is at revision {now} by now, not {asking.revision}; look at it again, then ask once more"
+        )
 
 
 def refuse_held(dressed_key: uuid.UUID, stage: str, keys: Iterable[str]) -> None:
@@ -73,17 +131,18 @@ def refuse_held(dressed_key: uuid.UUID, stage: str, keys: Iterable[str]) -> None
         raise MoveRefused(f"{holder} is moving that just now; wait until it is let go")
 
 
-def undo(dressed_key: uuid.UUID, back: bool, stage: str = "") -> ChangeNews:
+def undo(dressed_key: uuid.UUID, back: bool, asking: Asking = ANYHOW) -> ChangeNews:
     """Take back the last change, or do the next one again. Raises MoveRefused when there is none, or when another stage
     holds what it would move."""
     dressed = DressedSet.objects.get(key=dressed_key)
     live = sessions.of(dressed)
     with live.writing:
+        refuse_stale(live, asking)
         entry = dressed.history.filter(undone=not back).order_by("-number" if back else "number").first()
         if entry is None:
             raise MoveRefused("there is nothing to undo" if back else "there is nothing to do again")
         change = change_of(live, entry)
-        refuse_held(dressed_key, stage, change.pieces())
+        refuse_held(dressed_key, asking.stage, change.pieces())
 
         def store(_: DressedSet) -> None:
             HistoryEntry.objects.filter(pk=entry.pk).update(undone=back)
@@ -119,16 +178,17 @@ def set_at(dressed: DressedSet, number: int) -> Set:
     return change_to(live, *steps_to(dressed, number)).on(live.snapshot.dressed)
 
 
-def go_to(dressed_key: uuid.UUID, number: int, stage: str = "") -> ChangeNews:
+def go_to(dressed_key: uuid.UUID, number: int, asking: Asking = ANYHOW) -> ChangeNews:
     """Undo or redo, all in one, until the set is as it was after step ``number``. Raises MoveRefused."""
     dressed = DressedSet.objects.get(key=dressed_key)
     live = sessions.of(dressed)
     with live.writing:
+        refuse_stale(live, asking)
         back, again = steps_to(dressed, number)
         if not back and not again:
             raise MoveRefused("the set is at that step already")
         change = change_to(live, back, again)
-        refuse_held(dressed_key, stage, change.pieces())
+        refuse_held(dressed_key, asking.stage, change.pieces())
 
         def store(_: DressedSet) -> None:
             HistoryEntry.objects.filter(pk__in=[e.pk for e in back]).update(undone=True)

@@ -83,7 +83,8 @@ class StoredFit(models.Model):
 
 
 class HistoryEntry(models.Model):
-    """One change in words. ``undone``: taken back, and can be done again."""
+    """One change in words. ``undone``: taken back, and can be done again. ``once``: the name by which its actor asked for it, so that it
+    is made only once; empty where there was none. ``asked``: digest of what was asked for by that name."""
 
     dressed = models.ForeignKey(DressedSet, on_delete=models.CASCADE, related_name="history")
     number = models.PositiveIntegerField()
@@ -91,11 +92,16 @@ class HistoryEntry(models.Model):
     actor = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
     at = models.DateTimeField(auto_now_add=True)
     undone = models.BooleanField(default=False)
+    once = models.CharField(max_length=64, blank=True, default="")
+    asked = models.CharField(max_length=32, blank=True, default="")
 
     class Meta:
         ordering: ClassVar[list[str]] = ["number"]
         constraints: ClassVar[list[models.BaseConstraint]] = [
-            models.UniqueConstraint(fields=["dressed", "number"], name="one_entry_a_number")
+            models.UniqueConstraint(fields=["dressed", "number"], name="one_entry_a_number"),
+            models.UniqueConstraint(
+                fields=["dressed", "actor", "once"], condition=~models.Q(once=""), name="one_entry_a_name"
+            ),
         ]
 
     def __str__(self) -> str:

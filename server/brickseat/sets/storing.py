@@ -89,14 +89,22 @@ def drop_unnamed_props() -> None:
     StoredProp.objects.filter(retired=True, records=None, named_in_history=None).delete()
 
 
-def write_history(dressed: DressedSet, change: Change, actor: int) -> HistoryEntry:
-    """One more entry; what was undone before can no longer be done again. Runs inside the caller's transaction."""
+def write_history(dressed: DressedSet, change: Change, actor: int, once: str = "", asked: str = "") -> HistoryEntry:
+    """One more entry; what was undone before can no longer be done again. Runs inside the caller's transaction.
+
+    ``once``, ``asked``: as in HistoryEntry.
+    """
     forgotten, _ = dressed.history.filter(undone=True).delete()
     if forgotten:
         drop_unnamed_props()
     last = dressed.history.order_by("-number").values_list("number", flat=True).first()
     entry = HistoryEntry.objects.create(
-        dressed=dressed, number=(last or 0) + 1, words=change.words[:300], actor_id=actor
+        dressed=dressed,
+        number=(last or 0) + 1,
+        words=change.words[:300],
+        actor_id=actor,
+        once=once,
+        asked=asked,
     )
     deltas = encode_change(change)
     stored = HistoryDeltas.objects.create(entry=entry, deltas=deltas)
