@@ -266,11 +266,16 @@ AccountName = Annotated[str, typer.Argument(metavar="NAME", show_default=False)]
 
 
 @accounts.command("add")
-def add_user(name: AccountName) -> int:
+def add_user(
+    name: AccountName,
+    keeps_store: Annotated[
+        bool, typer.Option("--keeps-store", help="may change and delete the props that belong to everybody")
+    ] = False,
+) -> int:
     """A new account; its password is asked for, or read from standard input."""
     from brickseat.commands.accounts import run_add
 
-    return run_add(name)
+    return run_add(name, keeps_store)
 
 
 @accounts.command("password")

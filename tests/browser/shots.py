@@ -92,7 +92,7 @@ def filled(page: Page, address: str, shot: Callable[[str], None]) -> None:
 def main(folder: Path) -> None:
     folder.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as data, demo_server(Path(data)) as address, chromium() as browser:
-        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page = browser.new_page(viewport={"width": 1280, "height": 800}, bypass_csp=True)
 
         def shot(name: str) -> None:
             page.wait_for_timeout(SETTLE_MS)

@@ -194,7 +194,7 @@ def test_a_pot_in_centimetres_is_brought_to_true_size_and_set_on_the_terrain(
 
 def test_a_server_killed_in_mid_drag_loses_nothing(browser: Browser, tmp_path: Path) -> None:
     server = DemoServer(tmp_path)
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce", bypass_csp=True)
     try:
         page = context.new_page()
         key = set_key(page, server.address, "Workshop")

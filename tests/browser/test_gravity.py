@@ -198,7 +198,7 @@ def test_a_stack_of_jars_is_shoved_over_and_breaks(page: Page, address: str) -> 
 
 def test_a_server_killed_while_things_fall_leaves_the_set_as_it_was(browser: Browser, tmp_path: Path) -> None:
     server = DemoServer(tmp_path)
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce", bypass_csp=True)
     try:
         page = context.new_page()
         key = yard(page, server.address)

@@ -135,7 +135,7 @@ def test_selecting_leaves_nothing_in_the_graphics_card(page: Page, address: str)
 
 def test_a_press_while_the_server_is_away_says_so_and_the_next_one_counts(browser: Browser, tmp_path: Path) -> None:
     server = DemoServer(tmp_path)
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce", bypass_csp=True)
     try:
         page = context.new_page()
         key = workshop(page, server.address)

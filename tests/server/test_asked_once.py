@@ -117,3 +117,22 @@ def test_every_error_has_a_code(
     assert set(found) == {"error", "code", "ties"}
     assert (found["code"], found["ties"]) == (code, [])
     assert found["error"]
+
+
+@pytest.mark.parametrize(
+    ("path", "body"),
+    [
+        ("/api/sign-in", '{"username": "\\ud800", "password": "x"}'),
+        ("/api/sign-in", '{"username": "x", "password": "\\uDFFF"}'),
+        ("/api/sets", '{"name": "\\ud800"}'),
+        ("/api/prop-lists/read", '{"text": "prop\\n\\ud800", "props": {"\\ud800": "a"}}'),
+        ("/api/sets", "{" * 100_000),
+        ("/api/sets", "\x00"),
+    ],
+)
+def test_text_that_is_no_unicode_and_json_that_is_none_are_refused(client: Client, path: str, body: str) -> None:
+    answer = client.post(path, body, content_type="application/json")
+    assert answer.status_code in (400, 422)
+    assert answer.json()["code"] == "not_understood"
+    whole = client.post("/api/sets", '{"name": "\\ud83c\\udffa jar"}', content_type="application/json")
+    assert whole.json()["name"] == "🏺 jar"

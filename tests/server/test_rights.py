@@ -283,6 +283,26 @@ def test_whose_session_it_is(wren: User, as_user: Callable[[User], Client]) -> N
     assert user_of_session(key) is None
 
 
+@pytest.mark.django_db
+def test_a_dresser_keeps_so_much_and_no_more(
+    client: Client, private: StoredProp, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def send() -> Any:
+        file = SimpleUploadedFile("leaf.obj", b"v 0 0 0\nv 1 0 0\nv 0 0 1\nf 1 3 2\n")
+        return client.post("/api/props", {"files": file})
+
+    monkeypatch.setattr("brickseat.store.quota.MOST_PROPS", 2)
+    assert send().status_code == 201
+    refused = [send(), client.post("/api/bearers", {"kind": "floor"}, content_type="application/json")]
+    refused.append(client.post("/api/prop-house/ewer"))
+    for answer in refused:
+        assert answer.status_code == 422
+        assert "more than 2 props" in answer.json()["error"]
+    monkeypatch.setattr("brickseat.store.quota.MOST_PROPS", 50)
+    monkeypatch.setattr("brickseat.store.quota.MOST_BYTES", 1)
+    assert send().status_code == 422
+
+
 def test_every_form_has_a_body_here() -> None:
     """A new operation is not left out of the tables above."""
     assert {form for _, _, form in operations() if form} == set(BODIES)

@@ -3,9 +3,11 @@
 python tests/stress/kills.py [times]
 """
 
+import contextlib
 import http.client
 import json
 import random
+import sqlite3
 import sys
 import tempfile
 import threading
@@ -55,6 +57,8 @@ def main(times: int) -> int:
             begin = time.monotonic()
             for n in range(times):
                 acknowledged, count = moves_until_killed(server, visitor, url, chance)
+                with contextlib.closing(sqlite3.connect(Path(data) / "brickseat.sqlite3")) as database:
+                    torn += database.execute("PRAGMA integrity_check").fetchall() != [("ok",)]
                 server.start()
                 found = json.loads(visitor.ask(url))
                 steps = json.loads(visitor.ask(f"{url}/history"))

@@ -23,6 +23,7 @@ from brickseat.store.contact import contact_document, contact_of
 from brickseat.store.importing import import_prop, new_key, pose_prop, remake, source_of
 from brickseat.store.models import StoredProp
 from brickseat.store.physical import properties_of
+from brickseat.store.quota import refuse_beyond_quota
 from brickseat.store.shelving import light_file, mesh_of, prop_of, shelve
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fill.recipe import fill_rule_json
@@ -318,6 +319,7 @@ def make_terrain(
 def shelved_bearer(request: HttpRequest, name: str, document: GltfDocument) -> dict[str, Any]:
     """A bearer put into the store for the visitor, as JSON values. Raises FileError."""
     user = user_of(request)
+    refuse_beyond_quota(user)
     made = shelve(new_key(name), name[:200], document, category="bearers", owner=user, role="bearer", listed=False)
     return prop_record(made, user)
 

@@ -282,8 +282,8 @@ class VisitorSchema(Schema):
 
 
 class Credentials(Schema):
-    username: str
-    password: str
+    username: Annotated[str, Field(max_length=150)]
+    password: Annotated[str, Field(max_length=1000)]
 
 
 class NewSet(Schema):

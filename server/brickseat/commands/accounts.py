@@ -23,15 +23,15 @@ def asked_password() -> str:
     return first
 
 
-def run_add(name: str) -> int:
-    """A new account. Raises FileError."""
+def run_add(name: str, keeps_store: bool) -> int:
+    """A new account. ``keeps_store``: it may change the props of everybody. Raises FileError."""
     open_database()
     from django.contrib.auth.models import User
     from django.core.exceptions import ValidationError
 
     if User.objects.filter(username=name).exists():
         raise FileError(f"there is an account named {name!r} already; choose another name")
-    user = User(username=name)
+    user = User(username=name, is_staff=keeps_store)
     try:
         user.clean_fields(exclude=["password"])
     except ValidationError as problem:
@@ -60,12 +60,13 @@ def run_token(name: str) -> int:
 
 
 def run_list() -> int:
-    """Every account on a line of its own: name, whether it may sign in, whether it has a token."""
+    """Every account on a line of its own: name, whether it may sign in, whether it keeps the store and has a token."""
     open_database()
     from django.contrib.auth.models import User
 
     for user in User.objects.select_related("access_token").order_by("username"):
         words = [user.get_username(), "active" if user.is_active else "closed"]
+        words += ["keeps the store"] if user.is_staff else []
         words += ["token"] if hasattr(user, "access_token") else []
         print("\t".join(words))
     return DONE

@@ -13,6 +13,7 @@ from brickseat.sets.storing import read_set, settings_of, write_deltas
 from brickseat.sets.storing_fits import write_fits
 from brickseat.sets.summary import summarise
 from brickseat.store.models import StoredProp
+from brickseat.store.quota import refuse_beyond_quota
 from brickseat.store.shelving import documents_of, prop_of, shelve
 from brickseat_core.fit.check import check
 from brickseat_core.formats.gltf_build import Carrier, set_document
@@ -36,6 +37,7 @@ def open_set(data: bytes, name: str, owner: User) -> DressedSet:
     """A new set from the bytes of a .glb or .gltf file. Raises FileError; nothing is kept then."""
     look_at_set_apart(data)
     found = read_file(GltfDocument.parse(data))
+    refuse_beyond_quota(owner, len({p.prop.key for p in found.dressed.pieces.values()}))
     with transaction.atomic():
         dressed = DressedSet.objects.create(owner=owner, name=name[:200] or "opened set")
         opened = with_stored_props(found, shelve_props(found, dressed, owner))

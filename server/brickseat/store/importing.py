@@ -16,6 +16,7 @@ from django.contrib.auth.models import User
 from django.db import transaction
 
 from brickseat.store.models import StoredProp, file_of
+from brickseat.store.quota import refuse_beyond_quota
 from brickseat.store.shelving import mesh_of, shelve
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_document import GltfDocument, write_whole
@@ -80,6 +81,7 @@ def made_from(path: Path, unit: str, up: str, turns: Sequence[Turn]) -> tuple[Gl
 
 def import_prop(files: Iterable[tuple[str, bytes]], owner: User, unit: str = "", up: str = "") -> StoredProp:
     """A new prop of ``owner`` from the files as they were sent. Raises FileError; no row is made then."""
+    refuse_beyond_quota(owner)
     original = keep_files(files)
     path = Path(settings.DATA) / original
     name = re.sub(r"[_\-\s]+", " ", path.stem).strip()[:200] or "prop"
@@ -149,6 +151,8 @@ def posed(stored: StoredProp, turns: Sequence[Turn], owner: User) -> StoredProp:
 
 def pose_prop(stored: StoredProp, name: str, turns: Sequence[Turn], owner: User | None) -> StoredProp:
     """A prop of its own: ``stored`` with its joints turned. Raises FileError."""
+    if owner is not None:
+        refuse_beyond_quota(owner)
     document, _ = made_from(source_of(stored), stored.unit, stored.up, turns)
     with transaction.atomic():
         whole = f"{stored.name}, {name}"[:200]

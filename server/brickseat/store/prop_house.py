@@ -13,6 +13,7 @@ from brickseat.props.modelling import block
 from brickseat.props.paints import CELADON, COBALT, CREAM, HONEY, LEAF, LINEN, STONE
 from brickseat.store.importing import new_key
 from brickseat.store.models import PropOrder, StoredProp
+from brickseat.store.quota import refuse_beyond_quota
 from brickseat.store.shelving import shelve
 from brickseat_core.formats.gltf_build import Surface, prop_document
 
@@ -59,8 +60,10 @@ BY_KEY = {item.key: item for item in ITEMS}
 
 
 def order(owner: User, item: str) -> PropOrder:
-    """Order one: it is made at once, and seen when it is due. Raises KeyError when the prop house has no such thing."""
+    """Order one: it is made at once, and seen when it is due. Raises KeyError when the prop house has no such thing, and FileError where no more
+    may be kept."""
     wanted = BY_KEY[item]
+    refuse_beyond_quota(owner)
     document = prop_document(wanted.name, wanted.make())
     due = timezone.now() + DELIVERY
     with transaction.atomic():
