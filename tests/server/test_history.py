@@ -159,3 +159,41 @@ def test_a_step_is_previewed_and_gone_back_to(client: Client, dressed: DressedSe
     assert on_again["can_redo"] is None
     assert "sits" not in {p["key"] for p in client.get(url).json()["pieces"]}
     assert client.post(f"{url}/history/3").status_code == 409
+
+
+def test_a_prop_that_is_made_anew_is_told_in_the_history_and_not_taken_back_there(
+    client: Client, dressed: DressedSet
+) -> None:
+    url = f"/api/sets/{dressed.key}"
+
+    def move() -> Any:
+        body = {"move": {"kind": "turn", "pieces": ["sits"], "angle_deg": 30}}
+        return client.post(f"{url}/moves", body, content_type="application/json").json()
+
+    move()
+    assert client.patch("/api/props/crate", {"unit": "cm"}, content_type="application/json").status_code == 200
+    told = client.get(f"{url}/history").json()[0]
+    assert (told["words"], told["told"], told["actor"]) == ("crate: made anew, measured in cm", True, "wren")
+    now = client.get(url).json()
+    assert (now["can_undo"], now["revision"]) == ("turned crate 1", 3)
+    # What was done before it can be taken back and done again, and what comes after has a number of its own.
+    for path, left in (
+        ("undo", None),
+        ("redo", "turned crate 1"),
+        ("history/0", None),
+        ("history/1", "turned crate 1"),
+    ):
+        assert client.post(f"{url}/{path}").json()["can_undo"] == left, path
+    move()
+    steps = [(entry["number"], entry["told"], entry["undone"]) for entry in client.get(f"{url}/history").json()]
+    assert steps == [(3, False, False), (2, True, False), (1, False, False)]
+    # It outlasts what is taken back and forgotten.
+    client.post(f"{url}/history/0")
+    move()
+    assert [entry["told"] for entry in client.get(f"{url}/history").json()] == [False, True]
+    seat = {"name": "top", "point": [0, 0.25, 0], "facing": [0, 1, 0], "clock": [0, 0, 1]}
+    assert client.patch("/api/props/crate", {"seats": [seat]}, content_type="application/json").status_code == 200
+    assert client.get(f"{url}/history").json()[0]["words"] == "crate: given other seats"
+    # A name or a weight changes nothing of the set.
+    client.patch("/api/props/crate", {"name": "box", "mass": 3.0}, content_type="application/json")
+    assert len(client.get(f"{url}/history").json()) == 3

@@ -252,11 +252,14 @@ class SetSchema(Schema):
 
 
 class HistorySchema(Schema):
+    """``told``: it happened to a prop of the set, elsewhere; it cannot be taken back here."""
+
     number: int
     words: str
     at: datetime
     actor: str | None
     undone: bool
+    told: bool
 
 
 class OutlineSchema(Schema):

@@ -2,27 +2,29 @@
 
 import uuid
 
+from django.contrib.auth.models import User
 from django.db import transaction
 
 from brickseat.sets.changing import undo_words
 from brickseat.sets.models import DressedSet, StoredRecord
 from brickseat.sets.session import LiveSet, sessions
+from brickseat.sets.storing import write_told
 from brickseat.sets.storing_fits import write_fits
 from brickseat.sets.summary import summarise
 from brickseat.sets.telling import ChangeNews, tell, tell_of_prop
 from brickseat.store.models import StoredProp
 
 
-def refresh_prop(prop: StoredProp) -> None:
-    """Bring every set and every session up to a prop that was made anew."""
+def refresh_prop(prop: StoredProp, words: str, actor: User) -> None:
+    """Bring every set and every session up to a prop that was made anew, and tell it in their histories. ``words``: what was done."""
     sessions.forget_prop(prop.key)
     # The usual order would make every copy distinct.
     for key in StoredRecord.objects.filter(prop=prop).order_by().values_list("dressed", flat=True).distinct():
-        refresh(key)
+        refresh(key, words, actor.pk)
     tell_of_prop(prop.key)
 
 
-def refresh(key: uuid.UUID) -> None:
+def refresh(key: uuid.UUID, words: str, actor: int) -> None:
     """Drop the session, measure again, and move the revision on by two: a stage that misses one loads the whole set."""
     sessions.drop(key)
     live = LiveSet.load(DressedSet.objects.get(key=key))
@@ -32,10 +34,9 @@ def refresh(key: uuid.UUID) -> None:
             now = live.snapshot
             write_fits(dressed, None, now.dressed, now.fits, {})
             summarise(dressed, now.index, now.fits)
+        write_told(dressed, words, actor)
         dressed.revision += 2
         dressed.save(update_fields=["revision", "counts", "plan", "measured_by", "changed"])
-        news = ChangeNews(
-            key, dressed.revision, "a prop was made anew", (), {}, live.snapshot, (), *undo_words(dressed)
-        )
+        news = ChangeNews(key, dressed.revision, words, (), {}, live.snapshot, (), *undo_words(dressed))
         transaction.on_commit(lambda: tell(news))
     sessions.drop(key)

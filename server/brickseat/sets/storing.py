@@ -89,6 +89,19 @@ def drop_unnamed_props() -> None:
     StoredProp.objects.filter(retired=True, records=None, named_in_history=None).delete()
 
 
+def next_number(dressed: DressedSet) -> int:
+    """Of the next entry of its history."""
+    last = dressed.history.order_by("-number").values_list("number", flat=True).first()
+    return (last or 0) + 1
+
+
+def write_told(dressed: DressedSet, words: str, actor: int) -> None:
+    """Something that happened to a prop of the set, as an entry of its history. Runs inside the caller's transaction."""
+    HistoryEntry.objects.create(
+        dressed=dressed, number=next_number(dressed), words=words[:300], actor_id=actor, told=True
+    )
+
+
 def write_history(dressed: DressedSet, change: Change, actor: int, once: str = "", asked: str = "") -> HistoryEntry:
     """One more entry; what was undone before can no longer be done again. Runs inside the caller's transaction.
 
@@ -97,10 +110,9 @@ def write_history(dressed: DressedSet, change: Change, actor: int, once: str = "
     forgotten, _ = dressed.history.filter(undone=True).delete()
     if forgotten:
         drop_unnamed_props()
-    last = dressed.history.order_by("-number").values_list("number", flat=True).first()
     entry = HistoryEntry.objects.create(
         dressed=dressed,
-        number=(last or 0) + 1,
+        number=next_number(dressed),
         words=change.words[:300],
         actor_id=actor,
         once=once,

@@ -2075,7 +2075,10 @@ export interface components {
              */
             offset?: number;
         };
-        /** HistorySchema */
+        /**
+         * HistorySchema
+         * @description ``told``: it happened to a prop of the set, elsewhere; it cannot be taken back here.
+         */
         HistorySchema: {
             /** Actor */
             actor: string | null;
@@ -2086,6 +2089,8 @@ export interface components {
             at: string;
             /** Number */
             number: number;
+            /** Told */
+            told: boolean;
             /** Undone */
             undone: boolean;
             /** Words */

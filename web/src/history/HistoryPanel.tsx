@@ -57,13 +57,22 @@ export function HistoryPanel() {
     asked.current += 1;
     set({ preview: null });
   };
-  const now = data?.find((s) => !s.undone)?.number ?? 0;
+  const now = data?.find((s) => !s.undone && !s.told)?.number ?? 0;
   const oldest = data?.at(-1)?.number ?? 1;
   const steps: HistoryStep[] = [
     ...(data ?? []),
     // Before the steps are here, nothing says where the set stands: no step is offered yet.
     ...(data && oldest <= 1
-      ? [{ number: 0, words: "as the set was to begin with", at: "", undone: false, actor: null }]
+      ? [
+          {
+            number: 0,
+            words: "as the set was to begin with",
+            at: "",
+            undone: false,
+            told: false,
+            actor: null,
+          },
+        ]
       : []),
   ];
   return (
@@ -93,28 +102,38 @@ export function HistoryPanel() {
         label="steps"
         className="min-h-0 flex-1 py-1"
       >
-        {(step) => (
-          <button
-            type="button"
-            aria-current={step.number === now ? "step" : undefined}
-            onPointerEnter={() => step.number !== now && look(step)}
-            onFocus={() => step.number !== now && look(step)}
-            onBlur={leave}
-            onClick={() => {
-              leave();
-              if (step.number !== now) void goTo(step.number);
-            }}
-            className={`flex w-full items-baseline gap-2 border-l-4 px-3 py-1 text-left text-[14px] leading-snug hover:bg-wash ${
-              step.number === now ? "border-clay bg-paper font-semibold" : "border-transparent"
-            } ${step.undone ? "text-quiet line-through" : ""} ${preview?.number === step.number ? "bg-wash" : ""}`}
-          >
-            <span className="figure w-7 shrink-0 text-right text-[12.5px] text-quiet">
-              {step.number || ""}
-            </span>
-            <span className="min-w-0 flex-1">{step.words}</span>
-            <span className="figure shrink-0 text-[12.5px] text-quiet">{step.at && clock(step.at)}</span>
-          </button>
-        )}
+        {(step) =>
+          step.told ? (
+            <p className="flex items-baseline gap-2 border-l-4 border-transparent px-3 py-1 text-[14px] leading-snug text-quiet">
+              <span className="figure w-7 shrink-0 text-right text-[12.5px]">{step.number}</span>
+              <span className="min-w-0 flex-1 truncate" title={step.words}>
+                {step.words}
+              </span>
+              <span className="figure shrink-0 text-[12.5px]">{clock(step.at)}</span>
+            </p>
+          ) : (
+            <button
+              type="button"
+              aria-current={step.number === now ? "step" : undefined}
+              onPointerEnter={() => step.number !== now && look(step)}
+              onFocus={() => step.number !== now && look(step)}
+              onBlur={leave}
+              onClick={() => {
+                leave();
+                if (step.number !== now) void goTo(step.number);
+              }}
+              className={`flex w-full items-baseline gap-2 border-l-4 px-3 py-1 text-left text-[14px] leading-snug hover:bg-wash ${
+                step.number === now ? "border-clay bg-paper font-semibold" : "border-transparent"
+              } ${step.undone ? "text-quiet line-through" : ""} ${preview?.number === step.number ? "bg-wash" : ""}`}
+            >
+              <span className="figure w-7 shrink-0 text-right text-[12.5px] text-quiet">
+                {step.number || ""}
+              </span>
+              <span className="min-w-0 flex-1">{step.words}</span>
+              <span className="figure shrink-0 text-[12.5px] text-quiet">{step.at && clock(step.at)}</span>
+            </button>
+          )
+        }
       </VirtualGrid>
       <p className="border-t border-rule px-4 py-2 text-[13px] text-quiet">
         Point at a step to look at the set as it was; press to go back there, or on again.
