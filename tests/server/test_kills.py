@@ -14,7 +14,7 @@ from typing import Any
 import pytest
 from running_server import RunningServer
 
-TIMES = 6
+TIMES = 4
 OBJ = b"v 0 0 0\nv 1 0 0\nv 0 0 1\nf 1 3 2\n"
 POSE = {"position": [0, 0, 0], "orientation": [0, 0, 0, 1], "scale": [1, 1, 1]}
 
@@ -82,6 +82,8 @@ def test_killed_in_the_middle_of_everything(server: RunningServer, tmp_path: Pat
             server.ask("GET", f"{url}/jobs/{begun.json['key']}")
 
     for _ in range(TIMES):
+        # The first file of a server waits for the process that reads files.
+        send()
         dead = threading.Event()
         threads = [until_dead(run, dead) for run in (slide, send, settle)]
         dead.wait(chance.uniform(0.1, 1.5))
