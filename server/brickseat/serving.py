@@ -102,7 +102,10 @@ def serve(*, demo: bool, host: str, port: int, open_browser: bool, fd: int | Non
     import uvicorn
 
     from brickseat.asgi import application
+    from brickseat_core.formats.apart import keep_kernels_loaded
     from brickseat_core.meshes.cube import cube
+
+    keep_kernels_loaded()
 
     config = uvicorn.Config(
         application,

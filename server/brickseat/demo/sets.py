@@ -42,8 +42,10 @@ SETS = (
 
 def ensure_demo(on_progress: Callable[[str], None] = lambda text: None) -> None:
     """Make the demo data if there is none. One transaction: it is there whole or not at all."""
-    user, _ = get_user_model().objects.get_or_create(
-        username=DRESSER, defaults={"first_name": "Wren", "last_name": "Ashby", "password": "!", "is_staff": True}
+    # The demo's dresser keeps the store, also of a demo that was made before there was such a thing.
+    names = {"first_name": "Wren", "last_name": "Ashby", "password": "!"}
+    user, _ = get_user_model().objects.update_or_create(
+        username=DRESSER, defaults={"is_staff": True}, create_defaults={**names, "is_staff": True}
     )
     if DressedSet.objects.filter(owner=user).exists():
         return

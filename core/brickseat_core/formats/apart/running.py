@@ -16,7 +16,7 @@ from brickseat_core.deadline import Stopped
 from brickseat_core.formats.apart.limits import LIMITS, Limits, limit_this_process
 from brickseat_core.formats.errors import FileError
 
-TEMPLATE = "brickseat_core.formats.apart.template"
+TEMPLATE, WARM_TEMPLATE = "brickseat_core.formats.apart.template", "brickseat_core.formats.apart.warm_template"
 MOST_ANSWER = 64 << 20
 """Bytes of JSON that are taken from such a process."""
 MOST_AT_ONCE = max(2, os.cpu_count() or 1)
@@ -26,12 +26,19 @@ TEMPLATE_SECONDS = 300.0
 LOOK_SECONDS = 0.1
 """How often a process that runs is looked at, to be ended when its result is not wanted any more."""
 log = logging.getLogger(__name__)
+_preloaded = [TEMPLATE]
 _apart = False
 _turns = threading.BoundedSemaphore(MOST_AT_ONCE)
 
 
 class TooMuch(FileError):
     """More time, memory or output than a file may take, or its reader was taken down by it."""
+
+
+def keep_kernels_loaded() -> None:
+    """For whoever reads many files: they do not load kernels each by itself. To be said before the first of them is read."""
+    if WARM_TEMPLATE not in _preloaded:
+        _preloaded.append(WARM_TEMPLATE)
 
 
 def is_apart() -> bool:
@@ -51,7 +58,7 @@ def run_apart(
         return run(*args)
     with _turns:
         context = multiprocessing.get_context("forkserver")
-        context.set_forkserver_preload([TEMPLATE])
+        context.set_forkserver_preload(_preloaded)
         ours, theirs = context.Pipe(duplex=False)
         process = context.Process(target=work, args=(theirs, limits, run, args), daemon=True)
         process.start()
