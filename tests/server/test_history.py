@@ -173,7 +173,7 @@ def test_a_prop_that_is_made_anew_is_told_in_the_history_and_not_taken_back_ther
     move()
     assert client.patch("/api/props/crate", {"unit": "cm"}, content_type="application/json").status_code == 200
     told = client.get(f"{url}/history").json()[0]
-    assert (told["words"], told["told"], told["actor"]) == ("crate: made anew, measured in cm", True, "wren")
+    assert (told["words"], told["told"], told["actor"]) == ("crate made anew in cm", True, "wren")
     now = client.get(url).json()
     assert (now["can_undo"], now["revision"]) == ("turned crate 1", 3)
     # What was done before it can be taken back and done again, and what comes after has a number of its own.
@@ -193,7 +193,7 @@ def test_a_prop_that_is_made_anew_is_told_in_the_history_and_not_taken_back_ther
     assert [entry["told"] for entry in client.get(f"{url}/history").json()] == [False, True]
     seat = {"name": "top", "point": [0, 0.25, 0], "facing": [0, 1, 0], "clock": [0, 0, 1]}
     assert client.patch("/api/props/crate", {"seats": [seat]}, content_type="application/json").status_code == 200
-    assert client.get(f"{url}/history").json()[0]["words"] == "crate: given other seats"
+    assert client.get(f"{url}/history").json()[0]["words"] == "crate given other seats"
     # A name or a weight changes nothing of the set.
     client.patch("/api/props/crate", {"name": "box", "mass": 3.0}, content_type="application/json")
     assert len(client.get(f"{url}/history").json()) == 3

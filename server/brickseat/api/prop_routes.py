@@ -232,9 +232,9 @@ def change_prop(request: HttpRequest, key: str, given: schemas.PropChanges) -> A
 
 def made_anew_words(prop: StoredProp, remade: set[str]) -> str:
     """What was changed of a prop, for the history of the sets that it stands on."""
-    taken = [f"measured in {prop.unit or 'the unit of its file'}"] if "unit" in remade else []
-    taken += [f"with {prop.up or 'the axis of its file'} up"] if "up" in remade else []
-    return f"{prop.name}: made anew, {' and '.join(taken)}" if taken else f"{prop.name}: given other seats"
+    taken = [f"in {prop.unit or 'its own unit'}"] if "unit" in remade else []
+    taken += [f"{prop.up or 'as it was'} up"] if "up" in remade else []
+    return f"{prop.name} made anew {', '.join(taken)}" if taken else f"{prop.name} given other seats"
 
 
 @router.delete("/props/{key}", response={204: None, **PROBLEMS})
