@@ -5,6 +5,7 @@ BRICKSEAT_DEMO    1: the visitor on a loopback address is signed in as the demo'
 BRICKSEAT_CLUSTER address of a Dask cluster that runs trials, like tcp://host:8786 (default: processes of this machine)
 BRICKSEAT_HOSTS   comma-separated host names served (default: this machine)
 BRICKSEAT_BEHIND_PROXY 1: a proxy stands before this server and speaks HTTPS to the visitors (brickseat serve --behind-proxy)
+BRICKSEAT_PROXY   address of that proxy, the only one that is believed (default: this machine)
 """
 
 import contextlib

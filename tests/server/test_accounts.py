@@ -106,3 +106,17 @@ def test_a_form_of_another_page_signs_nobody_in(wren: User) -> None:
     answer = Client().post("/api/sign-in", body, content_type="text/plain")
     assert answer.status_code == 422
     assert "sign in with JSON" in answer.json()["error"]
+
+
+@pytest.mark.django_db
+def test_a_session_has_a_new_key_once_somebody_signed_in() -> None:
+    User.objects.create_user("ada", password=PASSWORD)
+    client = Client()
+    session = client.session
+    session["before"] = True
+    session.save()
+    client.cookies["sessionid"] = before = str(session.session_key)
+    answer = client.post("/api/sign-in", {"username": "ada", "password": PASSWORD}, content_type="application/json")
+    assert answer.status_code == 200
+    assert client.cookies["sessionid"].value not in ("", before)
+    assert Client(headers={"Cookie": f"sessionid={before}"}).get("/api/sets").status_code == 401

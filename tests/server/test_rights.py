@@ -2,6 +2,7 @@
 
 import json
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -301,6 +302,24 @@ def test_a_dresser_keeps_so_much_and_no_more(
     monkeypatch.setattr("brickseat.store.quota.MOST_PROPS", 50)
     monkeypatch.setattr("brickseat.store.quota.MOST_BYTES", 1)
     assert send().status_code == 422
+
+
+@pytest.mark.django_db
+def test_of_a_refused_file_nothing_is_kept(client: Client, tmp_path: Path) -> None:
+    def send(*, wrong: bool) -> Any:
+        text = b"v 0 0 0\nv 1 0 0\nv 0 0 1\n" + (b"f 1 2 900\n" if wrong else b"f 1 2 3\n")
+        return client.post("/api/props", {"files": SimpleUploadedFile("leaf.obj", text)})
+
+    def kept() -> list[Path]:
+        return sorted(path for path in tmp_path.rglob("*") if path.is_file())
+
+    assert send(wrong=True).status_code == 422
+    assert kept() == []
+    assert send(wrong=False).status_code == 201
+    there = kept()
+    assert len(there) == 2  # what was sent, and the prop
+    assert send(wrong=True).status_code == 422
+    assert kept() == there
 
 
 def test_every_form_has_a_body_here() -> None:

@@ -5,6 +5,7 @@ So a unit or an up axis can be corrected at any time, and a jointed model can be
 
 import hashlib
 import re
+import shutil
 import tempfile
 import uuid
 from collections.abc import Callable, Iterable, Sequence
@@ -85,8 +86,14 @@ def import_prop(files: Iterable[tuple[str, bytes]], owner: User, unit: str = "",
     original = keep_files(files)
     path = Path(settings.DATA) / original
     name = re.sub(r"[_\-\s]+", " ", path.stem).strip()[:200] or "prop"
-    document, joints = made_from(path, unit, up, ())
-    made = shelve(new_key(name), name, document, owner=owner)
+    try:
+        document, joints = made_from(path, unit, up, ())
+        made = shelve(new_key(name), name, document, owner=owner)
+    except BaseException:
+        # What was refused is not kept, unless somebody else's prop is made from the very same files.
+        if not StoredProp.objects.filter(original=original).exists():
+            shutil.rmtree(path.parent, ignore_errors=True)
+        raise
     StoredProp.objects.filter(pk=made.pk).update(original=original, unit=unit, up=up, joints=joints)
     made.refresh_from_db()
     return made
