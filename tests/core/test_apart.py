@@ -3,6 +3,7 @@
 import os
 import time
 from pathlib import Path
+from typing import Any
 
 import pytest
 from PIL import Image
@@ -10,9 +11,11 @@ from PIL import Image
 from brickseat_core.deadline import Stopped
 from brickseat_core.formats.apart import Limits, TooMuch, is_apart, run_apart
 from brickseat_core.formats.errors import FileError
+from brickseat_core.formats.gltf_build import Paint, Surface, prop_document
 from brickseat_core.formats.height_image import make_terrain
-from brickseat_core.formats.making import make_apart
+from brickseat_core.formats.making import look_at, make_apart
 from brickseat_core.formats.opening import known
+from brickseat_core.meshes.cube import cube
 
 QUICK = Limits(seconds=2.0, memory=256 << 20, output=1 << 20)
 
@@ -75,6 +78,23 @@ def test_meshes_of_which_nothing_can_be_said_are_refused(tmp_path: Path, name: s
     with pytest.raises(FileError, match=words):
         make_apart(path, None, None, (), tmp_path / "made.glb")
     assert not (tmp_path / "made.glb").exists()
+
+
+@pytest.mark.parametrize(
+    "wrong",
+    [
+        {"name": []}, {"pbrMetallicRoughness": 99}, {"pbrMetallicRoughness": {"baseColorFactor": [1, 1, 1]}},
+        {"pbrMetallicRoughness": {"baseColorFactor": [1, 1, None, 1]}}, {"pbrMetallicRoughness": {"roughnessFactor": "rough"}},
+        {"pbrMetallicRoughness": {"metallicFactor": True}}, {"pbrMetallicRoughness": {"metallicFactor": 1e308}},
+    ],
+)  # fmt: skip
+def test_a_material_that_no_page_could_draw_is_refused(wrong: dict[str, Any]) -> None:
+    surface = Surface(Paint("clay", (0.5, 0.4, 0.3)), cube().vertices, cube().faces)
+    document = prop_document("cube", [surface])
+    look_at(document.to_glb(), "glb")
+    document.json["materials"][0].update(wrong)
+    with pytest.raises(FileError, match=r"materials\[0\]"):
+        look_at(document.to_glb(), "glb")
 
 
 def test_a_height_image_is_one_of_the_formats_that_are_meant(tmp_path: Path) -> None:

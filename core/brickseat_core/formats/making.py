@@ -32,6 +32,8 @@ FARTHEST = 1e6
 SMALLEST = 1e-6
 """Metres of the largest extent of a prop."""
 LEAST_SCALE = 1e-6
+MOST_FACTOR = 1000.0
+"""Of a material: beyond it nobody meant it."""
 MOST_PIECES = 20_000
 MOST_COINCIDENT = 256
 """Triangles of the very same three places: more of them mean nothing, and each is asked with each other one."""
@@ -72,7 +74,9 @@ def look_at_set_apart(data: bytes) -> None:
 
 def look_at_set(path: str) -> None:
     """As ``look_at_set_apart``, in this process."""
-    found = read_set(GltfDocument.open(Path(path)))
+    document = GltfDocument.open(Path(path))
+    check_materials(document)
+    found = read_set(document)
     if len(found.bodies) > MOST_PIECES:
         raise FileError(f"draws {len(found.bodies)} pieces; at most {MOST_PIECES} are opened, split it")
     standing: list[Piece | Region] = [*found.dressed.pieces.values(), *found.dressed.regions.values()]
@@ -101,7 +105,9 @@ def check_poses(standing: Sequence[Piece | Region]) -> None:
 
 def look_at(data: bytes, kind: str) -> None:
     """Everything that is ever asked of a prop's file, once, so that what is kept can always be read. Raises FileError."""
-    mesh, seats = whole_prop(GltfDocument.parse(data), "the model")
+    document = GltfDocument.parse(data)
+    check_materials(document)
+    mesh, seats = whole_prop(document, "the model")
     check_mesh(mesh)
     questions(mesh, "prop", kind)
     _ = mesh.inertia, mesh.tree, mesh.digest
@@ -110,6 +116,23 @@ def look_at(data: bytes, kind: str) -> None:
     piece = Piece("prop", "prop", Prop("prop", "prop", mesh, seats), Pose((0.0, 0.0, 0.0)))
     handed = set_document(Set.of("prop", [piece]), {"prop": GltfDocument.parse(data)})
     read_set(GltfDocument.parse(handed.to_glb()))
+
+
+def check_materials(document: GltfDocument) -> None:
+    """Raises FileError for a material that a page could not draw: what is no number where one is wanted."""
+    for number, material in enumerate(document.items("materials")):
+        where = f"materials[{number}]"
+        if not isinstance(material.get("name", ""), str):
+            raise FileError(f"{where}.name is not text; export it again")
+        factors = material.get("pbrMetallicRoughness", {})
+        if not isinstance(factors, dict):
+            raise FileError(f"{where}.pbrMetallicRoughness is not an object; export it again")
+        colour = factors.get("baseColorFactor", [1.0] * 4)
+        figures = [factors.get("roughnessFactor", 1.0), factors.get("metallicFactor", 1.0)]
+        figures += colour if isinstance(colour, list) and len(colour) == 4 else [None]
+        # From 0 to 1 by the standard; what is a little beside that is drawn all the same.
+        if not all(isinstance(f, int | float) and not isinstance(f, bool) and abs(f) <= MOST_FACTOR for f in figures):
+            raise FileError(f"{where} has a factor that is not a number from 0 to 1; export it again")
 
 
 def check_mesh(mesh: Mesh) -> None:
