@@ -134,19 +134,31 @@ export async function make(move: Move): Promise<Change | null> {
   try {
     return await carry(
       key,
-      () =>
-        wanted<Change>(
-          client.POST("/api/sets/{key}/moves", {
-            params: { path: { key } },
-            body: { move },
-            headers: { "X-Ask": ask },
-          }),
-        ),
+      () => askedOnce(key, move, ask),
       () => useStage.getState().underWay.some((now) => now.ask === ask && now.stopping),
     );
   } finally {
     asked.delete(ask);
     endUnderWay(ask);
+  }
+}
+
+/** Ask for a move by a name. Where its answer is lost on the way it is asked for once more: by its name it is not made twice. */
+async function askedOnce(key: string, move: Move, ask: string): Promise<Change> {
+  const sent = () =>
+    wanted<Change>(
+      client.POST("/api/sets/{key}/moves", {
+        params: { path: { key } },
+        body: { move },
+        headers: { "X-Ask": ask, "Idempotency-Key": ask },
+      }),
+    );
+  try {
+    return await sent();
+  } catch (error) {
+    const lost = error instanceof ServerError && error.status === 0;
+    if (!lost || useStage.getState().line !== "joined") throw error;
+    return sent();
   }
 }
 
