@@ -154,12 +154,12 @@ def greedy_models() -> Iterator[Hostile]:
         }
 
     def many_nodes(found: Any) -> None:
-        found["nodes"] += [{"mesh": 0, "translation": [k % 50, 0, k // 50]} for k in range(3000)]
-        found["scenes"][0]["nodes"] += list(range(6, 3006))
+        found["nodes"] += [{"mesh": 0, "translation": [k % 50, 0, k // 50]} for k in range(1500)]
+        found["scenes"][0]["nodes"] += list(range(6, 1506))
 
     def many_children(found: Any) -> None:
-        found["nodes"] += [{"mesh": 0, "translation": [k % 50, 0, k // 50]} for k in range(3000)]
-        found["nodes"][0]["children"] = [1, *range(6, 3006)]
+        found["nodes"] += [{"mesh": 0, "translation": [k % 50, 0, k // 50]} for k in range(1500)]
+        found["nodes"][0]["children"] = [1, *range(6, 1506)]
 
     def chain(found: Any) -> None:
         found["nodes"] += [{"children": [7 + k]} for k in range(20_000)] + [{"mesh": 0}]
@@ -211,7 +211,7 @@ def greedy_models() -> Iterator[Hostile]:
         ("huge", vertices * 1e30, faces),
         ("shrinking sheets", np.concatenate([s[0] for s in sheets]), np.concatenate([s[1] for s in sheets])),
         ("needle", vertices * [1e5, 1, 1e-9], faces),
-        ("fan", *fan(5_000)),
+        ("fan", *fan(1_000)),
         ("crossing", *crossing(700)),
         ("dust", *dust(20_000)),
     ):
@@ -247,9 +247,9 @@ def dust(n: int) -> tuple[np.ndarray, np.ndarray]:
 def other_formats() -> Iterator[Hostile]:
     """OBJ, PLY, STL and USD."""
     square = b"v 0 0 0\nv 1 0 0\nv 1 0 1\nv 0 0 1\n"
-    circle = "".join(f"v {np.cos(k)} 0 {np.sin(k)}\n" for k in np.linspace(0, 6.28, 200_000)).encode()
-    polygon = b"f " + b" ".join(b"%d" % k for k in range(1, 200_001)) + b"\n"
-    big = b"f " + b" ".join(b"%d" % (k % 4 + 1) for k in range(300_000)) + b"\n"
+    circle = "".join(f"v {np.cos(k)} 0 {np.sin(k)}\n" for k in np.linspace(0, 6.28, 20_000)).encode()
+    polygon = b"f " + b" ".join(b"%d" % k for k in range(1, 20_001)) + b"\n"
+    big = b"f " + b" ".join(b"%d" % (k % 4 + 1) for k in range(100_000)) + b"\n"
     ply = b"ply\nformat ascii 1.0\nelement vertex %d\nproperty float x\nproperty float y\nproperty float z\nelement face %d\nproperty list uchar int vertex_indices\nend_header\n"
     usda = b'#usda 1.0\n(defaultPrim = "a")\n'
     mesh = b'def Mesh "a" { point3f[] points = [(0,0,0),(1,0,0),(1,0,1)] int[] faceVertexCounts = [%s] int[] faceVertexIndices = [%s] }'

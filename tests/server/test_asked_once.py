@@ -136,3 +136,11 @@ def test_text_that_is_no_unicode_and_json_that_is_none_are_refused(client: Clien
     assert answer.json()["code"] == "not_understood"
     whole = client.post("/api/sets", '{"name": "\\ud83c\\udffa jar"}', content_type="application/json")
     assert whole.json()["name"] == "🏺 jar"
+
+
+@pytest.mark.parametrize("far", ["1e7", "-1e16", "1e308", "nan", "inf"])
+def test_a_place_that_is_nowhere_is_refused(far: str, client: Client, dressed: DressedSet) -> None:
+    url = f"/api/sets/{dressed.key}/pieces/sits/limb?y=1&z=1"
+    answer = client.get(f"{url}&x={far}")
+    assert answer.status_code == 422
+    assert client.get(f"{url}&x=1").json()["joint"] is None

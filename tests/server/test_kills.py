@@ -14,7 +14,7 @@ from typing import Any
 import pytest
 from running_server import RunningServer
 
-TIMES = 4
+TIMES = 3
 OBJ = b"v 0 0 0\nv 1 0 0\nv 0 0 1\nf 1 3 2\n"
 POSE = {"position": [0, 0, 0], "orientation": [0, 0, 0, 1], "scale": [1, 1, 1]}
 

@@ -166,6 +166,14 @@ class PieceTurns(Schema):
     turns: Annotated[list[TurnSchema], Field(max_length=200)]
 
 
+class PlaceAsked(Schema):
+    """A place in the world, in metres."""
+
+    x: Annotated[float, Field(ge=-1e6, le=1e6)]
+    y: Annotated[float, Field(ge=-1e6, le=1e6)]
+    z: Annotated[float, Field(ge=-1e6, le=1e6)]
+
+
 class LimbSchema(Schema):
     """The joint that moves a place of a piece; ``pivot`` where it turns, ``axes`` its own x, y and z, in the world."""
 

@@ -278,16 +278,16 @@ def get_history_step(request: HttpRequest, key: uuid.UUID, number: int) -> Any:
 
 
 @router.get("/sets/{uuid:key}/pieces/{piece}/limb", response={200: schemas.LimbSchema, **PROBLEMS})
-def find_limb(request: HttpRequest, key: uuid.UUID, piece: str, x: float, y: float, z: float) -> Any:
+def find_limb(request: HttpRequest, key: uuid.UUID, piece: str, at: Query[schemas.PlaceAsked]) -> Any:
     """Which joint moves the place of a piece that somebody takes hold of. Raises HttpError and FileError."""
     standing = sessions.of(open_set_of(request, key)).snapshot.dressed.pieces.get(piece)
     if standing is None:
         raise HttpError(404, "that piece is no longer on the set; somebody took it away")
     pose = standing.pose
     stored = StoredProp.objects.select_related("posed_from").get(key=standing.prop.key)
-    found = limb_of(stored, pose.local(np.array([x, y, z])))
+    found = limb_of(stored, pose.local(np.array([at.x, at.y, at.z])))
     if found is None:
-        return {"joint": None, "pivot": (x, y, z), "axes": ((1, 0, 0), (0, 1, 0), (0, 0, 1))}
+        return {"joint": None, "pivot": (at.x, at.y, at.z), "axes": ((1, 0, 0), (0, 1, 0), (0, 0, 1))}
     axes = found.axes @ pose.linear.T
     axes /= np.linalg.norm(axes, axis=1)[:, None]
     return {"joint": found.joint, "pivot": tuple(pose.apply(found.pivot)), "axes": tuple(map(tuple, axes))}

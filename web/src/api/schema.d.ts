@@ -2744,6 +2744,18 @@ export interface components {
             turns: components["schemas"]["TurnSchema"][];
         };
         /**
+         * PlaceAsked
+         * @description A place in the world, in metres.
+         */
+        PlaceAsked: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Z */
+            z: number;
+        };
+        /**
          * PlaceMove
          * @description One piece to another pose; ``reseat`` sets it down anew from there.
          */
