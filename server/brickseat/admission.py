@@ -39,7 +39,8 @@ class Admission:
         if length is not None and length > most:
             await refuse(send, most)
             return
-        await Counted(receive, send, most).run(self.inner, scope)
+        counted = Counted(receive, send, most)
+        await self.inner(scope, counted.receive, counted.send)
 
 
 class Counted:
@@ -50,9 +51,6 @@ class Counted:
         self.come = 0
         self.refused = False
         self.answered = False
-
-    async def run(self, inner: App, scope: dict[str, Any]) -> None:
-        await inner(scope, self.receive, self.send)
 
     async def receive(self) -> Any:
         message = await self._receive()

@@ -191,6 +191,7 @@ async def test_a_previewed_move_is_what_it_would_be_and_changes_nothing(dressed:
 
 
 async def closed_with(socket: WebsocketCommunicator) -> int:
+    """The code that a stage is closed with, whatever is said before."""
     while True:
         received = await socket.receive_output(timeout=20)
         if received["type"] == "websocket.close":

@@ -7,12 +7,11 @@ from typing import Any
 
 import pytest
 from asgiref.sync import sync_to_async
-from channels.testing import WebsocketCommunicator
 from django.contrib.auth.models import User
 from django.contrib.sessions.models import Session
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
-from test_live import heard, opened, question, stage
+from test_live import closed_with, heard, opened, question, stage
 
 from brickseat.accounts.models import AccessToken
 from brickseat.accounts.signed_in import user_of_session
@@ -150,7 +149,7 @@ def test_a_prop_is_changed_by_its_owner_only_and_everybodys_by_who_keeps_the_sto
         assert theirs.delete(f"/api/props/{key}").status_code == 403
     assert StoredProp.objects.get(key="crate").name == "crate"
     for key in ("crate", "secret"):
-        assert client.get(f"/api/props/{key}").json()["prop"]["mine"] is True
+        assert client.get(f"/api/props/{key}").json()["prop"]["mine"] is (key == "secret")
         assert (
             client.patch(f"/api/props/{key}", {"name": "another"}, content_type="application/json").status_code == 200
         )
@@ -216,14 +215,6 @@ async def test_a_user_has_so_many_stages_open_and_no_more(dressed: DressedSet, w
     sockets.append(await opened(dressed, wren))
     for socket in sockets:
         await socket.disconnect()
-
-
-async def closed_with(socket: WebsocketCommunicator) -> int:
-    """The code that a stage is closed with, whatever is said before."""
-    while True:
-        received = await socket.receive_output(timeout=20)
-        if received["type"] == "websocket.close":
-            return int(received["code"])
 
 
 @pytest.mark.django_db(transaction=True)

@@ -17,7 +17,6 @@ from brickseat.api.answers import PageAsked, file_of, page_of
 from brickseat.api.errors import NOT_FOUND
 from brickseat.sets import schemas as set_schemas
 from brickseat.sets.refreshing import refresh_prop
-from brickseat.sets.rights import may_change
 from brickseat.store import prop_house
 from brickseat.store.contact import contact_document, contact_of
 from brickseat.store.importing import import_prop, new_key, pose_prop, remake, source_of
@@ -93,7 +92,7 @@ def prop_record(prop: StoredProp, user: User) -> dict[str, Any]:
         "grip": prop.grip if prop.grip is not None else material.grip,
         "bounce": prop.bounce if prop.bounce is not None else material.bounce,
         "fall": breaking_fall(prop),
-        "mine": may_change(user, prop),
+        "mine": prop.owner_id == user.pk,
         "posed_from": prop.posed_from.key if prop.posed_from else None,
         "doubt": {"about": "unit", "proposal": doubt.proposal, "text": doubt.text} if doubt else None,
         "file": file_address(prop),

@@ -14,6 +14,7 @@ import numpy as np
 from channels.consumer import get_handler_name
 from channels.db import DatabaseSyncToAsync
 from channels.generic.websocket import AsyncWebsocketConsumer
+from django.db import DatabaseError
 
 from brickseat.accounts.signed_in import user_of_session
 from brickseat.jobs.keeping import jobs
@@ -115,8 +116,14 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         """Close when whoever is there is no longer signed in, or the set no longer theirs; what another process did is seen so, too."""
         while True:
             await asyncio.sleep(WATCH_SECONDS)
-            if not await self._away(self._is_still_here, outbox):
+            try:
+                here = await self._away(self._is_still_here, outbox)
+            except DatabaseError:
+                log.exception("whether somebody is still signed in could not be asked")
+                continue
+            if not here:
                 outbox.end(SIGNED_OUT)
+                return
 
     def _is_still_here(self, outbox: Outbox) -> bool:
         user = user_of_session(outbox.session)
@@ -185,8 +192,9 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
 
     async def _answer(self, question: Question) -> str:
         """The answer as it goes over the line. Raises NotUnderstood."""
-        live = sessions.kept(self.key) or await self._away(self._session)
         for _ in range(MOST_LEARNT):
+            # Asked for anew each time: what was learnt is learnt by the session that is kept now.
+            live = sessions.kept(self.key) or await self._away(self._session)
             try:
                 return await self._answer_by(live, question)
             except Unfamiliar as new:

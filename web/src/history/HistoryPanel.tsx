@@ -106,9 +106,7 @@ export function HistoryPanel() {
           step.told ? (
             <p className="flex items-baseline gap-2 border-l-4 border-transparent px-3 py-1 text-[14px] leading-snug text-quiet">
               <span className="figure w-7 shrink-0 text-right text-[12.5px]">{step.number}</span>
-              <span className="min-w-0 flex-1 truncate" title={step.words}>
-                {step.words}
-              </span>
+              <span className="min-w-0 flex-1">{step.words}</span>
               <span className="figure shrink-0 text-[12.5px]">{clock(step.at)}</span>
             </p>
           ) : (
