@@ -17,7 +17,17 @@ TRIES = 50
 ANSWER_SECONDS = 60
 GARBAGE_AFTER = 50_000
 """Objects made until Python looks for what nothing refers to any more; 700 by default."""
-LATE_IMPORTS = ("pydantic", "scipy.optimize", "scipy.sparse", "scipy.sparse.csgraph")
+LATE_IMPORTS = (
+    "pydantic",
+    "scipy.optimize",
+    "scipy.sparse",
+    "scipy.sparse.csgraph",
+    "brickseat_core.formats.settle_extras",
+    "brickseat_core.gravity.falling",
+    "brickseat_core.gravity.settling",
+    "brickseat_core.gravity.world",
+    "brickseat_core.many.throwing",
+)
 """What the core imports where it is used, so that the command line need not wait for it."""
 
 

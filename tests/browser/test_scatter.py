@@ -215,6 +215,19 @@ def test_a_box_is_drawn_that_nothing_reaches_into(page: Page, address: str) -> N
     box = state(page, "[...s.regions.values()][0].pose")
     assert box["scale"][1] >= 2.0
     assert box["scale"][0] == pytest.approx(2.5, abs=0.4)
+    # Too narrow by half a metre: its nearer side is pulled.
+    edge = [box["position"][0], box["position"][1], box["position"][2] + 0.5 * box["scale"][2]]
+    revision = state(page, "s.revision")
+    page.mouse.move(*on_screen(page, *edge))
+    expect(page.get_by_text("pull this side")).to_be_visible()
+    page.mouse.down()
+    page.mouse.move(*on_screen(page, edge[0], edge[1], edge[2] + 0.5), steps=4)
+    page.mouse.up()
+    page.wait_for_function("r => window.brickseat.state().revision > r", arg=revision)
+    pulled = state(page, "[...s.regions.values()][0].pose")
+    assert pulled["scale"] == pytest.approx([*box["scale"][:2], box["scale"][2] + 0.5], abs=0.03)
+    assert pulled["position"][2] == pytest.approx(box["position"][2] + 0.25, abs=0.02)
+    box = pulled
     lay(page)
     at = list(laid(page).values())
     assert len(at) == 80
@@ -223,12 +236,56 @@ def test_a_box_is_drawn_that_nothing_reaches_into(page: Page, address: str) -> N
     slip.get_by_role("button", name="wipe out").click()
     page.wait_for_function("window.brickseat.state().regions.size === 0")
     page.wait_for_function("window.brickseat.view.regions.group.children.length === 0")
-    for _ in range(3):
+    for _ in range(4):
         revision = state(page, "s.revision")
         page.keyboard.press("Control+z")
         page.wait_for_function("r => window.brickseat.state().revision > r", arg=revision, timeout=60_000)
     after = stored(page, address, key)
     assert [after[k] for k in ("pieces", "regions", "recipes")] == [before[k] for k in ("pieces", "regions", "recipes")]
+
+
+def test_stones_are_thrown_along_a_line_and_keep_off_the_edge(page: Page, address: str) -> None:
+    yard(page, address)
+    look_at(page, [1.0, 6.5, 9.5], [-0.5, 0.0, 2.2])
+    page.keyboard.press("5")
+    choose(page, "round stone")
+    slip = page.get_by_label("Slip")
+    press(page, (1.5, 0.0, 5.0))
+    figure(page, "how many", "25")
+    put(page, "off the edge of the ground")
+    expect(slip).to_contain_text("from the edge of the ground")
+    put(page, "near to a line that you draw")
+    expect(slip).to_contain_text("Draw a line on the ground that it lies near to.")
+    for k, at in enumerate(PATH):
+        page.mouse.move(*on_screen(page, *at), steps=1 if k == 0 else 12)
+        if k == 0:
+            page.mouse.down()
+    page.mouse.up()
+    expect(slip).to_contain_text("to the line you drew")
+    figure(page, "nearer than", "0.6 m")
+    line = state(page, "s.recipe.rules.near[0].line")
+    assert len(line) > 8
+    slip.get_by_role("button", name="which way").click()
+    page.get_by_role("menuitemradio", name="thrown").click()
+    figure(page, "thrown from", "200 mm")
+    page.wait_for_function("window.brickseat.state().dots.length >= 75")
+    lay(page)
+    expect(page.get_by_test_id("scatter-note")).to_contain_text("threw round stone: laid")
+    lying = laid(page)
+    assert len(lying) >= 20
+    assert state(page, "[...s.pieces.values()].filter(p => p.recipe && s.fits.get(p.key).state !== 'seated')") == []
+    # They roll a little from where they fell.
+    assert sum(from_line(at, line) < 0.9 for at in lying.values()) > 0.8 * len(lying)
+
+    # Fewer are drawn, and all of them lie there.
+    drawn = "window.brickseat.view.pieces.worldBox && [...window.brickseat.view.pieces.members.values()].flat().filter(p => p.recipe).length"
+    assert page.evaluate(drawn) == len(lying)
+    slip.get_by_role("button", name="how many are drawn").click()
+    page.get_by_role("menuitemradio", name="a tenth").click()
+    page.wait_for_function(f"{drawn} < {len(lying) // 2}")
+    assert len(laid(page)) == len(lying)
+    put(page, "keeping elbow room")
+    page.wait_for_function("window.brickseat.view.rings.lines.visible")
 
 
 @pytest.mark.parametrize("count", [10_000])

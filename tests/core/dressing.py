@@ -4,8 +4,10 @@ from collections.abc import Iterable
 from itertools import count
 from typing import Any
 
+from brickseat_core.deadline import UNLIMITED, Deadline
 from brickseat_core.fit.check import check, touched_by
 from brickseat_core.fit.measuring import Fit
+from brickseat_core.gravity.falling import Falls
 from brickseat_core.moves import Outcome, compute_move, parse
 from brickseat_core.relations.indexing import follow, index_of
 from brickseat_core.scene import Change, Piece, Pose, Prop, Seat, Set, Vec, in_world
@@ -21,7 +23,7 @@ class Dressed:
         self.numbers = count(1)
         self.fits = check(self.index)
 
-    def look(self, kind: str, **fields: Any) -> Outcome:
+    def look(self, kind: str, deadline: Deadline = UNLIMITED, falls: Falls | None = None, **fields: Any) -> Outcome:
         """What a move would do."""
         return compute_move(
             self.set,
@@ -29,8 +31,14 @@ class Dressed:
             self.fits,
             parse({"kind": kind, **fields}),
             self.props.__getitem__,
-            lambda: f"new-{next(self.numbers)}",
+            self.fresh_key,
+            deadline,
+            falls,
         )
+
+    def fresh_key(self) -> str:
+        """A key that no record has."""
+        return f"new-{next(self.numbers)}"
 
     def do(self, kind: str, **fields: Any) -> Outcome:
         """Make a move."""

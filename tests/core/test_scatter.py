@@ -328,6 +328,64 @@ def test_several_surfaces_share_by_their_areas() -> None:
     assert_all_sit(on)
 
 
+TABLE = piece("table", box(2.0, 0.05, 1.0), (0.0, 1.0, 0.0), bearer=True)
+
+
+def from_rim(at: Vec) -> Vec:
+    """(n,) metres of points on the table from its rim, in plan."""
+    return np.asarray(np.minimum(1.0 - np.abs(at[:, 0]), 0.5 - np.abs(at[:, 2])))
+
+
+@pytest.mark.parametrize("mirrored", [1.0, -1.0])
+def test_near_to_and_far_from_the_edge_of_what_it_lies_on(mirrored: float) -> None:
+    table = TABLE.at(Pose.of(np.diag([mirrored, 1.0, 1.0]), TABLE.pose.origin))
+    on = Dressed(table, props=PROPS.values())
+    close = {"near": [{"edge": True, "within_m": 0.2}]}
+    on.do("scatter", recipe=recipe(30, on=["table"], rules=close, rule={"size": [0.3, 0.3]}))
+    assert len(laid(on)) == 30
+    assert from_rim(feet(laid(on))).max() <= 0.2 + 1e-3
+    inner = {"far": [{"edge": True, "beyond_m": 0.2}]}
+    (key,) = on.set.recipes
+    on.do("scatter", recipe=recipe(30, on=["table"], rules=inner, rule={"size": [0.3, 0.3]}), again=key)
+    assert len(laid(on)) == 30
+    assert from_rim(feet(laid(on))).min() >= 0.2 - 1e-3
+
+
+def test_the_edge_of_open_ground_is_its_border_and_not_its_waves() -> None:
+    pieces = scattered(dressed(), count=60, rules={"near": [{"edge": True, "within_m": 0.6}]})
+    at = feet(pieces)
+    assert len(at) == 60
+    assert (0.5 * YARD - np.abs(at[:, [0, 2]]).max(axis=1)).max() <= 0.61
+    inner = scattered(dressed(), count=200, rules={"far": [{"edge": True, "beyond_m": 0.6}]})
+    at = feet(inner)
+    assert (0.5 * YARD - np.abs(at[:, [0, 2]]).max(axis=1)).min() >= 0.5
+    assert np.hypot(at[:, 0], at[:, 2]).min() < 1.0, "waves of the ground were taken for its edge"
+
+
+def test_near_to_and_far_from_a_chalked_line() -> None:
+    line = [[-3.0, 0.0, -2.0], [0.0, 0.0, -2.0], [0.0, 0.0, 3.0]]
+
+    def away(at: Vec) -> Vec:
+        level = np.hypot(np.maximum(np.abs(at[:, 0] + 1.5) - 1.5, 0.0), at[:, 2] + 2.0)
+        upright = np.hypot(at[:, 0], np.maximum(np.abs(at[:, 2] - 0.5) - 2.5, 0.0))
+        return np.asarray(np.minimum(level, upright))
+
+    near = scattered(dressed(rough=0.0), count=60, rules={"near": [{"line": line, "within_m": 0.5}]})
+    assert len(near) == 60
+    assert away(feet(near)).max() <= 0.5
+    far = scattered(dressed(rough=0.0), count=150, rules={"far": [{"line": line, "beyond_m": 0.5}]})
+    assert len(far) == 150
+    assert away(feet(far)).min() >= 0.5
+    point = scattered(dressed(rough=0.0), count=5, rules={"near": [{"line": [[1.0, 0.0, 1.0]], "within_m": 0.6}]})
+    assert np.linalg.norm(feet(point) - [1.0, 0.0, 1.0], axis=1).max() <= 0.6
+
+
+@pytest.mark.parametrize("said", [{}, {"of": "ground", "edge": True}, {"kind": "pot", "line": [[0, 0, 0]]}])
+def test_a_distance_is_from_one_thing(said: dict[str, Any]) -> None:
+    with pytest.raises(BadRecipe, match=r"rules\.far\.0: give"):
+        parse_recipe(recipe(5, rules={"far": [{"beyond_m": 0.5, **said}]}))
+
+
 def test_a_density_lays_so_many_a_square_metre() -> None:
     on = dressed(rough=0.0)
     on.do("scatter", recipe={**recipe(), "count": None, "density_per_m2": 2.0})

@@ -45,7 +45,6 @@ from brickseat_core.gravity.world import (
 from brickseat_core.scene import Piece, Pose, Prop, Vec
 from brickseat_core.tolerances import SEATED_TOLERANCE
 
-MOST_THREADS = os.cpu_count() or 1
 LEAST_OVERLAP = 5e-4
 """Metres that shapes may be inside each other at the start; more is eased apart first."""
 MOST_EASING = 120
@@ -170,10 +169,8 @@ class Run:
         shapes: Mapping[str, ContactShape],
         properties: Mapping[str, PhysicalProperties] | None = None,
         stream: Stream | None = None,
-        threads: int = MOST_THREADS,
     ) -> None:
-        """``stream``: what is poured meanwhile; its props have shapes among ``shapes``. ``threads``: as in ``World``."""
-        self.threads = threads
+        """``stream``: what is poured meanwhile; its props have shapes among ``shapes``."""
         self.index = index
         self.slip = slip
         self.started = time.perf_counter()
@@ -231,7 +228,6 @@ class Run:
             self.two_sided,
             region,
             self.made,
-            self.threads,
             lying,
             self.index.mesh_of,
         )
@@ -488,7 +484,6 @@ def settle(
     properties: Mapping[str, PhysicalProperties] | None = None,
     tolerance: float = SEATED_TOLERANCE,
     on_progress: OnProgress | None = None,
-    threads: int = MOST_THREADS,
 ) -> Settled:
     """The whole chain for the pieces of ``keys``: ease apart, settle, relax, finish. The index is left as it was.
 
@@ -496,7 +491,7 @@ def settle(
     """
     if not keys:
         raise NotForGravity("nothing is chosen to settle; choose loose pieces first")
-    run = Run(index, keys, slip, shapes, properties, threads=threads)
+    run = Run(index, keys, slip, shapes, properties)
     run.ease()
     for _ in stepping(run):
         if on_progress is not None and not on_progress("settling", min(0.99, run.simulated / slip.seconds)):

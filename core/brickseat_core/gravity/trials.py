@@ -37,9 +37,7 @@ def run_trial(trial: Trial, stop: str = "") -> Settled:
         return not (stop and Path(stop).exists())
 
     # Trials run side by side: each has a core of its own, not several.
-    return settle(
-        index, list(trial.keys), trial.slip, trial.shapes, trial.properties, trial.tolerance, wanted, threads=1
-    )
+    return settle(index, list(trial.keys), trial.slip, trial.shapes, trial.properties, trial.tolerance, wanted)
 
 
 def trials_of(trial: Trial, count: int) -> list[Trial]:

@@ -35,12 +35,13 @@ from brickseat_core.tolerances import BALANCE_TOLERANCE
 
 Each = Callable[..., Iterator[Any]]
 """A ``map``, over threads or not."""
-Reason = Literal["no_room", "no_fit", "tips", "kept_out"]
+Reason = Literal["no_room", "no_fit", "tips", "kept_out", "unsettled"]
 IN_WORDS: dict[Reason, str] = {
     "no_room": "found no room",
     "no_fit": "did not fit the ground",
     "tips": "would tip",
     "kept_out": "reached into a keep-out",
+    "unsettled": "did not come to lie",
 }
 CROWD_WIDTHS = 0.5
 CROWDED = 0.5
@@ -104,10 +105,7 @@ class Scatter:
         self._rows = np.array(sorted({index.row[s.piece.key] for s in surfaces}), np.int64)
         self._surface_row = np.array([index.row[s.piece.key] for s in surfaces], np.int64)
         self._surface_keys = {s.piece.key for s in surfaces}
-        self._volumes = Volumes(
-            [self.places.volume(name, "keep_out") for name in recipe.keep_out],
-            [self.places.volume(name, "only_inside") for name in recipe.only_inside],
-        )
+        self._volumes = volumes_of(self.places, recipe)
         self._spans = [index.span(prop.mesh) for prop in self.props]
         self._table = mesh_table([span.moving for span in self._spans])
         self._taken_out = set(recipe.exceptions.taken_out)
@@ -295,7 +293,9 @@ class Scatter:
             direction,
             np.array([rule.sink_m for rule in rules])[kinds],
             np.array([rule.auto_bed for rule in rules])[kinds],
-            (np.abs(direction[:, 1]) > FLOOR_SLOPE) & (np.array([rule.stand_off_m for rule in rules])[kinds] == 0.0),
+            (np.abs(direction[:, 1]) > FLOOR_SLOPE)
+            & (np.array([rule.stand_off_m for rule in rules])[kinds] == 0.0)
+            & (recipe.throw_m is None),
         )
         band, _ = bands(self.tolerance)
         parts = []
@@ -410,7 +410,8 @@ class Scatter:
         for piece in chosen:
             number = piece.number or 0
             fit = fits.get(piece.key)
-            if fit is not None and fit.faults:
+            # What is thrown does not stay as it is here: it only has to be free.
+            if fit is not None and set(fit.faults) - ({"tippy"} if self.recipe.throw_m is not None else set()):
                 self.left["tips" if "tippy" in fit.faults else "no_room"] += 1
                 index.remove(piece.key)
                 continue
@@ -429,6 +430,14 @@ class Scatter:
                     if one in fresh:
                         found[one].add(two if two in fresh else STANDING)
         return found
+
+
+def volumes_of(places: Places, recipe: ScatterRecipe) -> Volumes:
+    """What a recipe keeps its pieces out of, and in. Raises BadRecipe."""
+    return Volumes(
+        [places.volume(name, "keep_out") for name in recipe.keep_out],
+        [places.volume(name, "only_inside") for name in recipe.only_inside],
+    )
 
 
 def sits(piece: Piece, found: Contacts, tolerance: float) -> bool:

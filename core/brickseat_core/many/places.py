@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
@@ -9,24 +10,28 @@ from brickseat_core.contact.index import SceneIndex
 from brickseat_core.deadline import UNLIMITED, Deadline
 from brickseat_core.many.elbow import with_elbow_room
 from brickseat_core.many.pool import Pool, Surface, side_of
-from brickseat_core.many.recipe import MOST_LAID, BadRecipe, ScatterRecipe
+from brickseat_core.many.recipe import MOST_LAID, BadRecipe, Facing, FarRule, NearRule, ScatterRecipe
 from brickseat_core.many.sequences import sequence_on
 from brickseat_core.many.shaping import kinds_of
 from brickseat_core.many.weights import (
+    Away,
     Shape,
     Weight,
     area_weight,
     chalk_weight,
     clump_weight,
+    distance_to,
+    distance_to_lines,
+    distance_weight,
     facing_weight,
-    far_weight,
     height_weight,
     inside_weight,
-    near_weight,
     outside_weight,
+    parts_of,
     slope_weight,
 )
 from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.meshes.sharp_lines import face_normals
 from brickseat_core.scene import Piece, Set, Vec
 
 CLUMPS_ON_SURFACE = 30
@@ -63,6 +68,13 @@ class Places:
             raise BadRecipe(f"{where}: {name} is not closed, so that nothing is inside of it; close its mesh")
         return found
 
+    def away_from(self, rule: NearRule | FarRule, where: str) -> Away:
+        """How far points are from what a rule names, but for edges. Raises BadRecipe."""
+        if rule.line is not None:
+            return distance_to_lines(parts_of(rule.line))
+        shapes = [self.shape(rule.of, where)] if rule.of is not None else self.copies(rule.kind or "")
+        return partial(distance_to, shapes)
+
     def copies(self, prop: str) -> list[Shape]:
         """All pieces of a prop."""
         return [
@@ -82,13 +94,10 @@ def surfaces_of(places: Places, recipe: ScatterRecipe, further: tuple[Weight, ..
         shared.append(height_weight(rules))
     if rules.area is not None:
         shared.append(area_weight(rules.area))
-    later: list[Weight] = []
-    for number, near in enumerate(rules.near):
-        where = f"rules.near.{number}"
-        later.append(near_weight(near, [places.shape(near.of, where)] if near.of else places.copies(near.kind or "")))
-    for number, far in enumerate(rules.far):
-        where = f"rules.far.{number}"
-        later.append(far_weight(far, [places.shape(far.of, where)] if far.of else places.copies(far.kind or "")))
+    listed: tuple[tuple[str, tuple[NearRule | FarRule, ...]], ...] = (("near", rules.near), ("far", rules.far))
+    apart = [(rule, f"rules.{name}.{number}") for name, each in listed for number, rule in enumerate(each)]
+    later = [distance_weight(rule, places.away_from(rule, where)) for rule, where in apart if not rule.edge]
+    by_edges = [rule for rule, _ in apart if rule.edge]
     later += [outside_weight(places.volume(name, "keep_out")) for name in recipe.keep_out]
     if recipe.only_inside:
         later.append(inside_weight([places.volume(name, "only_inside") for name in recipe.only_inside]))
@@ -100,13 +109,34 @@ def surfaces_of(places: Places, recipe: ScatterRecipe, further: tuple[Weight, ..
         own = list(shared)
         if rules.chalk:
             own.append(chalk_weight([stroke for stroke in rules.chalk if stroke.on in (None, name)]))
+        mesh, side = places.index.mesh_of(piece), side_of(places.index, piece)
+        if by_edges:
+            away = distance_to_lines(rim_of(mesh, piece, side, recipe.facing))
+            own += [distance_weight(rule, away) for rule in by_edges]
         own += [*later, *further]
-        mesh = places.index.mesh_of(piece)
         if recipe.pattern == "clumped":
             own.append(clumps_on(mesh, piece, recipe))
         sequence = sequence_on(mesh, piece.pose, recipe.spread, recipe.seed)
-        found.append(Surface(place, piece, sequence, own, side_of(places.index, piece), recipe.facing))
+        found.append(Surface(place, piece, sequence, own, side, recipe.facing))
     return found
+
+
+def rim_of(mesh: Mesh, piece: Piece, side: float, facing: Facing) -> Vec:
+    """(k, 2, 3) the edges, in the world, at which the ground that is laid on ends: open ones, and sharp ones to what is not laid on.
+
+    ``side``: as of ``side_of``. Where all sides are laid on, every sharp edge is one.
+    """
+    bends = mesh.bends
+    ends = piece.pose.apply(bends.ends.reshape(-1, 3)).reshape(-1, 2, 3)
+    if facing == "surface":
+        return ends
+    corners = piece.pose.apply(mesh.vertices)[mesh.faces]
+    normals = face_normals(corners) * (np.sign(np.linalg.det(piece.pose.linear)) * (side or 1.0))
+    if side == 0.0:
+        normals = np.where((normals[:, 1:2] < 0.0) == (facing == "down"), -1.0, 1.0) * normals
+    ground = facing_weight(facing)(corners[:, 0], normals) > 0.0
+    one, other = bends.faces.T
+    return np.asarray(ends[np.where(other < 0, ground[one], ground[one] != ground[other])])
 
 
 def clumps_on(mesh: Mesh, piece: Piece, recipe: ScatterRecipe) -> Weight:

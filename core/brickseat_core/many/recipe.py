@@ -23,6 +23,7 @@ Factor = Annotated[float, Field(ge=0.01, le=100, allow_inf_nan=False)]
 Degrees = Annotated[float, Field(ge=-360, le=360, allow_inf_nan=False)]
 Slope = Annotated[float, Field(ge=0, le=180, allow_inf_nan=False)]
 Point = tuple[Number, Number, Number]
+Line = Annotated[tuple[Point, ...], Field(min_length=1, max_length=10_000)]
 SizeRange = tuple[Factor, Factor]
 DegreeRange = tuple[Degrees, Degrees]
 Names = Annotated[tuple[Name, ...], Field(max_length=MOST_IN_LIST)]
@@ -80,21 +81,26 @@ class PropRule:
 
 @dataclass(frozen=True)
 class NearRule:
-    """Only within ``within_m`` of a piece or region, or of any piece of a ``kind``; fading over the last ``fade_m``."""
+    """Only within ``within_m`` of a piece or region (``of``), of any piece of a ``kind``, of the ``edge`` of the surface that is laid
+    on, or of a chalked ``line`` of the world; fading over the last ``fade_m``."""
 
     within_m: Length
     of: Name | None = None
     kind: Name | None = None
+    edge: bool = False
+    line: Line | None = None
     fade_m: Length = 0.0
 
 
 @dataclass(frozen=True)
 class FarRule:
-    """Only beyond ``beyond_m`` of a piece or region, or of any piece of a ``kind``; fading over the next ``fade_m``."""
+    """Only beyond ``beyond_m`` of the same; fading over the next ``fade_m``."""
 
     beyond_m: Length
     of: Name | None = None
     kind: Name | None = None
+    edge: bool = False
+    line: Line | None = None
     fade_m: Length = 0.0
 
 
@@ -106,7 +112,7 @@ class ChalkPatch:
     over earlier ones. ``on``: a surface, or any.
     """
 
-    points: Annotated[tuple[Point, ...], Field(min_length=1, max_length=10_000)]
+    points: Line
     radius_m: Length
     on: Name | None = None
     weight: Share = 1.0
@@ -163,7 +169,8 @@ class ScatterRecipe:
     ``pattern``: evenly, by pure chance, or in clumps some ``clump_m`` apart. ``no_overlap``: by their true shape, by elbow room
     besides, or not at all. ``facing``: ``down`` lies on what looks up, ``up`` hangs from what looks down, ``surface`` is
     set on floors, walls and ceilings alike. ``keep_out``: regions or pieces that nothing may reach into; ``only_inside``:
-    those of which one must hold each piece.
+    those of which one must hold each piece. ``throw_m``: metres above the ground from which the pieces fall, with their weight and
+    grip, as they are turned and sized; their sink and what they stand off count for nothing then. None: seated where they lie.
     """
 
     props: Annotated[tuple[PropRule, ...], Field(min_length=1, max_length=100)]
@@ -175,6 +182,7 @@ class ScatterRecipe:
     seed: Annotated[int, Field(ge=0, le=2**53)] = 1
     no_overlap: Clearing = "shape"
     facing: Facing = "down"
+    throw_m: Annotated[float, Field(gt=0, le=20, allow_inf_nan=False)] | None = None
     rules: GroundRules = field(default_factory=GroundRules)
     keep_out: Names = ()
     only_inside: Names = ()
@@ -233,6 +241,8 @@ def checked(recipe: ScatterRecipe) -> ScatterRecipe:
         check_ranges(where, {name: getattr(rule, name) for name in ranges})
     if all(rule.gather_m is not None or rule.clear_m is not None for rule in recipe.props):
         raise BadRecipe("props: one of them at least lies without others; leave out its gather_m and clear_m")
+    if recipe.throw_m is not None and recipe.facing != "down":
+        raise BadRecipe("throw_m: only what lies on floors can fall onto them; leave facing out")
     rules = recipe.rules
     for name, band in (("slope_deg", rules.slope_deg), ("height_m", rules.height_m)):
         if band is not None and band[0] is not None and band[1] is not None and band[0] > band[1]:
@@ -240,8 +250,11 @@ def checked(recipe: ScatterRecipe) -> ScatterRecipe:
     distances: tuple[tuple[str, tuple[NearRule | FarRule, ...]], ...] = (("near", rules.near), ("far", rules.far))
     for name, each in distances:
         for number, distance in enumerate(each):
-            if (distance.of is None) == (distance.kind is None):
-                raise BadRecipe(f"rules.{name}.{number}: give a piece or region as of, or a prop as kind, and only one")
+            said = (distance.of is not None, distance.kind is not None, distance.edge, distance.line is not None)
+            if sum(said) != 1:
+                raise BadRecipe(
+                    f"rules.{name}.{number}: give a piece or region as of, a prop as kind, the edge or a line, and only one of them"
+                )
     return recipe
 
 

@@ -2,22 +2,24 @@
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
-from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from brickseat_core.contact.inside import points_inside_kernel
-from brickseat_core.many.recipe import AreaRule, ChalkPatch, Facing, FarRule, GroundRules, NearRule
+from brickseat_core.many.recipe import AreaRule, ChalkPatch, Facing, FarRule, GroundRules, NearRule, Point
 from brickseat_core.meshes.lazy import lazy
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.meshes.nearest import distances
+from brickseat_core.meshes.tree import build_tree
 from brickseat_core.placing.pointing import FLOOR_SLOPE
 from brickseat_core.scene import Pose, Vec
 
 Weight = Callable[[Vec, Vec], Vec]
 """(n,) weights in [0, 1] of points (n, 3) of the world, where the surface has unit normals (n, 3)."""
+Away = Callable[[Vec], Vec]
+"""(n,) metres of points (n, 3) of the world from something."""
 ABOVE_GROUND = 1e-3
 """Metres above the ground at which it is asked whether a piece would stand in a volume: the two often share a plane."""
 CLUMP_RADIUS = 0.3
@@ -122,11 +124,12 @@ def area_weight(area: AreaRule) -> Weight:
 def chalk_weight(strokes: list[ChalkPatch]) -> Weight:
     """What strokes of chalk leave, one over the other. Where the first one rubs out, all was chalked before."""
     before = 1.0 if strokes and strokes[0].weight == 0.0 else 0.0
+    drawn = [distance_to_lines(parts_of(stroke.points)) for stroke in strokes]
 
     def weight(points: Vec, normals: Vec) -> Vec:
         found = np.full(len(points), before)
-        for stroke in strokes:
-            away = distance_to_line(points, np.array(stroke.points))
+        for stroke, away_from in zip(strokes, drawn, strict=True):
+            away = away_from(points)
             cover = ramp(-away, -stroke.radius_m, min(0.0, stroke.fade_m - stroke.radius_m))
             found = found + (stroke.weight - found) * cover
         return found
@@ -134,25 +137,30 @@ def chalk_weight(strokes: list[ChalkPatch]) -> Weight:
     return weight
 
 
-def distance_to_line(points: Vec, line: Vec) -> Vec:
-    """(n,) metres from points (n, 3) to a line (m, 3) of straight parts, or to its one point."""
-    nearest = np.linalg.norm(points - line[0], axis=1)
-    for a, b in pairwise(line):
-        along = b - a
-        share = np.clip((points - a) @ along / max(float(along @ along), 1e-300), 0.0, 1.0)
-        nearest = np.minimum(nearest, np.linalg.norm(points - a - share[:, None] * along, axis=1))
-    return np.asarray(nearest)
+def distance_to_lines(segments: Vec) -> Away:
+    """What tells (n,) metres from points (n, 3) to the nearest of straight ``segments`` (k, 2, 3); infinite where there is none.
+
+    A triangle whose last corners are one point is a segment, for the search of the nearest as well.
+    """
+    if not len(segments):
+        return lambda points: np.full(len(points), np.inf)
+    tree = build_tree(segments[:, [0, 1, 1]])
+    return lambda points: distances(tree, points)
 
 
-def near_weight(rule: NearRule, shapes: list[Shape]) -> Weight:
-    """Within so far of any of ``shapes``."""
-    full = max(0.0, rule.within_m - rule.fade_m)
-    return lambda points, normals: ramp(-distance_to(shapes, points), -rule.within_m, -full)
+def parts_of(line: Iterable[Point]) -> Vec:
+    """(k, 2, 3) the straight parts of a line through points; one of no length where it is a single point."""
+    points = np.array(list(line), np.float64)
+    return np.stack([points[:-1], points[1:]], axis=1) if len(points) > 1 else points[[[0, 0]]]
 
 
-def far_weight(rule: FarRule, shapes: list[Shape]) -> Weight:
-    """Beyond so far of all of ``shapes``."""
-    return lambda points, normals: ramp(distance_to(shapes, points), rule.beyond_m, rule.beyond_m + rule.fade_m)
+def distance_weight(rule: NearRule | FarRule, away: Away) -> Weight:
+    """Within, or beyond, so far of what ``rule`` names."""
+    if isinstance(rule, FarRule):
+        nothing, full = rule.beyond_m, rule.beyond_m + rule.fade_m
+        return lambda points, normals: ramp(away(points), nothing, full)
+    within, whole = rule.within_m, max(0.0, rule.within_m - rule.fade_m)
+    return lambda points, normals: ramp(-away(points), -within, -whole)
 
 
 def outside_weight(shape: Shape) -> Weight:

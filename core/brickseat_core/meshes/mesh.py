@@ -10,7 +10,7 @@ from brickseat_core.kernels import kernel
 from brickseat_core.meshes.edges import Edges, edges_of, grouped, sharp_directions
 from brickseat_core.meshes.flat_regions import FlatRegion, flat_regions
 from brickseat_core.meshes.lazy import lazy
-from brickseat_core.meshes.sharp_lines import SharpLines, sharp_lines
+from brickseat_core.meshes.sharp_lines import Bends, SharpLines, bends, sharp_lines
 from brickseat_core.meshes.tree import Tree, build_tree
 
 Vec = NDArray[np.float64]
@@ -214,6 +214,11 @@ class Mesh:
     def sharp_lines(self) -> SharpLines:
         """Where its faces meet at an angle, and the corners of that."""
         return sharp_lines(self.vertices[self.faces], self.welded, self._edges)
+
+    @lazy
+    def bends(self) -> Bends:
+        """Its sharp and its open edges, one by one, with the faces that meet there."""
+        return bends(self.vertices[self.faces], self._edges)
 
     @lazy
     def flat_regions(self) -> list[FlatRegion]:

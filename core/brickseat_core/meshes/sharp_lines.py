@@ -26,6 +26,14 @@ class SharpLines(NamedTuple):
     between: NDArray[np.bool_]
 
 
+class Bends(NamedTuple):
+    """Edges at which two faces meet at an angle, and those that are open. ``ends``: (k, 2, 3). ``faces``: (k, 2) those that
+    meet there; -1 in the place of the second where there is none."""
+
+    ends: Vec
+    faces: Ints
+
+
 def face_normals(corners: Vec) -> Vec:
     """(m, 3) unit normals of triangles (m, 3, 3); zero where a triangle has no area."""
     cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
@@ -41,15 +49,29 @@ def edge_faces(edges: Edges) -> tuple[Ints, Ints, Ints]:
     return first, first // 3, np.where(count == 2, following // 3, -1)
 
 
-def sharp_lines(corners: Vec, welded: Ints, edges: Edges) -> SharpLines:
-    """The sharp lines of triangles ``corners`` (m, 3, 3), whose corners are numbered by place in ``welded`` (m, 3)."""
+def bent_uses(corners: Vec, edges: Edges) -> tuple[Ints, Ints]:
+    """For each sharp or open edge of triangles ``corners`` (m, 3, 3): its first use, and the face across it, or -1."""
     first, one, other = edge_faces(edges)
-    if not len(first):
-        return SharpLines(np.zeros((0, 2, 3)), np.zeros((0, 3)), np.zeros(0, np.bool_))
     normals = face_normals(corners)
     bend = np.einsum("ij,ij->i", normals[one], normals[other])
     sharp = np.flatnonzero((other < 0) | (bend < SHARP_COSINE))
-    face, corner = first[sharp] // 3, first[sharp] % 3
+    return first[sharp], other[sharp]
+
+
+def bends(corners: Vec, edges: Edges) -> Bends:
+    """The sharp and the open edges of triangles ``corners`` (m, 3, 3)."""
+    first, other = bent_uses(corners, edges)
+    face, corner = first // 3, first % 3
+    ends = np.stack([corners[face, corner], corners[face, (corner + 1) % 3]], axis=1)
+    return Bends(ends.reshape(-1, 2, 3), np.stack([face, other], axis=1))
+
+
+def sharp_lines(corners: Vec, welded: Ints, edges: Edges) -> SharpLines:
+    """The sharp lines of triangles ``corners`` (m, 3, 3), whose corners are numbered by place in ``welded`` (m, 3)."""
+    first, _ = bent_uses(corners, edges)
+    if not len(first):
+        return SharpLines(np.zeros((0, 2, 3)), np.zeros((0, 3)), np.zeros(0, np.bool_))
+    face, corner = first // 3, first % 3
     a, b = welded[face, corner], welded[face, (corner + 1) % 3]
     place = np.zeros((int(welded.max()) + 1, 3))
     place[welded.ravel()] = corners.reshape(-1, 3)

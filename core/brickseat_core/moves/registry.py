@@ -5,7 +5,7 @@ A move is one file: a frozen pydantic dataclass whose fields are its schema, and
 
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
-from typing import Annotated, Any, TypeVar, Union, get_args, get_type_hints
+from typing import TYPE_CHECKING, Annotated, Any, TypeVar, Union, get_args, get_type_hints
 
 from pydantic import Field, TypeAdapter, ValidationError
 
@@ -25,6 +25,10 @@ from brickseat_core.relations.bodies import Joined, as_bodies
 from brickseat_core.relations.obeying import TiesInTheWay, obeyed
 from brickseat_core.scene import Change, Piece, Prop, Set
 
+if TYPE_CHECKING:
+    # The engine takes its time to load, and few moves need it.
+    from brickseat_core.gravity.falling import Falls
+
 
 class MoveRefused(ValueError):
     """A move that cannot be made: says what, and what to do. ``ties``: keys of those that are in its way."""
@@ -40,7 +44,8 @@ class Scene:
 
     ``index``: a fork that belongs to this computation alone. ``prop``: the prop of a key, raising MoveRefused where
     there is none. ``fresh_key``: a key that no record has. ``joined``: for a move of whole bodies, which of ``dressed``'s
-    pieces stand for several that are joined; ``apart``: the set in which those are pieces of their own.
+    pieces stand for several that are joined; ``apart``: the set in which those are pieces of their own. ``falls``: how props fall,
+    None where nobody says more of them than their meshes do.
     """
 
     dressed: Set
@@ -51,6 +56,7 @@ class Scene:
     joined: Joined
     apart: Set
     deadline: Deadline = UNLIMITED
+    falls: "Falls | None" = None
 
 
 @dataclass(frozen=True)
@@ -169,10 +175,12 @@ def compute_move(
     prop: Callable[[str], Prop],
     fresh_key: Callable[[], str],
     deadline: Deadline = UNLIMITED,
+    falls: "Falls | None" = None,
 ) -> Outcome:
     """What ``move`` does to a set, computed on a fork: ``dressed``, ``index`` and ``fits`` stay as they are.
 
-    What goes takes its relations along, and ties are obeyed. ``deadline``: how long it may take, and who is told how far it is. Raises MoveRefused.
+    What goes takes its relations along, and ties are obeyed. ``deadline``: how long it may take, and who is told how far it is.
+    ``falls``: how props fall. Raises MoveRefused.
     """
     kind = REGISTRY.of(move)
     held = (keys_of(move) or index.bodies) if kind.bodily else ()
@@ -183,7 +191,7 @@ def compute_move(
             f"{dressed.pieces[target].name} clings to what is moved and comes along; choose another target"
         )
     walls = without_own_walls(dressed, joined, held) if not hasattr(move, "to") else ()
-    scene = Scene(joined.dressed, joined.index, fits, prop, fresh_key, joined, dressed, deadline)
+    scene = Scene(joined.dressed, joined.index, fits, prop, fresh_key, joined, dressed, deadline, falls)
     try:
         outcome = kind.compute(scene, move)
         change = with_relations(dressed, joined.parted(outcome.change))

@@ -31,8 +31,10 @@ def compute(scene: Scene, move: ScatterMove) -> Outcome:
     try:
         recipe = checked(move.recipe)
         props = props_of(scene, recipe.props)
+        places = Places(scene.dressed, scene.index)
+        stays = {n: p for n, p in pieces.standing.items() if p.spiked or n in recipe.exceptions.nudged}
         laid = Scatter(
-            Places(scene.dressed, scene.index),
+            places,
             recipe,
             props,
             pieces.key,
@@ -40,21 +42,32 @@ def compute(scene: Scene, move: ScatterMove) -> Outcome:
             pieces.name_of,
             scene.dressed.tolerance,
             scene.deadline,
-            {n: p for n, p in pieces.standing.items() if p.spiked or n in recipe.exceptions.nudged},
+            stays,
         ).run()
+        if recipe.throw_m is not None:
+            laid = fallen(scene, places, recipe, laid, {*stays, *recipe.exceptions.nudged})
     except BadRecipe as problem:
         raise MoveRefused(str(problem)) from None
     record = record_of(pieces.key, pieces.recipe_name(move.name, props), recipe)
     deltas = pieces.deltas(record, laid.pieces)
     counts: dict[str, int] = {"wanted": laid.wanted, "laid": len(laid.pieces)}
     counts.update((str(reason), count) for reason, count in laid.left.items())
-    return Outcome(Change(in_words(laid, props, pieces.before is not None), deltas), counts=counts)
+    return Outcome(Change(in_words(laid, props, recipe, pieces.before is not None), deltas), counts=counts)
 
 
-def in_words(laid: Laid, props: list[Prop], again: bool) -> str:
+def fallen(scene: Scene, places: Places, recipe: ScatterRecipe, laid: Laid, stays: set[int]) -> Laid:
+    """What lies once it has fallen. Raises BadRecipe."""
+    # The engine takes its time to load, and few recipes need it.
+    from brickseat_core.gravity.falling import plain_falls
+    from brickseat_core.many.throwing import thrown
+
+    return thrown(laid, places, recipe, scene.falls or plain_falls, scene.dressed.tolerance, stays, scene.deadline)
+
+
+def in_words(laid: Laid, props: list[Prop], recipe: ScatterRecipe, again: bool) -> str:
     """What the move did."""
     what = props[0].name if len(props) == 1 else f"{len(props)} props"
-    return f"scattered {what}{' anew' if again else ''}: {laid.in_words()}"
+    return f"{'scattered' if recipe.throw_m is None else 'threw'} {what}{' anew' if again else ''}: {laid.in_words()}"
 
 
 REGISTRY.register(ScatterMove, compute)

@@ -14,7 +14,7 @@ from brickseat.jobs.workers import workers
 from brickseat.sets.listening import Frame, listeners
 from brickseat.sets.session import LiveSet
 from brickseat.sets.telling import message
-from brickseat.store.contact import kept_shape
+from brickseat.store.contact import kept_shape, wanted_kind
 from brickseat.store.models import StoredProp
 from brickseat.store.physical import properties_of
 from brickseat.store.shelving import shelve
@@ -27,7 +27,7 @@ from brickseat_core.gravity.breaking import HARDER
 from brickseat_core.gravity.hand import Pull
 from brickseat_core.gravity.pouring import PourSlip, Stream
 from brickseat_core.gravity.settling import Run, Settled, SettleSlip, shapes_for, stepping
-from brickseat_core.gravity.shapes import SHAPE_KINDS, ContactShape, NoShape
+from brickseat_core.gravity.shapes import ContactShape, NoShape, ShapeKind
 from brickseat_core.gravity.trials import Trial, run_trial, trials_of
 from brickseat_core.gravity.world import NotForGravity
 from brickseat_core.moves.adopt import AdoptMove
@@ -160,7 +160,7 @@ def shapes_of(
     for number, key in enumerate(keys):
         if not job.tell("making contact shapes", number / len(keys), number, len(keys)):
             raise Stopped
-        kind = "box" if key in boxed else next((k for k in SHAPE_KINDS if k == stored[key].contact), None)
+        kind: ShapeKind | None = "box" if key in boxed else wanted_kind(stored[key])
         try:
             found[key] = kept_shape(stored[key], kind)
         except NoShape as problem:

@@ -1630,11 +1630,16 @@ export interface components {
         };
         /**
          * FarRule
-         * @description Only beyond ``beyond_m`` of a piece or region, or of any piece of a ``kind``; fading over the next ``fade_m``.
+         * @description Only beyond ``beyond_m`` of the same; fading over the next ``fade_m``.
          */
         FarRule: {
             /** Beyond M */
             beyond_m: number;
+            /**
+             * Edge
+             * @default false
+             */
+            edge?: boolean;
             /**
              * Fade M
              * @default 0
@@ -1642,6 +1647,12 @@ export interface components {
             fade_m?: number;
             /** Kind */
             kind?: string | null;
+            /** Line */
+            line?: [
+                number,
+                number,
+                number
+            ][] | null;
             /** Of */
             of?: string | null;
         };
@@ -2562,9 +2573,15 @@ export interface components {
         };
         /**
          * NearRule
-         * @description Only within ``within_m`` of a piece or region, or of any piece of a ``kind``; fading over the last ``fade_m``.
+         * @description Only within ``within_m`` of a piece or region (``of``), of any piece of a ``kind``, of the ``edge`` of the surface that is laid
+         *     on, or of a chalked ``line`` of the world; fading over the last ``fade_m``.
          */
         NearRule: {
+            /**
+             * Edge
+             * @default false
+             */
+            edge?: boolean;
             /**
              * Fade M
              * @default 0
@@ -2572,6 +2589,12 @@ export interface components {
             fade_m?: number;
             /** Kind */
             kind?: string | null;
+            /** Line */
+            line?: [
+                number,
+                number,
+                number
+            ][] | null;
             /** Of */
             of?: string | null;
             /** Within M */
@@ -3877,7 +3900,8 @@ export interface components {
          *     ``pattern``: evenly, by pure chance, or in clumps some ``clump_m`` apart. ``no_overlap``: by their true shape, by elbow room
          *     besides, or not at all. ``facing``: ``down`` lies on what looks up, ``up`` hangs from what looks down, ``surface`` is
          *     set on floors, walls and ceilings alike. ``keep_out``: regions or pieces that nothing may reach into; ``only_inside``:
-         *     those of which one must hold each piece.
+         *     those of which one must hold each piece. ``throw_m``: metres above the ground from which the pieces fall, with their weight and
+         *     grip, as they are turned and sized; their sink and what they stand off count for nothing then. None: seated where they lie.
          */
         ScatterRecipe: {
             /** Clump M */
@@ -3925,6 +3949,8 @@ export interface components {
              * @default 1
              */
             seed?: number;
+            /** Throw M */
+            throw_m?: number | null;
         };
         /**
          * SeatSchema

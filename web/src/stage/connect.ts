@@ -128,7 +128,19 @@ export function openStage(data: SetData, host: HTMLElement, over: HTMLElement): 
     if (differs("recipes")) now.followRecipes(before.recipes);
     if (differs("recipes", "regions")) now.followFillings(before.recipes);
     if (differs("recipe", "openRecipe", "verb", "revision")) askDots.again();
-    if (differs("dots", "openRecipe", "openFilling", "filling", "regions", "verb", "revision", "preview"))
+    if (
+      differs(
+        "dots",
+        "recipe",
+        "openRecipe",
+        "openFilling",
+        "filling",
+        "regions",
+        "verb",
+        "revision",
+        "preview",
+      )
+    )
       markRecipe(view);
     if (differs("underWay")) showComing(view);
     if (differs("shapes"))

@@ -1,4 +1,4 @@
-/** Dots: where a recipe would lay, before anything is laid. They are not picked and cast no shadow. */
+/** Dots: where a recipe would lay, before anything is laid; or handles that are pulled. They are not picked and cast no shadow. */
 import * as THREE from "three";
 
 const SIZE_PX = 5;
@@ -19,17 +19,19 @@ export class Dots {
     }),
   );
 
-  constructor() {
+  /** `handles`: larger, and seen through whatever is before them. */
+  constructor(handles = false) {
+    if (handles) {
+      this.points.material.depthTest = false;
+      this.points.material.size = HANDLE_PX;
+    } else this.points.position.y = RAISED;
     this.points.renderOrder = 10;
     this.points.frustumCulled = false;
     this.points.visible = false;
   }
 
-  /** x, y, z of each, one after the other. `over`: seen through whatever is before them, as what is taken hold of. */
-  show(at: number[], over = false): void {
-    this.points.material.depthTest = !over;
-    this.points.material.size = over ? HANDLE_PX : SIZE_PX;
-    this.points.position.y = over ? 0 : RAISED;
+  /** x, y, z of each, one after the other. */
+  show(at: number[]): void {
     this.points.visible = at.length > 0;
     if (!at.length && !this.points.geometry.hasAttribute("position")) return;
     this.points.geometry.dispose();

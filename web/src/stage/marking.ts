@@ -1,9 +1,13 @@
 /** Tapes, plumb line and puck of what is selected; none while an old step is looked at. */
 import { isFault } from "../fit/Glyph";
-import type { Fit, Triple } from "../api/client";
+import type { Fit, Piece, Triple } from "../api/client";
 import { useStage } from "../state";
+import type { Recipe } from "../state/scatter";
 import type { Verb } from "../state/tools";
-import { boxInHand, handlesOf } from "../tools/fill/filling";
+import { handlesOf } from "../tools/boxes";
+import { bayInHand } from "../tools/fill/filling";
+import { boxesInHand } from "../tools/scatter/recipes";
+import type { Ring } from "./rings";
 import type { StageView } from "./view";
 
 const WITHOUT_PUCK: Verb[] = ["measure", "build", "settle", "pour", "join", "line up", "scatter", "fill"];
@@ -55,9 +59,9 @@ export function labelOf(fit: Fit, write: (length: number) => string): string {
   return isFault(fit.state) && fit.state !== "floating" ? `${gap}, ${fit.state}` : gap;
 }
 
-/** Numbers on the pieces of the recipe in hand, and dots where it would lie as it is now, or by which its bay is pulled. */
+/** Numbers on the pieces of the recipe in hand, dots where it would lie as it is now, its elbow room, and what its boxes are pulled by. */
 export function markRecipe(view: StageView): void {
-  const { verb, openRecipe, openFilling, pieces, props, dots, preview } = useStage.getState();
+  const { verb, openRecipe, openFilling, pieces, props, dots, preview, recipe } = useStage.getState();
   const shown = verb === "scatter" && !preview;
   const inHand = shown ? openRecipe : verb === "fill" && !preview ? openFilling : null;
   const laid = inHand ? [...pieces.values()].filter((p) => p.recipe === inHand) : [];
@@ -68,8 +72,10 @@ export function markRecipe(view: StageView): void {
       return number === null ? [] : [{ at: [x, y + height, z] as Triple, text: String(number) }];
     }),
   );
-  if (verb === "fill" && !preview) view.showDots(handlesOf(boxInHand()?.pose), true);
-  else view.showDots(shown ? dots : []);
+  view.showDots(shown ? dots : []);
+  const boxes = preview ? [] : verb === "fill" ? bayInHand() : verb === "scatter" ? boxesInHand() : [];
+  view.showHandles(handlesOf(boxes));
+  view.showRings(shown ? ringsOf(laid, recipe, dots) : []);
 }
 
 /** Pieces that a filling has placed so far, in place of those that it placed before. */
@@ -83,4 +89,22 @@ export function showComing(view: StageView): void {
   void view.pieces
     .visit(guests, {}, new Set(before.map((piece) => piece.key)))
     .catch((problem: Error) => set({ note: problem.message }));
+}
+
+/** The elbow room of what a recipe laid, or of the dots where it would lie; none where it keeps none. */
+export function ringsOf(laid: Piece[], recipe: Recipe, dots: number[]): Ring[] {
+  if (recipe.no_overlap !== "elbow") return [];
+  const radii = new Map(recipe.props.map((rule) => [rule.prop, rule.elbow_room_m ?? 0]));
+  if (!dots.length)
+    return laid.flatMap(({ prop, pose }) => {
+      const radius = radii.get(prop) ?? 0;
+      return radius > 0 ? [{ at: pose.position, radius }] : [];
+    });
+  // Which prop comes to a dot is not known yet: where they keep different room, it is the least.
+  const radius = Math.min(...radii.values());
+  if (!(radius > 0)) return [];
+  return Array.from({ length: dots.length / 3 }, (_, n) => ({
+    at: dots.slice(3 * n, 3 * n + 3) as Triple,
+    radius,
+  }));
 }

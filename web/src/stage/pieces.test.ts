@@ -163,3 +163,39 @@ describe("a set with more triangles than should be drawn", () => {
     pieces.dispose();
   });
 });
+
+describe("thousands that recipes laid", () => {
+  const laid = (number: number) => ({ ...piece(`stone ${number}`, number), recipe: "stones", number });
+  const all = new Map(Array.from({ length: 400 }, (_, k) => laid(k + 1)).map((p) => [p.key, p]));
+  const standing = new Map([...all, ["jar", piece("jar", 0)]]);
+  const drawn = (pieces: Pieces) =>
+    pieces.group.children.reduce((sum, group) => {
+      const mesh = group.children[0] as THREE.InstancedMesh | undefined;
+      return sum + (mesh?.count ?? 0);
+    }, 0);
+
+  it("are thinned, but for what is selected, and whole in a lit still", async () => {
+    works = true;
+    const pieces = new Pieces(models, () => undefined, false);
+    await pieces.show(standing);
+    const seen = () => {
+      pieces.see({ eye: new THREE.Vector3(0, 0, 9), pixels: 800 } as never);
+      return drawn(pieces);
+    };
+    expect(seen()).toBe(401);
+    pieces.thin(0.25, []);
+    const few = seen();
+    expect(few).toBeGreaterThan(0.18 * 400);
+    expect(few).toBeLessThan(0.32 * 400 + 1);
+    pieces.thin(0.25, all.keys());
+    expect(seen()).toBe(401);
+    pieces.thin(0.1, []);
+    pieces.dressForStill(true, true);
+    expect(seen()).toBe(401);
+    pieces.dressForStill(false, false);
+    expect(seen()).toBeLessThan(few);
+    pieces.thin(1, []);
+    expect(seen()).toBe(401);
+    pieces.dispose();
+  });
+});

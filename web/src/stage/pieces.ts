@@ -21,6 +21,8 @@ export interface ModelsOf {
   box: (prop: string) => THREE.Box3 | null;
 }
 
+/** Where a number of a recipe comes in a row shuffled once and for all: 0 first, 1 last. */
+const lotOf = (number: number) => (Math.imul(number, 0x9e3779b1) >>> 0) / 2 ** 32;
 const RETRY_MS = [1000, 2000, 5000, 15_000];
 
 export class Pieces {
@@ -44,6 +46,9 @@ export class Pieces {
   private retrying: ReturnType<typeof setTimeout> | undefined;
   private tries = 0;
   private disposed = false;
+  /** Of what recipes laid, how much is drawn; and what is drawn in any case. */
+  private share = 1;
+  private unthinned: ReadonlySet<string> = new Set();
   private seeThrough = false;
   private closely = false;
   private boxes = new WeakMap<Piece, THREE.Box3>();
@@ -89,7 +94,7 @@ export class Pieces {
   private sort(): void {
     this.members = new Map();
     for (const piece of this.shown.values()) {
-      if (this.hidden.has(piece.key)) continue;
+      if (this.hidden.has(piece.key) || this.isThinned(piece)) continue;
       const name = this.crowdName(piece);
       const known = this.members.get(name);
       if (known) known.push(piece);
@@ -286,6 +291,22 @@ export class Pieces {
   hide(keys: string[]): void {
     if (!keys.length && !this.hidden.size) return;
     this.hidden = new Set(keys);
+    this.standAnew();
+  }
+
+  /** Draw no more than this share of what recipes laid, and those of `keys`; a lit still shows all. */
+  thin(share: number, keys: Iterable<string>): void {
+    if (share >= 1 && this.share >= 1) return;
+    [this.share, this.unthinned] = [share, new Set(keys)];
+    this.standAnew();
+  }
+
+  private isThinned({ key, recipe, number }: Piece): boolean {
+    if (this.share >= 1 || this.closely || !recipe || number === null) return false;
+    return lotOf(number) >= this.share && !this.unthinned.has(key);
+  }
+
+  private standAnew(): void {
     this.sort();
     for (const name of this.crowds.keys()) this.stand(name);
     this.redraw();
@@ -318,6 +339,7 @@ export class Pieces {
   dressForStill(still: boolean, shadows: boolean): void {
     [this.closely, this.shadows] = [still, shadows];
     this.crowds.forEach((crowd) => crowd.dressAs(shadows, this.seeThrough));
+    if (this.share < 1) this.standAnew();
   }
 
   piece(key: string): Piece | undefined {

@@ -9,6 +9,7 @@ import { CaughtMark, type CaughtSign } from "./CaughtMark";
 import { Lighting } from "./lighting";
 import { type Look, lookAt } from "./looks";
 import { Dots } from "./dots";
+import { type Ring, Rings } from "./rings";
 import { Ghost, type PlumbLabel, emptied } from "./marks";
 import { type Model, loadModel } from "./models";
 import { type ModelsOf, Pieces } from "./pieces";
@@ -70,6 +71,8 @@ export class StageView {
   private readonly ties = new TieLines();
   private readonly caught = new CaughtMark();
   private readonly dots = new Dots();
+  private readonly handles = new Dots(true);
+  private readonly rings = new Rings();
   private flags: PlumbLabel[] = [];
   private readonly lighting: Lighting;
   private standee: THREE.Group | null = null;
@@ -125,6 +128,8 @@ export class StageView {
       this.ties.group,
       this.caught.group,
       this.dots.points,
+      this.handles.points,
+      this.rings.lines,
     );
     this.ghost.hide();
     this.cameraman = new Cameraman(canvas, () => this.redraw(false));
@@ -264,9 +269,21 @@ export class StageView {
     this.redraw(false);
   }
 
-  /** Points of the world, x, y, z one after the other, drawn as dots; of none to take them away. `over`: through what is before them. */
-  showDots(at: number[], over = false): void {
-    this.dots.show(at, over);
+  /** Points of the world, x, y, z one after the other, drawn as dots; of none to take them away. */
+  showDots(at: number[]): void {
+    this.dots.show(at);
+    this.redraw(false);
+  }
+
+  /** The same for what is pulled, seen through what is before it. */
+  showHandles(at: number[]): void {
+    this.handles.show(at);
+    this.redraw(false);
+  }
+
+  /** Level circles on the ground; of none to take them away. */
+  showRings(rings: Ring[]): void {
+    this.rings.show(rings);
     this.redraw(false);
   }
 
@@ -388,7 +405,13 @@ export class StageView {
   /** All that is drawn on the set and is not the set: no picture shows it. */
   private drawnMarks(): THREE.Object3D[] {
     const marks = [this.marks, this.puck, this.tape, this.ghost, this.seats, this.ties, this.caught];
-    return [...marks.map((m) => m.group), this.regions.group, this.dots.points];
+    return [
+      ...marks.map((m) => m.group),
+      this.regions.group,
+      this.dots.points,
+      this.handles.points,
+      this.rings.lines,
+    ];
   }
 
   private drawnBy(camera: THREE.PerspectiveCamera, width: number, height: number): string {
@@ -591,6 +614,8 @@ export class StageView {
     this.watcher.disconnect();
     this.marks.dispose();
     this.dots.dispose();
+    this.handles.dispose();
+    this.rings.dispose();
     emptied(this.tape.group);
     emptied(this.seats.group);
     emptied(this.ties.group);

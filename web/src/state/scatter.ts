@@ -19,6 +19,8 @@ export type Asking =
   | "rub out"
   | "box to keep out of"
   | "box to stay in"
+  | "line to lie near"
+  | "line to keep off"
   | null;
 
 export const PLAIN_RECIPE: Recipe = { props: [], on: [], count: 40, seed: 1 };
@@ -32,6 +34,8 @@ export interface ScatterSlice {
   asking: Asking;
   /** Metres that the chalk is wide. */
   chalkWidth: number;
+  /** How much of what recipes laid is drawn, 0 to 1; all of it lies there. */
+  shownShare: number;
   /** Metres that a drawn box is high. */
   boxHeight: number;
   /** Where it would lie, x, y, z one after the other; empty where nothing is to be shown. */
@@ -71,6 +75,7 @@ export const scatterSlice: StateCreator<StageState, [], [], ScatterSlice> = (set
   recipeName: "",
   asking: null,
   chalkWidth: 1,
+  shownShare: 1,
   boxHeight: 1,
   dots: [],
   setRecipe: (some) => set(({ recipe }) => ({ recipe: { ...recipe, ...some } })),

@@ -11,20 +11,18 @@ import type { Filling } from "../../state/fill";
 import { ActionButton, QuietButton } from "../../ui/buttons";
 import {
   FILL_CLAUSES,
-  PAPER_BOX,
   TRIALS,
   adoptFilling,
   fill,
   fillAnew,
   loosenTop,
   readList,
-  reshape,
-  resizedBox,
   tryFillings,
   whyNotFill,
   wipeOutBay,
   writeList,
 } from "./filling";
+import { type Axis, PAPER_BOX, reshape, resizedBox } from "../boxes";
 
 const MOST = 20_000;
 const SIZES = { ...inPercent, step: 0.05, min: 0.05, max: 10 };
@@ -301,7 +299,7 @@ function BayWords() {
                   const more = length - bay.pose.scale[axis]!;
                   // It stays on its floor, and grows to both sides.
                   const low = axis === 1 ? 0 : 0.5 * more;
-                  void reshape(bay.key, resizedBox(bay.pose, axis as 0 | 1 | 2, low, more - low));
+                  void reshape(bay.key, resizedBox(bay.pose, axis as Axis, low, more - low));
                 }}
               />{" "}
               {name}

@@ -4,7 +4,8 @@ import type { Pose } from "../../api/client";
 import { change, yard } from "../../fit/examples";
 import { useStage } from "../../state";
 import { NO_BAY, PLAIN_FILLING } from "../../state/fill";
-import { FILL_CLAUSES, resizedBox, toggleInFilling, whyNotFill } from "./filling";
+import { resizedBox } from "../boxes";
+import { FILL_CLAUSES, toggleInFilling, whyNotFill } from "./filling";
 
 const now = () => useStage.getState();
 const half = Math.SQRT1_2;

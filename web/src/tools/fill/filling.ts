@@ -16,13 +16,13 @@ import { make } from "../../stage/making";
 import { useStage } from "../../state";
 import { type FillRule, type Filling, NO_BAY } from "../../state/fill";
 import type { DrawnBox } from "../boxDrag";
+import { type Box, PAPER_BOX, boxesOf } from "../boxes";
 
 /** Ways that are tried at once. */
 export const TRIALS = 6;
 /** Metres by which what lies on top is shaken to look used. */
 const LOOSENED_BY = 0.008;
 /** The prop of the boxes that are drawn on the stage. */
-export const PAPER_BOX = "paper-box";
 
 /** A clause of the sentence that may be left out. */
 export interface FillClause {
@@ -246,26 +246,6 @@ export async function loosenTop(): Promise<void> {
   await beginSettle();
 }
 
-/** The region that is filled, where it is a box, made another size. `low`, `high`: how far each of its faces is moved outward. */
-export function resizedBox(pose: Pose, axis: 0 | 1 | 2, low: number, high: number): Pose {
-  const scale = [...pose.scale] as Triple;
-  scale[axis] = Math.max(0.01, scale[axis] + low + high);
-  const along = axisOf(pose, axis);
-  const by = 0.5 * (high - low);
-  return { ...pose, scale, position: pose.position.map((v, k) => v + by * along[k]!) as Triple };
-}
-
-/** The unit direction of one of a pose's own axes in the world. */
-export function axisOf({ orientation: [x, y, z, w] }: Pose, axis: 0 | 1 | 2): Triple {
-  if (axis === 0) return [1 - 2 * (y * y + z * z), 2 * (x * y + z * w), 2 * (x * z - y * w)];
-  if (axis === 1) return [2 * (x * y - z * w), 1 - 2 * (x * x + z * z), 2 * (y * z + x * w)];
-  return [2 * (x * z + y * w), 2 * (y * z - x * w), 1 - 2 * (x * x + y * y)];
-}
-
-export async function reshape(region: string, pose: Pose): Promise<void> {
-  await make({ kind: "reshape", region, pose });
-}
-
 export async function wipeOutBay(region: string): Promise<void> {
   await make({ kind: "wipe_out", regions: [region] });
 }
@@ -303,34 +283,8 @@ export async function writeList(): Promise<void> {
   }
 }
 
-/** A side of a bay that is a box. */
-export interface Face {
-  axis: 0 | 1 | 2;
-  /** -1 for the one at the low end of the axis, 1 for the other. */
-  side: -1 | 1;
-  /** Its middle in the world. */
-  at: Triple;
-}
-
-export function facesOf(pose: Pose): Face[] {
-  return ([0, 1, 2] as const).flatMap((axis) => {
-    const along = axisOf(pose, axis);
-    return ([-1, 1] as const).map((side) => ({
-      axis,
-      side,
-      at: pose.position.map((v, k) => v + 0.5 * side * pose.scale[axis] * along[k]!) as Triple,
-    }));
-  });
-}
-
 /** The bay in hand, where it is a box whose sides can be pulled. */
-export function boxInHand(): { key: string; pose: Pose } | null {
+export function bayInHand(): Box[] {
   const { regions, filling } = useStage.getState();
-  const region = regions.get(filling.bay);
-  return region?.prop === PAPER_BOX ? { key: region.key, pose: region.pose } : null;
-}
-
-/** Where the handles of a bay are, x, y, z of each one after the other. */
-export function handlesOf(pose: Pose | undefined): number[] {
-  return pose ? facesOf(pose).flatMap((face) => face.at) : [];
+  return boxesOf(regions, [filling.bay]);
 }

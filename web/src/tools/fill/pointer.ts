@@ -1,25 +1,9 @@
 /** Fill: press into a compartment, and it is found; pull a face of the bay by its handle; or draw a bay on the floor. */
-import * as THREE from "three";
-
-import type { Pose } from "../../api/client";
-import { inWords } from "../../fit/units";
 import { useStage } from "../../state";
 import { BoxDrag } from "../boxDrag";
+import { BoxPull, sideAt } from "../boxPull";
 import type { At, Gesture, PointerTool, StageParts } from "../tool";
-import {
-  type Face,
-  axisOf,
-  boxInHand,
-  chooseBay,
-  drawnBay,
-  facesOf,
-  handlesOf,
-  reshape,
-  resizedBox,
-} from "./filling";
-
-/** CSS pixels within which a handle is taken hold of. */
-const REACH_PX = 12;
+import { bayInHand, chooseBay, drawnBay } from "./filling";
 
 export class FillPointer implements PointerTool {
   constructor(private readonly stage: StageParts) {}
@@ -27,11 +11,11 @@ export class FillPointer implements PointerTool {
   hover(at: At): void {
     const { view, beside } = this.stage;
     const { pieces, drawingBay } = useStage.getState();
-    const face = drawingBay ? null : faceAt(this.stage, at);
+    const side = drawingBay ? null : sideAt(this.stage, at, bayInHand());
     const hit = view.pick(at.x, at.y);
     const piece = hit && pieces.get(hit.key);
-    view.canvas.style.cursor = face ? "grab" : drawingBay ? "crosshair" : piece ? "pointer" : "default";
-    if (face) return beside.figures(at, "pull this side");
+    view.canvas.style.cursor = side ? "grab" : drawingBay ? "crosshair" : piece ? "pointer" : "default";
+    if (side) return beside.figures(at, "pull this side");
     if (drawingBay || !piece) return beside.figures(at, "");
     const placed = piece.recipe && piece.number !== null;
     beside.figures(at, placed ? `number ${piece.number}` : `fill the room over ${piece.name}`);
@@ -49,8 +33,8 @@ export class FillPointer implements PointerTool {
   press(at: At, event: PointerEvent): Gesture | null {
     const { drawingBay, pieces, selected, select, openFilling, takeUpFilling } = useStage.getState();
     if (drawingBay) return new BoxDrag(this.stage, at, drawnBay);
-    const face = faceAt(this.stage, at);
-    if (face) return new FaceDrag(this.stage, face);
+    const side = sideAt(this.stage, at, bayInHand());
+    if (side) return new BoxPull(this.stage, side, bayInHand);
     const { view } = this.stage;
     const hit = view.pick(at.x, at.y);
     const piece = hit && pieces.get(hit.key);
@@ -68,51 +52,5 @@ export class FillPointer implements PointerTool {
     const normal = view.pickNormal(at.x, at.y);
     if (normal) void chooseBay(hit.point.toArray(), normal.toArray());
     return null;
-  }
-}
-
-function faceAt({ view }: StageParts, at: At): Face | null {
-  const pose = boxInHand()?.pose;
-  if (!pose) return null;
-  let best: Face | null = null;
-  let least = REACH_PX;
-  for (const face of facesOf(pose)) {
-    const on = view.onScreen(face.at);
-    const away = Math.hypot(on.x - at.x, on.y - at.y);
-    if (away < least) [best, least] = [face, away];
-  }
-  return best;
-}
-
-/** A side of the bay that is pulled; it goes there when it is let go. */
-class FaceDrag implements Gesture {
-  private readonly bay = boxInHand()!;
-  private pose: Pose = this.bay.pose;
-
-  constructor(
-    private readonly stage: StageParts,
-    private readonly face: Face,
-  ) {}
-
-  move(at: At): void {
-    const { axis, side } = this.face;
-    const outward = new THREE.Vector3(...axisOf(this.bay.pose, axis)).multiplyScalar(side);
-    const by = this.stage.view.alongLine(at.x, at.y, new THREE.Vector3(...this.face.at), outward);
-    if (by === null) return;
-    this.pose = resizedBox(this.bay.pose, axis, side < 0 ? by : 0, side > 0 ? by : 0);
-    this.stage.view.showDots(handlesOf(this.pose), true);
-    this.stage.view.regions.move(this.bay.key, this.pose);
-    this.stage.beside.figures(at, `${["across", "up", "along"][axis]} ${inWords(this.pose.scale[axis])}`);
-  }
-
-  up(): void {
-    this.stage.beside.nothing();
-    if (this.pose !== this.bay.pose) void reshape(this.bay.key, this.pose);
-  }
-
-  cancel(): void {
-    this.stage.view.regions.move(this.bay.key, this.bay.pose);
-    this.stage.view.showDots(handlesOf(this.bay.pose), true);
-    this.stage.beside.nothing();
   }
 }

@@ -10,6 +10,8 @@ import { CLAUSES, isLaid, lay, moreOf, pasteText, reRoll, whyNot } from "./recip
 const MOST_LAID = 20_000;
 const SIZES = { ...inPercent, step: 0.05, min: 0.05, max: 10 };
 const DEGREES = { ...inDegrees, step: 5, min: -180, max: 180 };
+/** Metres from which things are thrown at first. */
+const THROWN_FROM = 0.3;
 const HEIGHTS = { ...inLargeLength, min: -200 };
 const ASKED: Record<Exclude<Asking, null>, string> = {
   near: "Press on what it lies near to.",
@@ -20,6 +22,8 @@ const ASKED: Record<Exclude<Asking, null>, string> = {
   chalk: "Draw on the ground where it may lie; more strokes add to it.",
   "rub out": "Draw on the ground where it may not lie any more.",
   "box to keep out of": "Drag on the ground from corner to corner of a box that nothing may reach into.",
+  "line to lie near": "Draw a line on the ground that it lies near to.",
+  "line to keep off": "Draw a line on the ground that it keeps off.",
   "box to stay in": "Drag on the ground from corner to corner of a box that all stay in.",
 };
 
@@ -84,14 +88,34 @@ export function ScatterSlip() {
         ,{" "}
         <ChoiceWord
           label="which way"
-          value={recipe.facing ?? "down"}
-          onChange={(facing) => setRecipe({ facing })}
+          value={recipe.throw_m != null ? "thrown" : (recipe.facing ?? "down")}
+          onChange={(way) =>
+            setRecipe(
+              way === "thrown" ? { facing: "down", throw_m: THROWN_FROM } : { facing: way, throw_m: null },
+            )
+          }
           choices={[
             { value: "down", words: "lying" },
+            { value: "thrown", words: "thrown" },
             { value: "up", words: "hanging" },
             { value: "surface", words: "on all its sides" },
           ]}
         />
+        {recipe.throw_m != null && (
+          <>
+            {" "}
+            from{" "}
+            <NumberWord
+              label="thrown from"
+              value={recipe.throw_m}
+              {...inLength}
+              min={0.001}
+              max={20}
+              onChange={(throw_m) => setRecipe({ throw_m })}
+            />{" "}
+            above it
+          </>
+        )}
         , seed{" "}
         <NumberWord
           label="seed"
@@ -101,17 +125,19 @@ export function ScatterSlip() {
           max={1e9}
           onChange={(seed) => setRecipe({ seed })}
         />
-        ,{" "}
-        {recipe.no_overlap === "elbow" ? null : (
-          <ChoiceWord
-            label="overlaps"
-            value={recipe.no_overlap ?? "shape"}
-            onChange={(no_overlap) => setRecipe({ no_overlap })}
-            choices={[
-              { value: "shape", words: "none in another" },
-              { value: "none", words: "through each other" },
-            ]}
-          />
+        {recipe.no_overlap !== "elbow" && (
+          <>
+            ,{" "}
+            <ChoiceWord
+              label="overlaps"
+              value={recipe.no_overlap ?? "shape"}
+              onChange={(no_overlap) => setRecipe({ no_overlap })}
+              choices={[
+                { value: "shape", words: "none in another" },
+                { value: "none", words: "through each other" },
+              ]}
+            />
+          </>
         )}
         <Clauses recipe={recipe} />.{" "}
         <MoreWord
@@ -290,7 +316,7 @@ function Clauses({ recipe }: { recipe: Recipe }) {
         const change = (some: Partial<typeof near>) =>
           setRules({ near: rules!.near!.map((other, i) => (i === k ? { ...other, ...some } : other)) });
         return (
-          <span key={`${near.of}${k}`}>
+          <span key={k}>
             {k > 0 && " and "}nearer than{" "}
             <NumberWord
               label="nearer than"
@@ -298,7 +324,7 @@ function Clauses({ recipe }: { recipe: Recipe }) {
               {...inLargeLength}
               onChange={(within_m) => change({ within_m })}
             />{" "}
-            to <strong>{called(near.of)}</strong>, fading over{" "}
+            to <Named rule={near} onChange={change} />, fading over{" "}
             <NumberWord
               label="fading of nearness"
               value={near.fade_m ?? 0}
@@ -314,7 +340,7 @@ function Clauses({ recipe }: { recipe: Recipe }) {
         const change = (some: Partial<typeof far>) =>
           setRules({ far: rules!.far!.map((other, i) => (i === k ? { ...other, ...some } : other)) });
         return (
-          <span key={`${far.of}${k}`}>
+          <span key={k}>
             {k > 0 && " and "}farther than{" "}
             <NumberWord
               label="farther than"
@@ -322,7 +348,7 @@ function Clauses({ recipe }: { recipe: Recipe }) {
               {...inLargeLength}
               onChange={(beyond_m) => change({ beyond_m })}
             />{" "}
-            from <strong>{called(far.of)}</strong>, fading over{" "}
+            from <Named rule={far} onChange={change} />, fading over{" "}
             <NumberWord
               label="fading of distance"
               value={far.fade_m ?? 0}
@@ -483,6 +509,36 @@ function Clauses({ recipe }: { recipe: Recipe }) {
   ));
 }
 
+/** What a distance is from: one thing, any of its kind, the edge of the ground, or a line that was drawn. */
+function Named(props: {
+  rule: { of?: string | null; kind?: string | null; edge?: boolean; line?: unknown };
+  onChange: (some: { of: string | null; kind: string | null }) => void;
+}) {
+  const { pieces, props: known, regions } = useParts("pieces", "props", "regions");
+  const { of, kind, edge, line } = props.rule;
+  if (edge) return <strong>the edge of the ground</strong>;
+  if (line) return <strong>the line you drew</strong>;
+  const piece = of != null ? pieces.get(of) : [...pieces.values()].find((p) => p.prop === kind);
+  const prop = kind ?? piece?.prop;
+  if (prop == null || (of != null && !piece))
+    return <strong>{regions.get(of ?? "")?.name ?? "what is gone"}</strong>;
+  return (
+    <ChoiceWord
+      label="from one or any"
+      value={kind != null ? "any" : "one"}
+      onChange={(v) =>
+        props.onChange(
+          v === "any" ? { of: null, kind: prop } : { of: piece?.key ?? null, kind: piece ? null : prop },
+        )
+      }
+      choices={[
+        { value: "one", words: piece?.name ?? "what is gone" },
+        { value: "any", words: `any ${known.get(prop)?.name ?? "copy"}` },
+      ]}
+    />
+  );
+}
+
 /** Drawn boxes are taken away here: nothing on the stage can be pressed on for that. */
 function WipeOut({ keys }: { keys: string[] }) {
   const { regions, recipe, setRecipe } = useParts("regions", "recipe", "setRecipe");
@@ -536,6 +592,29 @@ function Doing() {
           onForgotten={() => takeUp(null)}
         />
       )}
+      {record && <Shown />}
     </>
+  );
+}
+
+/** Thousands hide the set that they lie on: fewer of them are drawn then, and all of them lie there. */
+function Shown() {
+  const { shownShare, set } = useParts("shownShare", "set");
+  return (
+    <p className="mt-1 text-[14px]">
+      Of all that recipes laid,{" "}
+      <ChoiceWord
+        label="how many are drawn"
+        value={String(shownShare)}
+        onChange={(v) => set({ shownShare: Number(v) })}
+        choices={[
+          { value: "1", words: "all" },
+          { value: "0.5", words: "half" },
+          { value: "0.25", words: "a quarter" },
+          { value: "0.1", words: "a tenth" },
+        ]}
+      />{" "}
+      {shownShare < 1 ? "are drawn; the others lie there, too." : "are drawn."}
+    </p>
   );
 }

@@ -3,7 +3,8 @@ import type { Triple } from "../../api/client";
 import { useStage } from "../../state";
 import type { Asking } from "../../state/scatter";
 import { BoxDrag } from "../boxDrag";
-import { markOut } from "./recipes";
+import { BoxPull, sideAt } from "../boxPull";
+import { addFar, addNear, boxesInHand, markOut } from "./recipes";
 import type { At, Gesture, PointerTool, StageParts } from "../tool";
 
 /** Metres between two points of a stroke of chalk, over its width. */
@@ -19,6 +20,10 @@ export class ScatterPointer implements PointerTool {
     const { view, beside } = this.stage;
     const hit = view.pick(at.x, at.y);
     const { pieces, recipe, asking } = useStage.getState();
+    if (!asking && sideAt(this.stage, at, boxesInHand())) {
+      view.canvas.style.cursor = "grab";
+      return beside.figures(at, "pull this side");
+    }
     const piece = hit && pieces.get(hit.key);
     view.canvas.style.cursor = asking ? "crosshair" : piece ? "pointer" : "default";
     if (!piece || (asking && !NAMES_A_PIECE.includes(asking))) return beside.figures(at, "");
@@ -36,7 +41,16 @@ export class ScatterPointer implements PointerTool {
   press(at: At, event: PointerEvent): Gesture | null {
     const { asking, pieces, selected, select, takeUp, openRecipe, set } = useStage.getState();
     if (asking === "chalk" || asking === "rub out")
-      return new Stroke(this.stage, at, asking === "chalk" ? 1 : 0);
+      return new Stroke(this.stage, at, (points) => chalked(points, asking === "chalk" ? 1 : 0));
+    if (asking === "line to lie near" || asking === "line to keep off")
+      return new Stroke(this.stage, at, (line) => {
+        const state = useStage.getState();
+        if (asking === "line to lie near") addNear(state, { line });
+        else addFar(state, { line });
+        set({ asking: null });
+      });
+    const side = asking ? null : sideAt(this.stage, at, boxesInHand());
+    if (side) return new BoxPull(this.stage, side, boxesInHand);
     if (asking === "box to keep out of" || asking === "box to stay in")
       return new BoxDrag(this.stage, at, (box) => {
         set({ asking: null });
@@ -68,11 +82,8 @@ export class ScatterPointer implements PointerTool {
   /** What was pressed is what the clause that is asked for names. */
   private answer(key: string, point: Triple): void {
     const { asking, recipe, setRecipe, setRules } = useStage.getState();
-    const { rules } = recipe;
-    if (asking === "near")
-      setRules({ near: [...(rules?.near ?? []), { of: key, within_m: 1, fade_m: 0, kind: null }] });
-    if (asking === "far")
-      setRules({ far: [...(rules?.far ?? []), { of: key, beyond_m: 0.5, fade_m: 0, kind: null }] });
+    if (asking === "near") addNear(useStage.getState(), { of: key });
+    if (asking === "far") addFar(useStage.getState(), { of: key });
     if (asking === "area")
       setRules({ area: { at: point, across_m: 2, along_m: 2, round: true, turn_deg: 0 } });
     if (asking === "keep out") setRecipe({ keep_out: [...(recipe.keep_out ?? []), key] });
@@ -80,14 +91,21 @@ export class ScatterPointer implements PointerTool {
   }
 }
 
-/** A stroke of chalk, kept when it is let go. */
+/** A stroke of chalk, full but for its border, over what was drawn before. */
+function chalked(points: Triple[], weight: number): void {
+  const { chalkWidth, recipe, setRules } = useStage.getState();
+  const stroke = { points, radius_m: 0.5 * chalkWidth, fade_m: 0.15 * chalkWidth, weight, on: null };
+  setRules({ chalk: [...(recipe.rules?.chalk ?? []), stroke] });
+}
+
+/** A line drawn on the ground, `drawn` when it is let go. */
 class Stroke implements Gesture {
   private readonly points: Triple[] = [];
 
   constructor(
     private readonly stage: StageParts,
     at: At,
-    private readonly weight: number,
+    private readonly drawn: (points: Triple[]) => void,
   ) {
     this.move(at);
   }
@@ -104,16 +122,7 @@ class Stroke implements Gesture {
   }
 
   up(): void {
-    const { chalkWidth, recipe, setRules } = useStage.getState();
-    if (!this.points.length) return;
-    const stroke = {
-      points: this.points,
-      radius_m: 0.5 * chalkWidth,
-      fade_m: 0.15 * chalkWidth,
-      weight: this.weight,
-      on: null,
-    };
-    setRules({ chalk: [...(recipe.rules?.chalk ?? []), stroke] });
+    if (this.points.length) this.drawn(this.points);
   }
 
   cancel(): void {

@@ -4,7 +4,7 @@ import { change, yard } from "../../fit/examples";
 import { numbersOf } from "../../slip/figures";
 import { useStage } from "../../state";
 import { PLAIN_RECIPE, recipeOf } from "../../state/scatter";
-import { CLAUSES, isLaid, moreOf, recipeOfText, toggleProp, whyNot } from "./recipes";
+import { CLAUSES, addFar, addNear, isLaid, moreOf, recipeOfText, toggleProp, whyNot } from "./recipes";
 
 const now = () => useStage.getState();
 const record = (some: object = {}) => ({
@@ -61,6 +61,26 @@ describe("the recipe in hand", () => {
     toggleProp("thyme");
     expect(words()).toContain("gathered round the others…");
     expect(new Set(words()).size).toBe(words().length);
+  });
+
+  it("is near to the edge, and off it, each said once", () => {
+    toggleProp("stone");
+    const edges = () => moreOf(now().recipe).filter((more) => more.words.includes("edge of the ground"));
+    expect(edges().length).toBe(2);
+    for (const more of edges()) (more as { put: (s: unknown) => void }).put(now());
+    expect(edges()).toEqual([]);
+    addNear(now(), { line: [[0, 0, 0]] });
+    addFar(now(), { of: "jar" });
+    const { near, far } = now().recipe.rules!;
+    expect(near!.map((rule) => [rule.edge, rule.line, rule.within_m])).toEqual([
+      [true, null, 0.3],
+      [false, [[0, 0, 0]], 1],
+    ]);
+    expect(far!.map((rule) => [rule.edge, rule.of, rule.beyond_m])).toEqual([
+      [true, null, 0.1],
+      [false, "jar", 0.5],
+    ]);
+    now().takeUp(null);
   });
 
   it("says why it cannot be laid yet", () => {

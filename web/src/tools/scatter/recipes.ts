@@ -3,9 +3,17 @@ import { toast } from "sonner";
 
 import { make } from "../../stage/making";
 import { useStage } from "../../state";
-import { type Asking, type PropRule, type Recipe, recipeOf, sameRecipe } from "../../state/scatter";
+import {
+  type Asking,
+  type PropRule,
+  type Recipe,
+  type Rules,
+  recipeOf,
+  sameRecipe,
+} from "../../state/scatter";
 import type { StageState } from "../../state";
 import type { DrawnBox } from "../boxDrag";
+import { type Box, PAPER_BOX, boxesOf } from "../boxes";
 
 /** A clause of the sentence that may be left out: how it is put in, and how it is taken out again. */
 export interface Clause {
@@ -161,18 +169,49 @@ export const ADDITIONS: { asking: Exclude<Asking, null>; words: string; to?: str
   { asking: "near", words: "near to one more thing…", to: "near" },
   { asking: "far", words: "far from one more thing…", to: "far" },
   { asking: "keep out", words: "never inside of one more thing…", to: "keep out" },
+  { asking: "line to lie near", words: "near to a line that you draw…" },
+  { asking: "line to keep off", words: "off a line that you draw…" },
   { asking: "box to keep out of", words: "a box to keep out of…" },
   { asking: "box to stay in", words: "a box to stay in…" },
 ];
+
+/** Distances that need nothing to be pressed on. */
+const EDGES: Pick<Clause, "words" | "here" | "put">[] = [
+  {
+    words: "near to the edge of the ground…",
+    here: (r) => !!r.rules?.near?.some((rule) => rule.edge),
+    put: (s) => addNear(s, { edge: true, within_m: 0.3 }),
+  },
+  {
+    words: "off the edge of the ground…",
+    here: (r) => !!r.rules?.far?.some((rule) => rule.edge),
+    put: (s) => addFar(s, { edge: true, beyond_m: 0.1 }),
+  },
+];
+
+type Near = NonNullable<Rules["near"]>[number];
+type Far = NonNullable<Rules["far"]>[number];
+const NOTHING_NAMED = { of: null, kind: null, edge: false, line: null, fade_m: 0 };
+
+export function addNear(state: StageState, some: Partial<Near>): void {
+  const rule: Near = { ...NOTHING_NAMED, within_m: 1, ...some };
+  state.setRules({ near: [...(state.recipe.rules?.near ?? []), rule] });
+}
+
+export function addFar(state: StageState, some: Partial<Far>): void {
+  const rule: Far = { ...NOTHING_NAMED, beyond_m: 0.5, ...some };
+  state.setRules({ far: [...(state.recipe.rules?.far ?? []), rule] });
+}
 
 /** Chalk may begin by being rubbed out; once there is some, the sentence itself has both words. */
 const RUB_OUT = { asking: "rub out" as const, words: "not where it is chalked…" };
 
 /** What the list of more clauses offers. */
-export function moreOf(recipe: Recipe): (Clause | (typeof ADDITIONS)[number])[] {
+export function moreOf(recipe: Recipe): (Pick<Clause, "words" | "put"> | (typeof ADDITIONS)[number])[] {
   const here = new Set(CLAUSES.filter((clause) => clause.here(recipe)).map((clause) => clause.id));
   return [
     ...CLAUSES.filter((clause) => !here.has(clause.id) && (!clause.several || recipe.props.length > 1)),
+    ...EDGES.filter((edge) => !edge.here(recipe)),
     ...(here.has("chalk") ? [] : [RUB_OUT]),
     ...ADDITIONS.filter(({ to }) => !to || here.has(to)),
   ];
@@ -196,7 +235,7 @@ export async function markOut(box: DrawnBox, inside: boolean): Promise<void> {
   const [x, y, z] = box.at;
   const change = await make({
     kind: "mark_out",
-    prop: "paper-box",
+    prop: PAPER_BOX,
     pose: {
       position: [x, y + 0.5 * box.height, z],
       orientation: [0, 0, 0, 1],
@@ -208,6 +247,12 @@ export async function markOut(box: DrawnBox, inside: boolean): Promise<void> {
   if (!key) return;
   if (inside) setRecipe({ only_inside: [...(recipe.only_inside ?? []), key] });
   else setRecipe({ keep_out: [...(recipe.keep_out ?? []), key] });
+}
+
+/** The boxes that the recipe in hand keeps out of, or stays in. */
+export function boxesInHand(): Box[] {
+  const { regions, recipe } = useStage.getState();
+  return boxesOf(regions, [...(recipe.keep_out ?? []), ...(recipe.only_inside ?? [])]);
 }
 
 /** Whether the recipe in hand lies on the set just as it is said. */
