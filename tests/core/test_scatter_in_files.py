@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 import trimesh
 
+from brickseat_core.formats.falls import falls_of
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_set import read_set
 from brickseat_core.formats.moves_file import apply_moves
@@ -142,6 +143,32 @@ def record_by_name(path: Path) -> dict[str, Any]:
     """The parameters of the one recipe of a file, in which all goes by name."""
     found: dict[str, Any] = GltfDocument.open(path).json["scenes"][0]["extras"]["brickseat"]["recipes"][0]["parameters"]
     return found
+
+
+def test_pieces_are_thrown_by_what_the_file_says_of_their_props(yard: Path) -> None:
+    out = yard.with_name("thrown.glb")
+    recipe = written(yard.parent, throw_m=0.2, count=20, rules={})
+    done = run("scatter", str(yard), str(recipe), "-o", str(out))
+    assert done.returncode == 0, done.stderr
+    assert "threw 2 props: laid" in done.stderr
+    fits = {p["name"]: p["state"] for p in report(out)["pieces"]}
+    thrown = [name for name in fits if name.startswith(("pebble ", "stone 1 "))]
+    assert len(thrown) >= 15
+    assert {fits[name] for name in thrown} == {"seated"}
+    again = yard.with_name("again.glb")
+    run("scatter", str(yard), str(recipe), "-o", str(again))
+    assert again.read_bytes() == out.read_bytes()
+
+
+def test_what_falls_goes_by_its_extras() -> None:
+    ball = {**STONE, "extras": {"brickseat": {"friction": 0.9, "mass": 2.0, "contact_shape": "ball"}}}
+    found = read_set(document([FLOOR_NODE, ball]))
+    stone = next(p for p in found.dressed.pieces.values() if p.name == "stone 1")
+    falling = falls_of(found)(stone.prop)
+    assert (falling.shape.kind, falling.properties.friction, falling.properties.mass) == ("ball", 0.9, 2.0)
+    plain = falls_of(read_set(document([FLOOR_NODE, STONE])))(stone.prop)
+    assert plain.shape.kind != "ball"
+    assert plain.properties.mass is None
 
 
 def test_volumes_are_marked_out_and_wiped_out_in_files(yard: Path) -> None:

@@ -15,6 +15,9 @@ from brickseat.sets.listening import listeners
 from brickseat.sets.models import DressedSet
 from brickseat.sets.session import sessions
 from brickseat.sets.under_way import moves_under_way
+from brickseat.store.contact import stored_falls
+from brickseat.store.models import StoredProp
+from brickseat_core.gravity.materials import MATERIALS
 from brickseat_core.moves import MoveRefused, parse
 
 pytestmark = pytest.mark.django_db
@@ -51,6 +54,22 @@ def test_a_recipe_is_laid_kept_and_laid_again_after_a_restart(client: Client, dr
         assert client.post(f"/api/sets/{dressed.key}/undo").status_code == 200
     after = whole(client, dressed)
     assert (after["pieces"], after["recipes"]) == (before["pieces"], before["recipes"])
+
+
+def test_what_is_thrown_falls_as_its_prop_does(client: Client, dressed: DressedSet, move: Move) -> None:
+    StoredProp.objects.filter(key="crate").update(material="iron", contact="hull", mass=3.0)
+    crate = sessions.of(dressed).prop("crate")
+    falling = stored_falls(crate)
+    assert (falling.shape.kind, falling.properties.mass) == ("hull", 3.0)
+    assert falling.properties.material is MATERIALS["iron"]
+    change = move(kind="scatter", recipe=recipe(throw_m=0.25, props=[{"prop": "crate", "size": [0.2, 0.4]}]))
+    assert change["words"].startswith("threw crate: laid")
+    found = whole(client, dressed)
+    states = {f["key"]: f["state"] for f in found["fits"]}
+    lying = [p for p in found["pieces"] if p["recipe"]]
+    assert len(lying) >= 15
+    assert {states[p["key"]] for p in lying} == {"seated"}
+    assert found["recipes"][0]["parameters"]["throw_m"] == 0.25
 
 
 def test_what_is_taken_away_is_an_exception_that_undo_takes_back(
