@@ -7,8 +7,8 @@ from typing import Any
 from brickseat_core.deadline import UNLIMITED, Deadline
 from brickseat_core.fit.check import check, touched_by
 from brickseat_core.fit.measuring import Fit
-from brickseat_core.gravity.falling import Falls
-from brickseat_core.moves import Outcome, compute_move, parse
+from brickseat_core.moves import Outcome, PropFacts, compute_move, parse
+from brickseat_core.moves.registry import MESHES_ALONE
 from brickseat_core.relations.indexing import follow, index_of
 from brickseat_core.scene import Change, Piece, Pose, Prop, Seat, Set, Vec, in_world
 
@@ -23,7 +23,9 @@ class Dressed:
         self.numbers = count(1)
         self.fits = check(self.index)
 
-    def look(self, kind: str, deadline: Deadline = UNLIMITED, falls: Falls | None = None, **fields: Any) -> Outcome:
+    def look(
+        self, kind: str, deadline: Deadline = UNLIMITED, facts: PropFacts = MESHES_ALONE, **fields: Any
+    ) -> Outcome:
         """What a move would do."""
         return compute_move(
             self.set,
@@ -33,7 +35,7 @@ class Dressed:
             self.props.__getitem__,
             self.fresh_key,
             deadline,
-            falls,
+            facts,
         )
 
     def fresh_key(self) -> str:

@@ -12,7 +12,8 @@ from brickseat_core.fit.check import check
 from brickseat_core.many.places import Places, dots_of
 from brickseat_core.many.recipe import BadRecipe, parse_recipe, recipe_json
 from brickseat_core.many.records import recipe_of, record_of
-from brickseat_core.moves import MoveRefused
+from brickseat_core.meshes.painting import Painting
+from brickseat_core.moves import MoveRefused, PropFacts
 from brickseat_core.scene import Piece, Pose, Prop, Region, Vec
 from dressing import Dressed
 from shapes import FLOOR, ball, bounds, box, piece, world
@@ -384,6 +385,39 @@ def test_near_to_and_far_from_a_chalked_line() -> None:
 def test_a_distance_is_from_one_thing(said: dict[str, Any]) -> None:
     with pytest.raises(BadRecipe, match=r"rules\.far\.0: give"):
         parse_recipe(recipe(5, rules={"far": [{"beyond_m": 0.5, **said}]}))
+
+
+def test_only_where_the_model_is_painted() -> None:
+    ground = yard(0.0)
+    corners = ground.prop.mesh.vertices[ground.prop.mesh.faces]
+    # Red grows from left to right; green is a patch, sharp but for the triangles at its border.
+    colours = np.zeros_like(corners)
+    colours[..., 0] = corners[..., 0] / YARD + 0.5
+    colours[..., 1] = np.hypot(corners[..., 0] - 2.0, corners[..., 2]) < 1.0
+
+    def painted(prop: Prop) -> Painting:
+        assert prop.key == ground.prop.key
+        return Painting(corners, colours)
+
+    facts = PropFacts(painted=painted)
+
+    def where(**rule: Any) -> Vec:
+        on = dressed(rough=0.0)
+        on.do("scatter", facts=facts, recipe=recipe(200, rules={"paint": [rule]}, rule={"size": [0.5, 0.5]}))
+        assert len(laid(on)) == 200
+        return feet(laid(on))
+
+    patch = where(channel="green", on="ground")
+    assert np.hypot(patch[:, 0] - 2.0, patch[:, 2]).max() < 1.3
+    right = where(channel="red")
+    # The density grows evenly: two thirds across on average.
+    assert (right[:, 0] / YARD + 0.5).mean() == pytest.approx(2.0 / 3.0, abs=0.03)
+    left = where(channel="red", reverse=True)
+    assert (left[:, 0] / YARD + 0.5).mean() == pytest.approx(1.0 / 3.0, abs=0.03)
+    with pytest.raises(MoveRefused, match=r"rules\.paint: the model of ground has no vertex colours"):
+        dressed().do("scatter", recipe=recipe(5, rules={"paint": [{"channel": "red"}]}))
+    # A rule of another surface says nothing of this one.
+    assert len(scattered(dressed(), count=5, rules={"paint": [{"on": "elsewhere"}]})) == 5
 
 
 def test_a_density_lays_so_many_a_square_metre() -> None:

@@ -8,10 +8,11 @@ import numpy as np
 import pytest
 import trimesh
 
-from brickseat_core.formats.falls import falls_of
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_set import read_set
 from brickseat_core.formats.moves_file import apply_moves
+from brickseat_core.formats.painted import painted_prop, with_chalk
+from brickseat_core.formats.prop_facts import falls_of
 from brickseat_core.many.recipe import recipe_json
 from brickseat_core.many.records import recipe_of
 from brickseat_core.scene import Piece, Set
@@ -158,6 +159,45 @@ def test_pieces_are_thrown_by_what_the_file_says_of_their_props(yard: Path) -> N
     again = yard.with_name("again.glb")
     run("scatter", str(yard), str(recipe), "-o", str(again))
     assert again.read_bytes() == out.read_bytes()
+
+
+def test_chalk_is_written_as_vertex_colours_and_read_from_them() -> None:
+    plain = document([FLOOR_NODE])
+    assert painted_prop(plain) is None
+    chalked = with_chalk(plain, lambda points: np.where(points[:, 0] > 0.0, 1.0, 0.25))
+    assert painted_prop(plain) is None, "the document itself was changed"
+    painting = painted_prop(GltfDocument.parse(chalked.to_glb()))
+    assert painting is not None
+    assert np.unique(painting.colours[painting.corners[..., 0] > 0.0]).tolist() == [1.0]
+    assert np.unique(painting.colours[painting.corners[..., 0] <= 0.0]).tolist() == [0.25]
+    across = np.array(
+        [[painting.corners[..., 0].max() - 1e-6, 0.0, 0.0], [painting.corners[..., 0].min() + 1e-6, 0.0, 0.0]]
+    )
+    assert painting.at(across)[:, 0] == pytest.approx([1.0, 0.25], abs=1e-3)
+
+
+def test_a_mesh_that_is_drawn_twice_has_other_chalk_at_each_place() -> None:
+    twice = document([{"name": "left", "mesh": 0}, {"name": "right", "mesh": 0, "translation": [5, 0, 0]}])
+    chalked = with_chalk(twice, lambda points: np.where(points[:, 0] > 2.5, 1.0, 0.0))
+    painting = painted_prop(chalked)
+    assert painting is not None
+    assert np.array_equal(painting.colours[..., 0] == 1.0, painting.corners[..., 0] > 2.5)
+
+
+def test_a_recipe_of_a_file_goes_by_its_vertex_colours(yard: Path) -> None:
+    here = read_set(GltfDocument.parse(yard.read_bytes()))
+    # The floor's own mesh is a large board; the kiln and the stone have others of their own.
+    chalked = with_chalk(here.document, lambda points: np.where(points[:, 2] > 0.0, 1.0, 0.0))
+    chalked.save(yard)
+    out = yard.with_name("painted.glb")
+    recipe = written(yard.parent, rules={"paint": [{"channel": "red", "on": "floor"}]}, keep_out=[], count=40)
+    done = run("scatter", str(yard), str(recipe), "-o", str(out))
+    assert done.returncode == 0, done.stderr
+    pieces = read_set(GltfDocument.parse(out.read_bytes())).dressed.pieces.values()
+    laid = np.array([p.pose.position[2] for p in pieces if p.recipe])
+    # From one end of the board, where its corners are black, they grow denser to the other.
+    assert len(laid) == 40
+    assert laid.mean() > 0.1 * np.ptp(laid)
 
 
 def test_what_falls_goes_by_its_extras() -> None:

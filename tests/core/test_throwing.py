@@ -10,7 +10,7 @@ from brickseat_core.fit.check import check
 from brickseat_core.gravity.falling import Falling, plain_falls
 from brickseat_core.gravity.world import NotForGravity
 from brickseat_core.many.recipe import BadRecipe, parse_recipe, recipe_json
-from brickseat_core.moves import MoveRefused
+from brickseat_core.moves import MoveRefused, PropFacts
 from brickseat_core.scene import Prop
 from dressing import Dressed
 from shapes import bounds, box, piece
@@ -92,14 +92,14 @@ def test_how_a_prop_falls_is_asked_once_for_each() -> None:
         return plain_falls(prop)
 
     on = dressed()
-    on.do("scatter", falls=falls, recipe=recipe(6, throw_m=0.2))
+    on.do("scatter", facts=PropFacts(falls), recipe=recipe(6, throw_m=0.2))
     assert asked == ["pot"]
 
     def cannot(prop: Prop) -> Falling:
         raise NotForGravity(f"{prop.name} cannot fall: it is a sheet")
 
     with pytest.raises(MoveRefused, match="throw_m: pot cannot fall"):
-        on.do("scatter", falls=cannot, recipe=recipe(6, throw_m=0.2))
+        on.do("scatter", facts=PropFacts(cannot), recipe=recipe(6, throw_m=0.2))
 
 
 def test_a_throw_is_stopped_while_it_falls() -> None:

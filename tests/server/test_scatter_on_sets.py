@@ -15,8 +15,10 @@ from brickseat.sets.listening import listeners
 from brickseat.sets.models import DressedSet
 from brickseat.sets.session import sessions
 from brickseat.sets.under_way import moves_under_way
-from brickseat.store.contact import stored_falls
+from brickseat.store.facts import stored_falls
 from brickseat.store.models import StoredProp
+from brickseat_core.formats.gltf_document import GltfDocument
+from brickseat_core.formats.painted import painted_prop
 from brickseat_core.gravity.materials import MATERIALS
 from brickseat_core.moves import MoveRefused, parse
 
@@ -70,6 +72,32 @@ def test_what_is_thrown_falls_as_its_prop_does(client: Client, dressed: DressedS
     assert len(lying) >= 15
     assert {states[p["key"]] for p in lying} == {"seated"}
     assert found["recipes"][0]["parameters"]["throw_m"] == 0.25
+
+
+def test_chalk_is_handed_over_as_vertex_colours_and_laid_by_again(
+    client: Client, dressed: DressedSet, move: Move
+) -> None:
+    stroke = {"points": [[0.0, 0.0, 0.0]], "radius_m": 0.5}
+    change = move(kind="scatter", recipe=recipe(5, rules={"chalk": [stroke]}))
+    (key,) = [d["key"] for d in change["deltas"] if d["kind"] == "recipe"]
+    answer = client.get(f"/api/sets/{dressed.key}/recipes/{key}/chalk/floor.glb")
+    assert answer.status_code == 200
+    painting = painted_prop(GltfDocument.parse(answer.content))
+    assert painting is not None
+    floor = sessions.of(dressed).snapshot.dressed.pieces["floor"]
+    chalked = np.linalg.norm(floor.pose.apply(painting.corners.reshape(-1, 3)), axis=1) <= 0.5
+    assert np.array_equal(painting.colours.reshape(-1, 3)[:, 0] > 0.5, chalked)
+    plain = move(kind="scatter", recipe=recipe(5))
+    (other,) = [d["key"] for d in plain["deltas"] if d["kind"] == "recipe"]
+    for path in (f"{other}/chalk/floor", f"{key}/chalk/nothing", "nothing/chalk/floor"):
+        assert client.get(f"/api/sets/{dressed.key}/recipes/{path}.glb").status_code == 404
+    refused = client.post(
+        f"/api/sets/{dressed.key}/moves",
+        {"move": {"kind": "scatter", "recipe": recipe(5, rules={"paint": [{}]})}},
+        content_type="application/json",
+    )
+    assert refused.status_code == 409
+    assert "no vertex colours" in refused.json()["error"]
 
 
 def test_what_is_taken_away_is_an_exception_that_undo_takes_back(

@@ -6,7 +6,7 @@ import numpy as np
 
 from brickseat_core.formats.gltf_build import Paint, Surface, primitive_entry
 from brickseat_core.formats.gltf_document import GltfDocument, Json
-from brickseat_core.formats.gltf_set import drawn_primitives, read_primitive, read_set, scene_nodes
+from brickseat_core.formats.gltf_set import Body, drawn_primitives, read_primitive, read_set, scene_nodes
 from brickseat_core.formats.gltf_skin import skinned
 from brickseat_core.formats.model import Model, Part
 from brickseat_core.scene import Pose, Vec
@@ -57,24 +57,27 @@ def mesh_surfaces(document: GltfDocument, number: int) -> list[Surface]:
     return found
 
 
+def body_surfaces(document: GltfDocument, body: Body, known: dict[int, list[Surface]] | None = None) -> list[Surface]:
+    """What a body draws, where it stands. ``known``: surfaces of meshes, each read once for many bodies."""
+    known = {} if known is None else known
+    placed = []
+    for part in body.parts:
+        if part.mesh not in known:
+            known[part.mesh] = mesh_surfaces(document, part.mesh)
+        pose = Pose.from_matrix(part.world)
+        mirrored = np.linalg.det(pose.linear) < 0
+        placed += [
+            Surface(s.paint, pose.apply(s.vertices), s.faces[:, ::-1] if mirrored else s.faces, s.colours)
+            for s in known[part.mesh]
+        ]
+    return placed
+
+
 def model_of(document: GltfDocument) -> Model:
     """Every body of the document as a part, where it stands."""
-    parts = []
-    surfaces: dict[int, list[Surface]] = {}
-    for body in read_set(document).bodies.values():
-        placed = []
-        for part in body.parts:
-            if part.mesh not in surfaces:
-                surfaces[part.mesh] = mesh_surfaces(document, part.mesh)
-            pose = Pose.from_matrix(part.world)
-            mirrored = np.linalg.det(pose.linear) < 0
-            placed += [
-                Surface(s.paint, pose.apply(s.vertices), s.faces[:, ::-1] if mirrored else s.faces, s.colours)
-                for s in surfaces[part.mesh]
-            ]
-        if placed:
-            parts.append(Part(body.name, tuple(placed)))
-    return Model(tuple(parts), metres_per_unit=1.0, up="y")
+    known: dict[int, list[Surface]] = {}
+    parts = [(body.name, body_surfaces(document, body, known)) for body in read_set(document).bodies.values()]
+    return Model(tuple(Part(name, tuple(placed)) for name, placed in parts if placed), metres_per_unit=1.0, up="y")
 
 
 def stiffen(document: GltfDocument) -> None:

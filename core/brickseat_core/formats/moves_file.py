@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from functools import partial
 from itertools import count
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
@@ -14,12 +14,10 @@ from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_lines import Line
 from brickseat_core.formats.recipe_names import UnknownName
 from brickseat_core.formats.recipe_names import by_key as recipe_by_key
-from brickseat_core.moves import MoveRefused, compute_move, parse
+from brickseat_core.moves import MoveRefused, PropFacts, compute_move, parse
+from brickseat_core.moves.registry import MESHES_ALONE
 from brickseat_core.relations.indexing import follow, index_of
 from brickseat_core.scene import KINDS, Piece, Prop, Set
-
-if TYPE_CHECKING:
-    from brickseat_core.gravity.falling import Falls
 
 MOST_MOVES = 100_000
 NAMES_A_PIECE = ("piece", "to", "bearer", "on")
@@ -70,9 +68,9 @@ def apply_moves(
     moves: list[Any],
     on_progress: Callable[[int, int], object] = lambda done, total: None,
     lines: Mapping[str, Line] | None = None,
-    falls: "Falls | None" = None,
+    facts: PropFacts = MESHES_ALONE,
 ) -> Applied:
-    """Make ``moves``, plain JSON values that name pieces by name. ``lines``: those of the file, which rows name. ``falls``: how props fall.
+    """Make ``moves``, plain JSON values that name pieces by name. ``lines``: those of the file, which rows name. ``facts``: of props.
 
     Raises FileError with the number of the bad one.
     """
@@ -92,7 +90,7 @@ def apply_moves(
                 move,
                 partial(prop_named, dressed),
                 fresh_key,
-                falls=falls,
+                facts=facts,
             )
         except MoveRefused as problem:
             raise FileError(f"move {number}: {problem}") from None

@@ -1,6 +1,7 @@
 """What a recipe names on a set, and the surfaces that it lays on, each with its rules; and dots, a first sight of it."""
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
 
@@ -27,12 +28,14 @@ from brickseat_core.many.weights import (
     height_weight,
     inside_weight,
     outside_weight,
+    paint_weight,
     parts_of,
     slope_weight,
 )
 from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.meshes.painting import Painting
 from brickseat_core.meshes.sharp_lines import face_normals
-from brickseat_core.scene import Piece, Set, Vec
+from brickseat_core.scene import Piece, Prop, Set, Vec
 
 CLUMPS_ON_SURFACE = 30
 """Clumps on a surface where the recipe does not say how far they are apart."""
@@ -42,14 +45,22 @@ MORE_THAN_WANTED = 1.1
 A_FEW = 16
 
 
+Painted = Callable[[Prop], Painting | None]
+
+
+def unpainted(prop: Prop) -> None:
+    """Of props of which no more is known than their meshes."""
+
+
 @dataclass
 class Places:
     """What the names of a recipe stand for on a set. ``index``: in which its pieces stand. ``without``: keys of pieces there
-    that are laid anew, and count for nothing."""
+    that are laid anew, and count for nothing. ``painted``: the vertex colours of a prop, None where it has none."""
 
     dressed: Set
     index: SceneIndex
     without: frozenset[str] = frozenset()
+    painted: Painted = unpainted
 
     def shape(self, name: str, where: str) -> Shape:
         """The region or piece of that key. Raises BadRecipe, saying where it is named."""
@@ -67,6 +78,18 @@ class Places:
         if not found.mesh.health.closed:
             raise BadRecipe(f"{where}: {name} is not closed, so that nothing is inside of it; close its mesh")
         return found
+
+    def paints_on(self, piece: Piece, recipe: ScatterRecipe) -> list[Weight]:
+        """What a surface is painted like, where rules go by that. Raises BadRecipe where it is not painted."""
+        rules = [rule for rule in recipe.rules.paint if rule.on in (None, piece.key)]
+        if not rules:
+            return []
+        painting = self.painted(piece.prop)
+        if painting is None:
+            raise BadRecipe(
+                f"rules.paint: the model of {piece.name} has no vertex colours; leave the rule out, or chalk it"
+            )
+        return [paint_weight(rule, painting, piece.pose) for rule in rules]
 
     def away_from(self, rule: NearRule | FarRule, where: str) -> Away:
         """How far points are from what a rule names, but for edges. Raises BadRecipe."""
@@ -113,6 +136,7 @@ def surfaces_of(places: Places, recipe: ScatterRecipe, further: tuple[Weight, ..
         if by_edges:
             away = distance_to_lines(rim_of(mesh, piece, side, recipe.facing))
             own += [distance_weight(rule, away) for rule in by_edges]
+        own += places.paints_on(piece, recipe)
         own += [*later, *further]
         if recipe.pattern == "clumped":
             own.append(clumps_on(mesh, piece, recipe))

@@ -120,6 +120,16 @@ class ChalkPatch:
 
 
 @dataclass(frozen=True)
+class PaintRule:
+    """Only where the model of a surface is painted: its vertex colours, nowhere where ``channel`` is 0, fully where it is 1; or the
+    other way round (``reverse``). ``on``: a surface, or any that has such colours."""
+
+    channel: Literal["red", "green", "blue", "light"] = "light"
+    on: Name | None = None
+    reverse: bool = False
+
+
+@dataclass(frozen=True)
 class AreaRule:
     """Only in a rectangle about ``at``, ``across_m`` wide and ``along_m`` long in plan, turned; or in the ellipse in it."""
 
@@ -141,6 +151,7 @@ class GroundRules:
     near: Annotated[tuple[NearRule, ...], Field(max_length=MOST_IN_LIST)] = ()
     far: Annotated[tuple[FarRule, ...], Field(max_length=MOST_IN_LIST)] = ()
     chalk: Annotated[tuple[ChalkPatch, ...], Field(max_length=MOST_IN_LIST)] = ()
+    paint: Annotated[tuple[PaintRule, ...], Field(max_length=20)] = ()
     area: AreaRule | None = None
 
 

@@ -39,5 +39,7 @@ def renamed(data: dict[str, Any], place: Callable[[str], str], prop: Callable[[s
     if isinstance(rules, dict):
         for name in ("near", "far"):
             rules = each(rules, name, distance)
-        data = {**data, "rules": each(rules, "chalk", lambda stroke: mapped(stroke, "on", place))}
+        for name in ("chalk", "paint"):
+            rules = each(rules, name, lambda on: mapped(on, "on", place))
+        data = {**data, "rules": rules}
     return data

@@ -8,10 +8,11 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from brickseat_core.contact.inside import points_inside_kernel
-from brickseat_core.many.recipe import AreaRule, ChalkPatch, Facing, FarRule, GroundRules, NearRule, Point
+from brickseat_core.many.recipe import AreaRule, ChalkPatch, Facing, FarRule, GroundRules, NearRule, PaintRule, Point
 from brickseat_core.meshes.lazy import lazy
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.meshes.nearest import distances
+from brickseat_core.meshes.painting import Painting
 from brickseat_core.meshes.tree import build_tree
 from brickseat_core.placing.pointing import FLOOR_SLOPE
 from brickseat_core.scene import Pose, Vec
@@ -133,6 +134,17 @@ def chalk_weight(strokes: list[ChalkPatch]) -> Weight:
             cover = ramp(-away, -stroke.radius_m, min(0.0, stroke.fade_m - stroke.radius_m))
             found = found + (stroke.weight - found) * cover
         return found
+
+    return weight
+
+
+def paint_weight(rule: PaintRule, painting: Painting, pose: Pose) -> Weight:
+    """What the model of a surface at ``pose`` is painted like."""
+    channels = {"red": [0], "green": [1], "blue": [2], "light": [0, 1, 2]}[rule.channel]
+
+    def weight(points: Vec, normals: Vec) -> Vec:
+        found = painting.at(np.ascontiguousarray(pose.local(points)))[:, channels].mean(axis=1)
+        return np.asarray(1.0 - found if rule.reverse else found)
 
     return weight
 

@@ -1,4 +1,4 @@
-"""How far points are from a mesh: the nearest point of its triangles."""
+"""How far points are from a mesh, and which of its triangles is nearest."""
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,7 +11,12 @@ Vec = NDArray[np.float64]
 
 def distances(tree: Tree, points: Vec) -> Vec:
     """(n,) metres from each of ``points`` (n, 3) to the nearest point of the mesh."""
-    return np.asarray(distances_kernel(tree, np.ascontiguousarray(points, dtype=np.float64)))
+    return np.asarray(nearest_kernel(tree, np.ascontiguousarray(points, dtype=np.float64))[0])
+
+
+def nearest_triangles(tree: Tree, points: Vec) -> NDArray[np.int64]:
+    """(n,) the triangle, by its original number, that is nearest to each of ``points`` (n, 3)."""
+    return np.asarray(tree.order[nearest_kernel(tree, np.ascontiguousarray(points, dtype=np.float64))[1]])
 
 
 @inner_kernel
@@ -62,9 +67,10 @@ def box_distance(tree, node, p):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def distances_kernel(tree, points):  # type: ignore[no-untyped-def]
-    """(n,) metres from points (n, 3) to the nearest triangle of a tree."""
+def nearest_kernel(tree, points):  # type: ignore[no-untyped-def]
+    """(n,) metres from points (n, 3) to the nearest triangle of a tree, and (n,) which that is, in leaf order."""
     found = np.empty(points.shape[0])
+    which = np.zeros(points.shape[0], np.int64)
     stack = np.empty(STACK_ROOM, np.int64)
     out = np.empty(3)
     for i in range(points.shape[0]):
@@ -88,6 +94,8 @@ def distances_kernel(tree, points):  # type: ignore[no-untyped-def]
             for t in range(tree.start[node], tree.start[node] + tree.length[node]):
                 nearest_on_triangle(p, tree.corners[t], out)
                 d = (p[0] - out[0]) ** 2 + (p[1] - out[1]) ** 2 + (p[2] - out[2]) ** 2
-                best = min(best, d)
+                if d < best:
+                    best = d
+                    which[i] = t
         found[i] = np.sqrt(best)
-    return found
+    return found, which

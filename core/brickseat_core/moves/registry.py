@@ -28,6 +28,7 @@ from brickseat_core.scene import Change, Piece, Prop, Set
 if TYPE_CHECKING:
     # The engine takes its time to load, and few moves need it.
     from brickseat_core.gravity.falling import Falls
+    from brickseat_core.many.places import Painted
 
 
 class MoveRefused(ValueError):
@@ -39,13 +40,24 @@ class MoveRefused(ValueError):
 
 
 @dataclass(frozen=True)
+class PropFacts:
+    """What is known of props beside their meshes. ``falls``: how one falls; ``painted``: the vertex colours of its model. None where nobody
+    knows more."""
+
+    falls: "Falls | None" = None
+    painted: "Painted | None" = None
+
+
+MESHES_ALONE = PropFacts()
+
+
+@dataclass(frozen=True)
 class Scene:
     """What a move is computed in.
 
     ``index``: a fork that belongs to this computation alone. ``prop``: the prop of a key, raising MoveRefused where
     there is none. ``fresh_key``: a key that no record has. ``joined``: for a move of whole bodies, which of ``dressed``'s
-    pieces stand for several that are joined; ``apart``: the set in which those are pieces of their own. ``falls``: how props fall,
-    None where nobody says more of them than their meshes do.
+    pieces stand for several that are joined; ``apart``: the set in which those are pieces of their own. ``facts``: of props.
     """
 
     dressed: Set
@@ -56,7 +68,7 @@ class Scene:
     joined: Joined
     apart: Set
     deadline: Deadline = UNLIMITED
-    falls: "Falls | None" = None
+    facts: PropFacts = MESHES_ALONE
 
 
 @dataclass(frozen=True)
@@ -175,12 +187,12 @@ def compute_move(
     prop: Callable[[str], Prop],
     fresh_key: Callable[[], str],
     deadline: Deadline = UNLIMITED,
-    falls: "Falls | None" = None,
+    facts: PropFacts = MESHES_ALONE,
 ) -> Outcome:
     """What ``move`` does to a set, computed on a fork: ``dressed``, ``index`` and ``fits`` stay as they are.
 
     What goes takes its relations along, and ties are obeyed. ``deadline``: how long it may take, and who is told how far it is.
-    ``falls``: how props fall. Raises MoveRefused.
+    ``facts``: of props. Raises MoveRefused.
     """
     kind = REGISTRY.of(move)
     held = (keys_of(move) or index.bodies) if kind.bodily else ()
@@ -191,7 +203,7 @@ def compute_move(
             f"{dressed.pieces[target].name} clings to what is moved and comes along; choose another target"
         )
     walls = without_own_walls(dressed, joined, held) if not hasattr(move, "to") else ()
-    scene = Scene(joined.dressed, joined.index, fits, prop, fresh_key, joined, dressed, deadline, falls)
+    scene = Scene(joined.dressed, joined.index, fits, prop, fresh_key, joined, dressed, deadline, facts)
     try:
         outcome = kind.compute(scene, move)
         change = with_relations(dressed, joined.parted(outcome.change))

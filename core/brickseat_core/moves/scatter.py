@@ -5,7 +5,7 @@ from typing import Literal
 from pydantic.dataclasses import dataclass
 
 from brickseat_core.many.laying import Laid, Scatter
-from brickseat_core.many.places import Places
+from brickseat_core.many.places import Places, unpainted
 from brickseat_core.many.recipe import BadRecipe, ScatterRecipe, checked
 from brickseat_core.many.records import record_of
 from brickseat_core.moves.fields import Key, Text
@@ -31,7 +31,7 @@ def compute(scene: Scene, move: ScatterMove) -> Outcome:
     try:
         recipe = checked(move.recipe)
         props = props_of(scene, recipe.props)
-        places = Places(scene.dressed, scene.index)
+        places = Places(scene.dressed, scene.index, painted=scene.facts.painted or unpainted)
         stays = {n: p for n, p in pieces.standing.items() if p.spiked or n in recipe.exceptions.nudged}
         laid = Scatter(
             places,
@@ -61,7 +61,9 @@ def fallen(scene: Scene, places: Places, recipe: ScatterRecipe, laid: Laid, stay
     from brickseat_core.gravity.falling import plain_falls
     from brickseat_core.many.throwing import thrown
 
-    return thrown(laid, places, recipe, scene.falls or plain_falls, scene.dressed.tolerance, stays, scene.deadline)
+    return thrown(
+        laid, places, recipe, scene.facts.falls or plain_falls, scene.dressed.tolerance, stays, scene.deadline
+    )
 
 
 def in_words(laid: Laid, props: list[Prop], recipe: ScatterRecipe, again: bool) -> str:

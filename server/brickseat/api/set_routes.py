@@ -30,6 +30,7 @@ from brickseat.sets.shapes import shape_data
 from brickseat.sets.storing import drop_unnamed_props
 from brickseat.sets.telling import ChangeNews, end_for, end_of_set, measure_records, news_record, shape_files
 from brickseat.sets.under_way import moves_under_way
+from brickseat.store.facts import chalked_model, stored_painting
 from brickseat.store.importing import limb_of, posed
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import prop_of
@@ -43,6 +44,8 @@ from brickseat_core.gravity.pouring import PourSlip
 from brickseat_core.gravity.settling import SettleSlip
 from brickseat_core.many.places import Places, dots_of
 from brickseat_core.many.recipe import BadRecipe, checked
+from brickseat_core.many.records import recipe_of
+from brickseat_core.many.weights import chalk_weight
 from brickseat_core.moves import MoveRefused
 from brickseat_core.moves.adopt import AdoptMove
 from brickseat_core.moves.fields import unit_vector
@@ -62,6 +65,12 @@ class HistoryPage(Page):
 
 DOTS_SECONDS = 5.0
 """Dots that take longer are given up: the points that were found by then are kept, and the next question goes on from there."""
+
+
+def attachment(name: str) -> str:
+    """The header of a GLB file that is saved under the name of something."""
+    safe = "".join(c if c.isalnum() or c in " -_" else "_" for c in name).strip() or "set"
+    return f'attachment; filename="{safe.encode("ascii", "replace").decode()}.glb"'
 
 
 @router.get("/sets", response={200: list[schemas.SetCard], **PROBLEMS})
@@ -253,11 +262,34 @@ def find_dots(request: HttpRequest, key: uuid.UUID, asked: schemas.DotsAsked) ->
     now = sessions.of(open_set_of(request, key)).snapshot
     own = {p.key for p in now.dressed.pieces.values() if asked.again is not None and p.recipe == asked.again}
     try:
-        places = Places(now.dressed, now.index, frozenset(own))
+        places = Places(now.dressed, now.index, frozenset(own), stored_painting)
         points, wanted = dots_of(places, checked(asked.recipe), Deadline(DOTS_SECONDS))
     except (BadRecipe, GivenUp) as problem:
         raise MoveRefused(str(problem)) from None
     return json_answer({"points": np.round(points, 4).ravel().tolist(), "wanted": wanted})
+
+
+@router.get(
+    "/sets/{uuid:key}/recipes/{recipe}/chalk/{piece}.glb",
+    response={200: None, **PROBLEMS},
+    openapi_extra=file_of(GLB),
+)
+def get_chalked_model(request: HttpRequest, key: uuid.UUID, recipe: str, piece: str) -> Any:
+    """The model of a surface with the chalk of a recipe as its vertex colours: black where there is none, white where all of it.
+
+    Raises HttpError.
+    """
+    dressed = sessions.of(open_set_of(request, key)).snapshot.dressed
+    record, surface = dressed.recipes.get(recipe), dressed.pieces.get(piece)
+    if record is None or record.recipe != "scatter" or surface is None:
+        raise HttpError(404, NOT_FOUND)
+    strokes = [stroke for stroke in recipe_of(record).rules.chalk if stroke.on in (None, piece)]
+    if not strokes:
+        raise HttpError(404, "that recipe has no chalk on it; chalk it, and lay it again")
+    data = chalked_model(surface, chalk_weight(strokes))
+    response = HttpResponse(data, content_type=GLB)
+    response["Content-Disposition"] = attachment(f"{surface.name} chalked")
+    return response
 
 
 @router.post("/sets/{uuid:key}/bay", response={200: schemas.BaySchema, **PROBLEMS})
@@ -495,9 +527,8 @@ def feeler_window(gap: float | None, depth: float, width: float) -> float:
 def hand_over_set(request: HttpRequest, key: uuid.UUID) -> Any:
     """The whole set as one GLB, to be saved."""
     dressed = open_set_of(request, key)
-    name = "".join(c if c.isalnum() or c in " -_" else "_" for c in dressed.name).strip() or "set"
-    response = HttpResponse(hand_over(dressed), content_type="model/gltf-binary")
-    response["Content-Disposition"] = f'attachment; filename="{name.encode("ascii", "replace").decode()}.glb"'
+    response = HttpResponse(hand_over(dressed), content_type=GLB)
+    response["Content-Disposition"] = attachment(dressed.name)
     return response
 
 

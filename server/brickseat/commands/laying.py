@@ -10,11 +10,11 @@ from brickseat.commands.telling import complain, progress, tell_json
 from brickseat_core.deadline import Deadline
 from brickseat_core.fill.recipe import parse_fill
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.falls import falls_of
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_storing import store_set
 from brickseat_core.formats.moves_file import fresh_keys, prop_named, read_json, read_text
 from brickseat_core.formats.opening import open_document
+from brickseat_core.formats.prop_facts import facts_of
 from brickseat_core.formats.prop_file import whole_prop
 from brickseat_core.formats.prop_list import rules_of_csv
 from brickseat_core.formats.recipe_names import UnknownName, by_key
@@ -52,7 +52,7 @@ def run_recipe(given: Given, kind: Literal["scatter", "fill"], recipe: Path, out
                 lambda key: props[key] if key in props else prop_named(found.dressed, key),
                 fresh_keys(found.dressed),
                 Deadline(on_progress=on_progress),
-                falls_of(found),
+                facts_of(found),
             )
     except (BadRecipe, MoveRefused, UnknownName) as problem:
         raise FileError(f"{recipe}: {problem}") from None

@@ -69,15 +69,15 @@ def run_repair(given: Given, output: Path) -> int:
 
 def run_apply(given: Given, moves: Path, output: Path) -> int:
     """Make moves, one after the other, all or none. Raises FileError."""
-    from brickseat_core.formats.falls import falls_of
     from brickseat_core.formats.gltf_lines import lines_of
     from brickseat_core.formats.gltf_storing import store_set
     from brickseat_core.formats.moves_file import apply_moves, read_moves
+    from brickseat_core.formats.prop_facts import facts_of
 
     found = open_set(given)
     with progress("moving", given.quiet) as on_progress:
-        lines, falls = lines_of(found.document), falls_of(found)
-        applied = apply_moves(found.dressed, read_moves(moves), on_progress, lines, falls)
+        lines, facts = lines_of(found.document), facts_of(found)
+        applied = apply_moves(found.dressed, read_moves(moves), on_progress, lines, facts)
     store_set(found, applied.dressed)
     save(found.document, output)
     if given.as_json:

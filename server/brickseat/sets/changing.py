@@ -17,7 +17,7 @@ from brickseat.sets.storing_fits import write_fits
 from brickseat.sets.summary import summarise
 from brickseat.sets.telling import ChangeNews, tell
 from brickseat.sets.under_way import moves_under_way
-from brickseat.store.contact import stored_falls
+from brickseat.store.facts import STORED
 from brickseat.store.models import StoredProp
 from brickseat_core.deadline import Deadline
 from brickseat_core.fit.repair import Left
@@ -88,7 +88,7 @@ def make_move(
         refuse_held(dressed_key, asking.stage, keys_of(move))
         now, deadline = live.snapshot, Deadline(MOVE_SECONDS, under_way.told, under_way.show, under_way.enough)
         outcome = compute_move(
-            now.dressed, now.index, now.fits, move, lambda key: find_prop(live, key), fresh_key, deadline, stored_falls
+            now.dressed, now.index, now.fits, move, lambda key: find_prop(live, key), fresh_key, deadline, STORED
         )
 
         def store(dressed: DressedSet) -> None:

@@ -9,15 +9,11 @@ import numpy as np
 from scipy.spatial import ConvexHull
 
 from brickseat.store.models import StoredProp
-from brickseat.store.physical import properties_of
 from brickseat.store.shelving import mesh_of
 from brickseat_core.formats.gltf_build import Paint, Surface, prop_document
 from brickseat_core.formats.gltf_document import write_whole
 from brickseat_core.formats.shape_file import read_shape, shape_apart
-from brickseat_core.gravity.falling import Falling
 from brickseat_core.gravity.shapes import SHAPE_KINDS, ContactShape, NoShape, ShapeKind, good_enough
-from brickseat_core.gravity.world import NotForGravity
-from brickseat_core.scene import Prop
 
 SHAPES_VERSION = 4
 """Raised when shapes are made otherwise, so that none that was kept is used again."""
@@ -97,17 +93,6 @@ def contact_document(prop: StoredProp, kind: ShapeKind | None) -> bytes | None:
 def wanted_kind(prop: StoredProp) -> ShapeKind | None:
     """The kind of contact shape that was chosen for it; None where the best one is to be found."""
     return next((kind for kind in SHAPE_KINDS if kind == prop.contact), None)
-
-
-def stored_falls(prop: Prop) -> Falling:
-    """How a stored prop falls: by its own material and contact shape. Raises NotForGravity."""
-    stored = StoredProp.objects.get(key=prop.key)
-    try:
-        return Falling(kept_shape(stored, wanted_kind(stored)), properties_of(stored))
-    except NoShape as problem:
-        raise NotForGravity(
-            f"{stored.name} cannot fall: {problem}; give it another contact shape on the bench"
-        ) from None
 
 
 def kept_shape(prop: StoredProp, kind: ShapeKind | None) -> ContactShape:

@@ -802,6 +802,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sets/{key}/recipes/{recipe}/chalk/{piece}.glb": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Chalked Model
+         * @description The model of a surface with the chalk of a recipe as its vertex colours: black where there is none, white where all of it.
+         *
+         *     Raises HttpError.
+         */
+        get: operations["get_chalked_model"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sets/{key}/redo": {
         parameters: {
             query?: never;
@@ -1987,6 +2009,11 @@ export interface components {
              * @default []
              */
             near?: components["schemas"]["NearRule"][];
+            /**
+             * Paint
+             * @default []
+             */
+            paint?: components["schemas"]["PaintRule"][];
             /** Slope Deg */
             slope_deg?: [
                 number,
@@ -2713,6 +2740,26 @@ export interface components {
              * @default 0
              */
             offset?: number;
+        };
+        /**
+         * PaintRule
+         * @description Only where the model of a surface is painted: its vertex colours, nowhere where ``channel`` is 0, fully where it is 1; or the
+         *     other way round (``reverse``). ``on``: a surface, or any that has such colours.
+         */
+        PaintRule: {
+            /**
+             * Channel
+             * @default light
+             * @enum {string}
+             */
+            channel?: "red" | "green" | "blue" | "light";
+            /** On */
+            on?: string | null;
+            /**
+             * Reverse
+             * @default false
+             */
+            reverse?: boolean;
         };
         /** PieceDelta */
         PieceDelta: {
@@ -10551,6 +10598,138 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobSchema"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_chalked_model: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                recipe: string;
+                piece: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "model/gltf-binary": string;
                 };
             };
             /** @description Bad Request */

@@ -78,6 +78,13 @@ export const CLAUSES: Clause[] = [
     drop: (s) => s.setRules({ chalk: [] }),
   },
   {
+    id: "paint",
+    words: "where its model is painted…",
+    here: (r) => !!r.rules?.paint?.length,
+    put: (s) => s.setRules({ paint: [{ channel: "light", on: null, reverse: false }] }),
+    drop: (s) => s.setRules({ paint: [] }),
+  },
+  {
     id: "keep out",
     words: "never inside of something…",
     here: (r) => !!r.keep_out?.length,

@@ -1,9 +1,11 @@
-"""How the props of a file fall, where a move lets them."""
+"""What a file says of its props beside their meshes, for the moves that ask: how they fall, and how they are painted."""
 
 from functools import cache
 from typing import TYPE_CHECKING
 
 from brickseat_core.formats.gltf_set import GltfSet
+from brickseat_core.formats.painted import painted_in
+from brickseat_core.moves import PropFacts
 from brickseat_core.scene import Prop
 
 if TYPE_CHECKING:
@@ -26,3 +28,8 @@ def falls_of(found: GltfSet) -> "Falls":
         return Falling(shapes_for({prop.key: prop}, kinds)[prop.key], properties.get(prop.key, PhysicalProperties()))
 
     return falls
+
+
+def facts_of(found: GltfSet) -> PropFacts:
+    """What a file says of its props."""
+    return PropFacts(falls_of(found), painted_in(found))
