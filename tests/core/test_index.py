@@ -244,6 +244,9 @@ def test_room_in_the_arena_is_used_again_and_nothing_that_is_held_moves() -> Non
     rng = np.random.default_rng(5)
     held: dict[int, Any] = {}
     largest = 0
+    # What was there before is not looked through again each time: that takes most of a minute.
+    gc.collect()
+    gc.freeze()
     for step in range(400):
         size = float(rng.integers(1, 4))
         mesh = ball(size, int(rng.integers(1, 3)))
@@ -259,6 +262,7 @@ def test_room_in_the_arena_is_used_again_and_nothing_that_is_held_moves() -> Non
             child = arena.forest.child[nodes]
             assert np.array_equal(np.where(child >= 0, child - span.node0, -1), tree.child)
             assert np.array_equal(arena.forest.start[nodes], tree.start + span.tri0)
+    gc.unfreeze()
     assert len(arena) == len({s.mesh.digest for s in held.values()})
     assert largest < 6 * 2 * 1300, "what was let go is used again"
 

@@ -148,11 +148,12 @@ class ManyContacts:
         self._spans = [index.span(mesh) for mesh in different.values()]
         self._table: MeshTable = mesh_table([span.moving for span in self._spans])
         self._forest = index.forest
-        self._linear = np.array([piece.pose.basis for piece in pieces]).reshape(-1, 3, 3)
-        self._origin = np.array([piece.pose.position for piece in pieces])
+        # Said of each: for whole numbers a kernel would be compiled anew, which takes a quarter of a minute.
+        self._linear = np.array([piece.pose.basis for piece in pieces], np.float64).reshape(-1, 3, 3)
+        self._origin = np.array([piece.pose.position for piece in pieces], np.float64)
         self._direction = np.array([piece.direction for piece in pieces], np.float64)
         self._row = np.array([index.row.get(piece.key, -1) for piece in pieces], np.int64)
-        self._sink = np.array([piece.sink for piece in pieces])
+        self._sink = np.array([piece.sink for piece in pieces], np.float64)
         self._leans = np.array([not piece.stand_off for piece in pieces])
         grid = len(pieces) >= GRID_FROM
         self._grid: PlanGrid = plan_grid(index.placed, len(index.keys)) if grid else no_grid()

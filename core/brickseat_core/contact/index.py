@@ -197,8 +197,8 @@ class SceneIndex:
         placed = self.placed
         rows = np.array([row for row, _ in standing])
         meshes = [self.mesh_of(piece) for _, piece in standing]
-        linear = np.array([piece.pose.basis for _, piece in standing]).reshape(-1, 3, 3)
-        origin = np.array([piece.pose.position for _, piece in standing])
+        linear = np.array([piece.pose.basis for _, piece in standing], np.float64).reshape(-1, 3, 3)
+        origin = np.array([piece.pose.position for _, piece in standing], np.float64)
         lo, hi = np.array([mesh.box[0] for mesh in meshes]), np.array([mesh.box[1] for mesh in meshes])
         place_kernel(placed, rows, linear, origin, lo, hi)
         spans = [self._span_at(row, mesh) for (row, _), mesh in zip(standing, meshes, strict=True)]
