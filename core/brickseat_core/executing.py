@@ -6,9 +6,10 @@ import os
 import tempfile
 import threading
 import time
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, ProcessPoolExecutor, wait
-from contextlib import contextmanager
+from contextlib import AbstractContextManager, contextmanager
+from functools import partial
 from pathlib import Path
 from typing import TypeVar
 
@@ -66,6 +67,16 @@ def cluster_executor(address: str) -> Iterator[Executor]:
         raise NoCluster(f"no cluster answers at {address} ({problem}); start it, or run on this machine") from None
     with client, client.get_executor(pure=False) as pool:
         yield pool
+
+
+OpenPool = Callable[[], AbstractContextManager[Executor]]
+"""Opens where work is submitted to. Raises NoCluster."""
+
+
+def cluster_of(environment: Mapping[str, str]) -> OpenPool | None:
+    """The cluster that the environment names; None where it names none, and this machine is all there is."""
+    address = environment.get("BRICKSEAT_CLUSTER", "")
+    return partial(executor, cluster=address) if address else None
 
 
 T = TypeVar("T")

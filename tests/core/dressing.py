@@ -5,6 +5,7 @@ from itertools import count
 from typing import Any
 
 from brickseat_core.deadline import UNLIMITED, Deadline
+from brickseat_core.executing import OpenPool
 from brickseat_core.fit.check import check, touched_by
 from brickseat_core.fit.measuring import Fit
 from brickseat_core.moves import Outcome, PropFacts, compute_move, parse
@@ -24,7 +25,12 @@ class Dressed:
         self.fits = check(self.index)
 
     def look(
-        self, kind: str, deadline: Deadline = UNLIMITED, facts: PropFacts = MESHES_ALONE, **fields: Any
+        self,
+        kind: str,
+        deadline: Deadline = UNLIMITED,
+        facts: PropFacts = MESHES_ALONE,
+        pool: OpenPool | None = None,
+        **fields: Any,
     ) -> Outcome:
         """What a move would do."""
         return compute_move(
@@ -36,6 +42,7 @@ class Dressed:
             self.fresh_key,
             deadline,
             facts,
+            pool,
         )
 
     def fresh_key(self) -> str:

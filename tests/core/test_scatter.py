@@ -1,5 +1,8 @@
 """Scatter: what is laid lies where the rules allow, touches, is in balance, and stays where it lies whatever else changes."""
 
+from collections.abc import Iterator
+from concurrent.futures import Executor
+from contextlib import contextmanager
 from typing import Any
 
 import numpy as np
@@ -7,8 +10,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from brickseat_core import executing
 from brickseat_core.deadline import Deadline, Stopped
+from brickseat_core.executing import cluster_of, executor
 from brickseat_core.fit.check import check
+from brickseat_core.many import laying
 from brickseat_core.many.places import Places, dots_of
 from brickseat_core.many.recipe import BadRecipe, parse_recipe, recipe_json
 from brickseat_core.many.records import recipe_of, record_of
@@ -106,9 +112,9 @@ def test_any_recipe_lays_only_where_its_rules_allow(
         return
     at = feet(pieces)
     # Bedding and the slope below a foot are no part of the rules: they are asked of the ground where the piece lies.
-    points, _ = dots_of(
+    points = dots_of(
         Places(on.set, on.index.fork()), parse_recipe(recipe(500, rules=ground, seed=seed, pattern=pattern))
-    )
+    ).at
     away = np.abs(at[:, None, [0, 2]] - points[None][:, :, [0, 2]]).max(axis=2).min(axis=1)
     assert away.max() < 1e-9
     x, z = at[:, 0], at[:, 2]
@@ -483,6 +489,38 @@ def test_parts_of_a_count_make_the_whole(count: int, shares: list[int]) -> None:
     assert on.do("scatter", recipe=recipe(count, props=props)).counts["laid"] == count
 
 
+def test_a_cluster_seats_a_share_and_the_outcome_is_the_same(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(laying, "POOLED_FROM", 50)
+    rule = {"lean": 0.5, "size": [0.6, 1.2]}
+    here = scattered(dressed(), count=120, rule=rule)
+    distributed = pytest.importorskip("distributed")
+    opened: list[Executor] = []
+
+    @contextmanager
+    def pool() -> Iterator[Executor]:
+        with executor(cluster=cluster.scheduler_address) as found:
+            opened.append(found)
+            yield found
+
+    def stop(done: int, total: int) -> bool:
+        return False
+
+    with distributed.LocalCluster(
+        n_workers=1, threads_per_worker=1, processes=False, dashboard_address=None
+    ) as cluster:
+        on = dressed()
+        on.do("scatter", pool=pool, recipe=recipe(120, rule=rule))
+        assert opened
+        assert {n: p.pose for n, p in laid(on).items()} == {n: p.pose for n, p in here.items()}
+        with pytest.raises(MoveRefused, match="stopped"):
+            dressed().do("scatter", pool=pool, deadline=Deadline(on_progress=stop), recipe=recipe(120, seed=8))
+    away = cluster_of({"BRICKSEAT_CLUSTER": "tcp://127.0.0.1:1"})
+    assert cluster_of({}) is None
+    monkeypatch.setattr(executing, "CLUSTER_SECONDS", 0.5)
+    with pytest.raises(MoveRefused, match="no cluster answers"):
+        dressed().do("scatter", pool=away, recipe=recipe(120))
+
+
 def test_laying_is_given_up_while_points_are_looked_for() -> None:
     on = dressed()
     told: list[int] = []
@@ -558,10 +596,28 @@ def test_a_bad_recipe_is_refused_in_words(wrong: dict[str, Any], said: str) -> N
         dressed().look("scatter", recipe={**recipe(), **wrong})
 
 
+def test_ground_where_nothing_may_lie_is_told() -> None:
+    on = dressed(KILN, rough=0.0)
+    ground = {
+        "far": [{"of": "kiln", "beyond_m": 1.0}],
+        "area": {"at": [0, 0, 0], "across_m": 6, "along_m": 6, "round": False},
+    }
+    dots = dots_of(Places(on.set, on.index), parse_recipe(recipe(10, rules=ground)))
+    x, z = np.abs(dots.barred[:, 0]), np.abs(dots.barred[:, 2])
+    outside = (x > 3.0) | (z > 3.0)
+    close = np.hypot(np.maximum(x - 0.5, 0.0), np.maximum(z - 0.5, 0.0)) <= 1.0 + 1e-9
+    assert (outside | close).all()
+    # Evenly over all of it: of 64 square metres, 28 are outside and some 8 close.
+    assert outside.sum() * dots.apart**2 == pytest.approx(28.0, rel=0.1)
+    assert (close & ~outside).sum() * dots.apart**2 == pytest.approx(1.0 + 4.0 + np.pi, rel=0.2)
+    plain = dots_of(Places(on.set, on.index), parse_recipe(recipe(10)))
+    assert len(plain.barred) == 0
+
+
 def test_dots_show_where_it_will_lie() -> None:
     on = dressed()
     data = recipe(60, no_overlap="elbow", rule={"elbow_room_m": 0.2})
-    dots, wanted = dots_of(Places(on.set, on.index.fork()), parse_recipe(data))
+    dots, wanted, _, _ = dots_of(Places(on.set, on.index.fork()), parse_recipe(data))
     pieces = scattered(
         on, **{k: v for k, v in data.items() if k not in ("props", "on", "seed")}, rule={"elbow_room_m": 0.2}
     )

@@ -17,11 +17,11 @@ from test_live import heard, opened
 
 from brickseat.jobs.keeping import jobs
 from brickseat.jobs.models import KeptJob
-from brickseat.jobs.workers import workers
 from brickseat.sets.models import DressedSet
 from brickseat.sets.session import sessions
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import shelve
+from brickseat.workers import workers
 from brickseat_core.formats.gltf_build import Paint, Surface, prop_document
 from brickseat_core.meshes.cube import cube
 

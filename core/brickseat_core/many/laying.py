@@ -19,6 +19,7 @@ from brickseat_core.contact.clash import contained_rows
 from brickseat_core.contact.contact_query import Contacts, ManyContacts
 from brickseat_core.contact.mesh_table import mesh_table
 from brickseat_core.deadline import UNLIMITED, Deadline
+from brickseat_core.executing import OpenPool
 from brickseat_core.fit.check import MANY, Looked, Looks, check, side_by_side
 from brickseat_core.fit.measuring import bands, cuts_something, raised_by_sink
 from brickseat_core.many.elbow import with_elbow_room
@@ -26,6 +27,7 @@ from brickseat_core.many.places import A_FEW, MORE_THAN_WANTED, Places, surfaces
 from brickseat_core.many.pool import Candidates, Pool
 from brickseat_core.many.recipe import MOST_LAID, ScatterRecipe
 from brickseat_core.many.seating import CHUNK, FOOTPRINT, Seated, Seats, Wanted, ground_normals_kernel, seats_of
+from brickseat_core.many.seating_apart import seats_apart
 from brickseat_core.many.shaping import bases_of, kinds_of, leaned_ups
 from brickseat_core.many.volumes import Volumes
 from brickseat_core.many.weights import Weight, clear_weight, gather_weight
@@ -48,6 +50,8 @@ CROWDED = 0.5
 """Neighbours within so many widths of each, from which pieces are a crowd."""
 STANDING = ""
 """In the place of a key: something that stood before."""
+POOLED_FROM = 2000
+"""Copies that are seated on a cluster rather than here: for fewer the ground takes longer to be sent there."""
 MOST_ROUNDS = 60
 MOST_TRIED = 4
 """Candidates tried at most, over those that are wanted."""
@@ -78,7 +82,7 @@ class Scatter:
     """A recipe being laid in ``places``, whose index is a fork that is its own. ``props``: of its rules, in their order.
 
     ``key_of``, ``name_of``: of the piece of a number, the second with the prop that it is a copy of. ``kept``: pieces that
-    were changed by hand, by number, or are spiked: they stand as they are.
+    were changed by hand, by number, or are spiked: they stand as they are. ``pool``: a cluster that seats a share of many.
     """
 
     places: Places
@@ -90,6 +94,7 @@ class Scatter:
     tolerance: float
     deadline: Deadline = UNLIMITED
     kept: Mapping[int, Piece] = field(default_factory=dict)
+    pool: OpenPool | None = None
     left: Counter[Reason] = field(default_factory=Counter)
     _laid: dict[int, Piece] = field(default_factory=dict)
     _held: dict[int, Piece] = field(default_factory=dict)
@@ -298,6 +303,8 @@ class Scatter:
             & (recipe.throw_m is None),
         )
         band, _ = bands(self.tolerance)
+        if self.pool is not None and n >= POOLED_FROM:
+            return seats_apart(index, self._rows, self._table, wanted, band, self.pool, self._tell), wanted
         parts = []
 
         def seated(begin: int) -> Seats:

@@ -4,6 +4,7 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
+from typing import NamedTuple
 
 import numpy as np
 
@@ -43,6 +44,8 @@ MOST_CLUMPS = 20_000
 MORE_THAN_WANTED = 1.1
 """Candidates looked at in a round, over those that are still wanted."""
 A_FEW = 16
+BARRED_LOOKED_AT = 1500
+"""Points of all the ground at which it is looked whether anything may lie."""
 
 
 Painted = Callable[[Prop], Painting | None]
@@ -171,11 +174,18 @@ def clumps_on(mesh: Mesh, piece: Piece, recipe: ScatterRecipe) -> Weight:
     return clump_weight(piece.pose.apply(centres.first(many).at), spacing)
 
 
-def dots_of(places: Places, recipe: ScatterRecipe, deadline: Deadline = UNLIMITED) -> tuple[Vec, int]:
-    """(n, 3) points of the world on which a recipe lays as far as its rules and its elbow room say, and how many are wanted.
+class Dots(NamedTuple):
+    """A first sight of a recipe, in metres of the world. ``at``: (n, 3) where it lays, as far as its rules and its elbow room say. ``wanted``:
+    how many pieces. ``barred``: (k, 3) points of its ground, some ``apart`` from each other, where nothing may lie."""
 
-    No shape is looked at: a first sight of it. Raises BadRecipe, and GivenUp where the deadline says so.
-    """
+    at: Vec
+    wanted: int
+    barred: Vec
+    apart: float
+
+
+def dots_of(places: Places, recipe: ScatterRecipe, deadline: Deadline = UNLIMITED) -> Dots:
+    """Where a recipe would lay; no shape is looked at. Raises BadRecipe, and GivenUp where the deadline says so."""
     pool = Pool(surfaces_of(places, recipe), deadline)
     if recipe.density_per_m2 is not None:
         found = pool.denser(recipe.density_per_m2, MOST_LAID)
@@ -189,4 +199,7 @@ def dots_of(places: Places, recipe: ScatterRecipe, deadline: Deadline = UNLIMITE
     wanted = recipe.count if recipe.count is not None else len(found.key)
     out = np.isin(found.number, np.array(recipe.exceptions.taken_out, np.int64))
     some = np.flatnonzero(~out[:wanted])
-    return found.at[some], wanted
+    area = sum(surface.sequence.area for surface in pool.surfaces)
+    barred = [s.barred(math.ceil(BARRED_LOOKED_AT * s.sequence.area / area), deadline) for s in pool.surfaces]
+    apart = math.sqrt(area / BARRED_LOOKED_AT)
+    return Dots(found.at[some], wanted, np.concatenate([np.zeros((0, 3)), *barred]), apart)

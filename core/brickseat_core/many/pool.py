@@ -49,7 +49,8 @@ NO_CANDIDATES = Candidates(
 
 @dataclass
 class Surface:
-    """One surface of a recipe, with an area: the standing ``piece``, its sequence, its rules, and how far it was looked at."""
+    """One surface of a recipe, with an area: the standing ``piece``, its sequence, how far that was looked at, and its rules, of which the
+    first says which way the ground looks."""
 
     place: int
     piece: Piece
@@ -64,24 +65,36 @@ class Surface:
         """Weigh the first ``count`` points, those that were not weighed yet."""
         if count <= self.seen:
             return
-        points = self.sequence.first(count, deadline)
-        fresh = slice(self.seen, len(points.triangle))
-        at = self.piece.pose.apply(points.at[fresh])
-        normal = points.normal[fresh] @ np.linalg.inv(self.sequence.scale).T @ self.piece.pose.linear.T
-        normal /= np.maximum(np.linalg.norm(normal, axis=1), 1e-300)[:, None]
-        if self.sign != 0.0:
-            normal *= self.sign
-        elif self.facing != "surface":
-            # A sheet has two sides: the one that is laid on.
-            normal *= np.where((normal[:, 1] < 0.0) == (self.facing == "down"), -1.0, 1.0)[:, None]
-        rank = np.arange(self.seen, len(points.triangle))
+        at, normal = self._points(self.seen, count, deadline)
+        rank = np.arange(self.seen, self.seen + len(at))
         weight = weights(self.rules, at, normal)
         some = weight > 0.0
         key = (rank[some] + 0.5) / (self.sequence.area * weight[some])
         place = np.full(int(some.sum()), self.place)
         found = Candidates(number_of(place, rank[some]), place, key, at[some], normal[some])
         self.valid = Candidates._make(map(np.concatenate, zip(self.valid, found, strict=True)))
-        self.seen = len(points.triangle)
+        self.seen += len(at)
+
+    def _points(self, begin: int, end: int, deadline: Deadline) -> tuple[Vec, Vec]:
+        """(n, 3) points of the world from rank ``begin`` up to ``end``, as far as there are any, and (n, 3) the normals there."""
+        points = self.sequence.first(end, deadline)
+        at = self.piece.pose.apply(points.at[begin:])
+        normal = points.normal[begin:] @ np.linalg.inv(self.sequence.scale).T @ self.piece.pose.linear.T
+        normal /= np.maximum(np.linalg.norm(normal, axis=1), 1e-300)[:, None]
+        if self.sign != 0.0:
+            normal *= self.sign
+        elif self.facing != "surface":
+            # A sheet has two sides: the one that is laid on.
+            normal *= np.where((normal[:, 1] < 0.0) == (self.facing == "down"), -1.0, 1.0)[:, None]
+        return at, normal
+
+    def barred(self, count: int, deadline: Deadline) -> Vec:
+        """(n, 3) those of the first ``count`` points that look the right way, and on which nothing may lie all the same."""
+        facing, *others = self.rules
+        at, normal = self._points(0, count, deadline)
+        right = facing(at, normal) > 0.0
+        at, normal = at[right], normal[right]
+        return np.asarray(at[weights(others, at, normal) <= 0.0])
 
     @property
     def horizon(self) -> float:

@@ -11,6 +11,7 @@ from pydantic import Field, TypeAdapter, ValidationError
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.deadline import UNLIMITED, Deadline, GivenUp
+from brickseat_core.executing import NoCluster, OpenPool
 from brickseat_core.fit.measuring import Fit
 from brickseat_core.fit.repair import Left
 from brickseat_core.moves.following import (
@@ -58,6 +59,7 @@ class Scene:
     ``index``: a fork that belongs to this computation alone. ``prop``: the prop of a key, raising MoveRefused where
     there is none. ``fresh_key``: a key that no record has. ``joined``: for a move of whole bodies, which of ``dressed``'s
     pieces stand for several that are joined; ``apart``: the set in which those are pieces of their own. ``facts``: of props.
+    ``pool``: a cluster that takes a share of large computations; None where this machine does it all.
     """
 
     dressed: Set
@@ -69,6 +71,7 @@ class Scene:
     apart: Set
     deadline: Deadline = UNLIMITED
     facts: PropFacts = MESHES_ALONE
+    pool: OpenPool | None = None
 
 
 @dataclass(frozen=True)
@@ -188,11 +191,12 @@ def compute_move(
     fresh_key: Callable[[], str],
     deadline: Deadline = UNLIMITED,
     facts: PropFacts = MESHES_ALONE,
+    pool: OpenPool | None = None,
 ) -> Outcome:
     """What ``move`` does to a set, computed on a fork: ``dressed``, ``index`` and ``fits`` stay as they are.
 
     What goes takes its relations along, and ties are obeyed. ``deadline``: how long it may take, and who is told how far it is.
-    ``facts``: of props. Raises MoveRefused.
+    ``facts``: of props. ``pool``: a cluster, where there is one. Raises MoveRefused.
     """
     kind = REGISTRY.of(move)
     held = (keys_of(move) or index.bodies) if kind.bodily else ()
@@ -203,7 +207,7 @@ def compute_move(
             f"{dressed.pieces[target].name} clings to what is moved and comes along; choose another target"
         )
     walls = without_own_walls(dressed, joined, held) if not hasattr(move, "to") else ()
-    scene = Scene(joined.dressed, joined.index, fits, prop, fresh_key, joined, dressed, deadline, facts)
+    scene = Scene(joined.dressed, joined.index, fits, prop, fresh_key, joined, dressed, deadline, facts, pool)
     try:
         outcome = kind.compute(scene, move)
         change = with_relations(dressed, joined.parted(outcome.change))
@@ -211,7 +215,7 @@ def compute_move(
             change = seated_in_walls(dressed, index, change, walls)
         change = with_exceptions(dressed, obeyed(dressed, index, change))
         return Outcome(change, left_apart(joined, outcome.left), outcome.counts)
-    except GivenUp as problem:
+    except (GivenUp, NoCluster) as problem:
         raise MoveRefused(str(problem)) from None
     except TiesInTheWay as problem:
         raise MoveRefused(str(problem), problem.ties) from None

@@ -43,6 +43,7 @@ def compute(scene: Scene, move: ScatterMove) -> Outcome:
             scene.dressed.tolerance,
             scene.deadline,
             stays,
+            scene.pool,
         ).run()
         if recipe.throw_m is not None:
             laid = fallen(scene, places, recipe, laid, {*stays, *recipe.exceptions.nudged})

@@ -359,7 +359,10 @@ class DotsAsked(Schema):
 
 
 class DotsSchema(Schema):
-    """``points``: x, y, z of each in metres, one after the other. ``wanted``: how many pieces there would be at most."""
+    """``points``: x, y, z of each in metres, one after the other. ``wanted``: how many pieces there would be at most. ``barred``: points of the
+    ground, some ``apart`` metres from each other, where the recipe lays nothing."""
 
     points: list[float]
     wanted: int
+    barred: list[float]
+    apart: float

@@ -263,10 +263,11 @@ def find_dots(request: HttpRequest, key: uuid.UUID, asked: schemas.DotsAsked) ->
     own = {p.key for p in now.dressed.pieces.values() if asked.again is not None and p.recipe == asked.again}
     try:
         places = Places(now.dressed, now.index, frozenset(own), stored_painting)
-        points, wanted = dots_of(places, checked(asked.recipe), Deadline(DOTS_SECONDS))
+        dots = dots_of(places, checked(asked.recipe), Deadline(DOTS_SECONDS))
     except (BadRecipe, GivenUp) as problem:
         raise MoveRefused(str(problem)) from None
-    return json_answer({"points": np.round(points, 4).ravel().tolist(), "wanted": wanted})
+    points, barred = (np.round(found, 4).ravel().tolist() for found in (dots.at, dots.barred))
+    return json_answer({"points": points, "wanted": dots.wanted, "barred": barred, "apart": dots.apart})
 
 
 @router.get(

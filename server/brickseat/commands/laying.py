@@ -1,5 +1,6 @@
 """Scatter and fill: a recipe of a file laid on a set of a file."""
 
+import os
 from pathlib import Path
 from typing import Any, Literal
 
@@ -8,6 +9,7 @@ from brickseat.commands.files import open_set, save
 from brickseat.commands.given import Given
 from brickseat.commands.telling import complain, progress, tell_json
 from brickseat_core.deadline import Deadline
+from brickseat_core.executing import cluster_of
 from brickseat_core.fill.recipe import parse_fill
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_document import GltfDocument
@@ -53,6 +55,7 @@ def run_recipe(given: Given, kind: Literal["scatter", "fill"], recipe: Path, out
                 fresh_keys(found.dressed),
                 Deadline(on_progress=on_progress),
                 facts_of(found),
+                cluster_of(os.environ),
             )
     except (BadRecipe, MoveRefused, UnknownName) as problem:
         raise FileError(f"{recipe}: {problem}") from None

@@ -6,8 +6,8 @@ from dataclasses import dataclass, replace
 from brickseat.jobs.keeping import jobs
 from brickseat.jobs.running import Failed, Job, Record, Stopped
 from brickseat.jobs.settling import tell_job
-from brickseat.jobs.workers import workers
 from brickseat.sets.session import LiveSet
+from brickseat.workers import workers
 from brickseat_core import deadline
 from brickseat_core.executing import NoCluster, run_all
 from brickseat_core.fill.filling import Filled

@@ -10,7 +10,6 @@ import numpy as np
 
 from brickseat.jobs.keeping import jobs
 from brickseat.jobs.running import Cast, Failed, Job, Lack, Record, Shard, Stopped
-from brickseat.jobs.workers import workers
 from brickseat.sets.listening import Frame, listeners
 from brickseat.sets.session import LiveSet
 from brickseat.sets.telling import message
@@ -18,6 +17,7 @@ from brickseat.store.contact import kept_shape, wanted_kind
 from brickseat.store.models import StoredProp
 from brickseat.store.physical import properties_of
 from brickseat.store.shelving import shelve
+from brickseat.workers import workers
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.executing import NoCluster, run_all
 from brickseat_core.formats.gltf_build import Paint, Surface, main_paint, prop_document

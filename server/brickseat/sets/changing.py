@@ -19,6 +19,7 @@ from brickseat.sets.telling import ChangeNews, tell
 from brickseat.sets.under_way import moves_under_way
 from brickseat.store.facts import STORED
 from brickseat.store.models import StoredProp
+from brickseat.workers import workers
 from brickseat_core.deadline import Deadline
 from brickseat_core.fit.repair import Left
 from brickseat_core.moves import MoveRefused, compute_move, keys_of
@@ -88,7 +89,15 @@ def make_move(
         refuse_held(dressed_key, asking.stage, keys_of(move))
         now, deadline = live.snapshot, Deadline(MOVE_SECONDS, under_way.told, under_way.show, under_way.enough)
         outcome = compute_move(
-            now.dressed, now.index, now.fits, move, lambda key: find_prop(live, key), fresh_key, deadline, STORED
+            now.dressed,
+            now.index,
+            now.fits,
+            move,
+            lambda key: find_prop(live, key),
+            fresh_key,
+            deadline,
+            STORED,
+            workers.cluster,
         )
 
         def store(dressed: DressedSet) -> None:

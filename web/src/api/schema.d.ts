@@ -1587,9 +1587,14 @@ export interface components {
         };
         /**
          * DotsSchema
-         * @description ``points``: x, y, z of each in metres, one after the other. ``wanted``: how many pieces there would be at most.
+         * @description ``points``: x, y, z of each in metres, one after the other. ``wanted``: how many pieces there would be at most. ``barred``: points of the
+         *     ground, some ``apart`` metres from each other, where the recipe lays nothing.
          */
         DotsSchema: {
+            /** Apart */
+            apart: number;
+            /** Barred */
+            barred: number[];
             /** Points */
             points: number[];
             /** Wanted */

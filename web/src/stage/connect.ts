@@ -131,6 +131,7 @@ export function openStage(data: SetData, host: HTMLElement, over: HTMLElement): 
     if (
       differs(
         "dots",
+        "barred",
         "recipe",
         "openRecipe",
         "openFilling",

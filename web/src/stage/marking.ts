@@ -2,7 +2,7 @@
 import { isFault } from "../fit/Glyph";
 import type { Fit, Piece, Triple } from "../api/client";
 import { useStage } from "../state";
-import type { Recipe } from "../state/scatter";
+import { NOTHING_BARRED, type Recipe } from "../state/scatter";
 import type { Verb } from "../state/tools";
 import { handlesOf } from "../tools/boxes";
 import { bayInHand } from "../tools/fill/filling";
@@ -61,7 +61,7 @@ export function labelOf(fit: Fit, write: (length: number) => string): string {
 
 /** Numbers on the pieces of the recipe in hand, dots where it would lie as it is now, its elbow room, and what its boxes are pulled by. */
 export function markRecipe(view: StageView): void {
-  const { verb, openRecipe, openFilling, pieces, props, dots, preview, recipe } = useStage.getState();
+  const { verb, openRecipe, openFilling, pieces, props, dots, preview, recipe, barred } = useStage.getState();
   const shown = verb === "scatter" && !preview;
   const inHand = shown ? openRecipe : verb === "fill" && !preview ? openFilling : null;
   const laid = inHand ? [...pieces.values()].filter((p) => p.recipe === inHand) : [];
@@ -75,6 +75,7 @@ export function markRecipe(view: StageView): void {
   view.showDots(shown ? dots : []);
   const boxes = preview ? [] : verb === "fill" ? bayInHand() : verb === "scatter" ? boxesInHand() : [];
   view.showHandles(handlesOf(boxes));
+  view.showHatching(shown ? barred : NOTHING_BARRED);
   view.showRings(shown ? ringsOf(laid, recipe, dots) : []);
 }
 

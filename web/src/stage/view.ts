@@ -9,6 +9,7 @@ import { CaughtMark, type CaughtSign } from "./CaughtMark";
 import { Lighting } from "./lighting";
 import { type Look, lookAt } from "./looks";
 import { Dots } from "./dots";
+import { Hatching } from "./hatching";
 import { type Ring, Rings } from "./rings";
 import { Ghost, type PlumbLabel, emptied } from "./marks";
 import { type Model, loadModel } from "./models";
@@ -73,6 +74,7 @@ export class StageView {
   private readonly dots = new Dots();
   private readonly handles = new Dots(true);
   private readonly rings = new Rings();
+  private readonly hatching = new Hatching();
   private flags: PlumbLabel[] = [];
   private readonly lighting: Lighting;
   private standee: THREE.Group | null = null;
@@ -130,6 +132,7 @@ export class StageView {
       this.dots.points,
       this.handles.points,
       this.rings.lines,
+      this.hatching.lines,
     );
     this.ghost.hide();
     this.cameraman = new Cameraman(canvas, () => this.redraw(false));
@@ -281,6 +284,12 @@ export class StageView {
     this.redraw(false);
   }
 
+  /** Ground where nothing may lie; of no points to take it away. */
+  showHatching(barred: { at: number[]; apart: number }): void {
+    this.hatching.show(barred);
+    this.redraw(false);
+  }
+
   /** Level circles on the ground; of none to take them away. */
   showRings(rings: Ring[]): void {
     this.rings.show(rings);
@@ -411,6 +420,7 @@ export class StageView {
       this.dots.points,
       this.handles.points,
       this.rings.lines,
+      this.hatching.lines,
     ];
   }
 
@@ -616,6 +626,7 @@ export class StageView {
     this.dots.dispose();
     this.handles.dispose();
     this.rings.dispose();
+    this.hatching.dispose();
     emptied(this.tape.group);
     emptied(this.seats.group);
     emptied(this.ties.group);

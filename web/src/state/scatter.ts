@@ -25,6 +25,8 @@ export type Asking =
 
 export const PLAIN_RECIPE: Recipe = { props: [], on: [], count: 40, seed: 1 };
 
+export const NOTHING_BARRED = { at: [], apart: 1 };
+
 export interface ScatterSlice {
   recipe: Recipe;
   /** The recipe of the set that is laid again; null: a new one. */
@@ -32,6 +34,8 @@ export interface ScatterSlice {
   /** What the recipe is called; empty: by its props. */
   recipeName: string;
   asking: Asking;
+  /** The prop of the recipe that words of size, turn and the like are said of; null: all of them. */
+  saidOf: string | null;
   /** Metres that the chalk is wide. */
   chalkWidth: number;
   /** How much of what recipes laid is drawn, 0 to 1; all of it lies there. */
@@ -40,6 +44,8 @@ export interface ScatterSlice {
   boxHeight: number;
   /** Where it would lie, x, y, z one after the other; empty where nothing is to be shown. */
   dots: number[];
+  /** Points of its ground where nothing may lie, some `apart` metres from each other. */
+  barred: { at: number[]; apart: number };
   setRecipe: (some: Partial<Recipe>) => void;
   setRules: (some: Partial<Rules>) => void;
   /** Change every prop of the recipe, or the one of that number. */
@@ -74,10 +80,12 @@ export const scatterSlice: StateCreator<StageState, [], [], ScatterSlice> = (set
   openRecipe: null,
   recipeName: "",
   asking: null,
+  saidOf: null,
   chalkWidth: 1,
   shownShare: 1,
   boxHeight: 1,
   dots: [],
+  barred: NOTHING_BARRED,
   setRecipe: (some) => set(({ recipe }) => ({ recipe: { ...recipe, ...some } })),
   setRules: (some) => set(({ recipe }) => ({ recipe: { ...recipe, rules: { ...recipe.rules, ...some } } })),
   setProps: (some, only) =>
@@ -98,9 +106,19 @@ export const scatterSlice: StateCreator<StageState, [], [], ScatterSlice> = (set
             recipe: recipeOf(record),
             recipeName: record.name,
             asking: null,
+            saidOf: null,
             dots: [],
+            barred: NOTHING_BARRED,
           }
-        : { openRecipe: null, recipe: PLAIN_RECIPE, recipeName: "", asking: null, dots: [] };
+        : {
+            openRecipe: null,
+            recipe: PLAIN_RECIPE,
+            recipeName: "",
+            asking: null,
+            saidOf: null,
+            dots: [],
+            barred: NOTHING_BARRED,
+          };
     }),
   followRecipes: (before) =>
     set(({ recipes, openRecipe, recipe }) => {

@@ -6,7 +6,7 @@ import { make } from "../../stage/making";
 import { useParts, useStage } from "../../state";
 import { type PropRule, type Recipe, recipeOf } from "../../state/scatter";
 import { QuietButton } from "../../ui/buttons";
-import { CLAUSES } from "./recipes";
+import { CLAUSES, differs, spokenOf } from "./recipes";
 
 const SIZES = { ...inPercent, step: 0.05, min: 0.05, max: 10 };
 const DEGREES = { ...inDegrees, step: 5, min: -180, max: 180 };
@@ -24,7 +24,9 @@ export function Clauses({ recipe }: { recipe: Recipe }) {
   );
   const called = (key: string | null | undefined) =>
     pieces.get(key ?? "")?.name ?? regions.get(key ?? "")?.name ?? "what is gone";
-  const rule: Partial<PropRule> = recipe.props[0] ?? {};
+  const { saidOf } = useParts("saidOf");
+  const only = spokenOf({ recipe, saidOf });
+  const rule: Partial<PropRule> = recipe.props[only ?? 0] ?? {};
   const rules = recipe.rules;
   /** What is said of single props beside the others. */
   const beside = (field: "gather_m" | "clear_m", before: string, after: string) =>
@@ -233,7 +235,7 @@ export function Clauses({ recipe }: { recipe: Recipe }) {
         between="sized"
         value={rule.size!}
         words={SIZES}
-        onChange={(size) => setProps({ size }, null)}
+        onChange={(size) => setProps({ size }, only)}
       />
     ),
     proportions: () => (
@@ -242,7 +244,7 @@ export function Clauses({ recipe }: { recipe: Recipe }) {
         between="its height"
         value={rule.size_up!}
         words={SIZES}
-        onChange={(size_up) => setProps({ size_up }, null)}
+        onChange={(size_up) => setProps({ size_up }, only)}
       />
     ),
     turn: () => (
@@ -253,7 +255,7 @@ export function Clauses({ recipe }: { recipe: Recipe }) {
           value={rule.turn_step_deg!}
           {...DEGREES}
           min={1}
-          onChange={(turn_step_deg) => setProps({ turn_step_deg }, null)}
+          onChange={(turn_step_deg) => setProps({ turn_step_deg }, only)}
         />
       </>
     ),
@@ -265,7 +267,7 @@ export function Clauses({ recipe }: { recipe: Recipe }) {
           value={rule.tip_across_deg![1]}
           {...DEGREES}
           min={1}
-          onChange={(v) => setProps({ tip_across_deg: [-v, v], tip_along_deg: [-v, v] }, null)}
+          onChange={(v) => setProps({ tip_across_deg: [-v, v], tip_along_deg: [-v, v] }, only)}
         />
       </>
     ),
@@ -279,7 +281,7 @@ export function Clauses({ recipe }: { recipe: Recipe }) {
           step={0.05}
           min={0.05}
           max={1}
-          onChange={(lean) => setProps({ lean }, null)}
+          onChange={(lean) => setProps({ lean }, only)}
         />{" "}
         with the ground
       </>
@@ -291,7 +293,7 @@ export function Clauses({ recipe }: { recipe: Recipe }) {
           label="sunk"
           value={rule.sink_m!}
           {...inLength}
-          onChange={(sink_m) => setProps({ sink_m }, null)}
+          onChange={(sink_m) => setProps({ sink_m }, only)}
         />
       </>
     ),
@@ -306,15 +308,17 @@ export function Clauses({ recipe }: { recipe: Recipe }) {
           {...inLength}
           step={0.01}
           max={50}
-          onChange={(elbow_room_m) => setProps({ elbow_room_m }, null)}
+          onChange={(elbow_room_m) => setProps({ elbow_room_m }, only)}
         />{" "}
         elbow room
       </>
     ),
   };
-  return CLAUSES.filter((clause) => clause.here(recipe)).map((clause) => (
+  return CLAUSES.filter((clause) => clause.here(recipe, saidOf)).map((clause) => (
     <Said key={clause.id} id={clause.id} words={clause.words} onDrop={() => clause.drop(useStage.getState())}>
-      {say[clause.id]!()}
+      {only === null && clause.field && differs(recipe, clause.field)
+        ? `${clause.words.replace("…", "")}, each in its own way`
+        : say[clause.id]!()}
     </Said>
   ));
 }

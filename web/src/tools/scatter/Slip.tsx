@@ -25,18 +25,20 @@ const ASKED: Record<Exclude<Asking, null>, string> = {
 };
 
 export function ScatterSlip() {
-  const { recipe, setRecipe, pieces, props, note, asking, boxHeight, set, takeUp, openRecipe } = useParts(
-    "boxHeight",
-    "recipe",
-    "setRecipe",
-    "pieces",
-    "props",
-    "note",
-    "asking",
-    "set",
-    "takeUp",
-    "openRecipe",
-  );
+  const { recipe, setRecipe, pieces, props, note, asking, saidOf, boxHeight, set, takeUp, openRecipe } =
+    useParts(
+      "boxHeight",
+      "recipe",
+      "setRecipe",
+      "pieces",
+      "props",
+      "note",
+      "asking",
+      "saidOf",
+      "set",
+      "takeUp",
+      "openRecipe",
+    );
   const chosen = (
     <KeptRecipes kind="scatter" open={openRecipe} onTake={takeUp}>
       <QuietButton onClick={() => void pasteText()}>paste one</QuietButton>
@@ -138,11 +140,30 @@ export function ScatterSlip() {
         )}
         <Clauses recipe={recipe} />.{" "}
         <MoreWord
-          offered={moreOf(recipe)}
+          offered={moreOf(recipe, saidOf)}
           onChoose={(more) =>
             "asking" in more ? set({ asking: more.asking }) : more.put(useStage.getState())
           }
         />
+        {recipe.props.length > 1 && (
+          <>
+            {" "}
+            Sizes, turns and the like are said of{" "}
+            <ChoiceWord
+              label="said of"
+              value={saidOf ?? ""}
+              onChange={(of) => set({ saidOf: of || null })}
+              choices={[
+                { value: "", words: "all of them" },
+                ...recipe.props.map((rule) => ({
+                  value: rule.prop ?? "",
+                  words: props.get(rule.prop ?? "")?.name ?? "a prop",
+                })),
+              ]}
+            />
+            .
+          </>
+        )}
       </p>
       {asking && (
         <p className="mt-1 border-l-4 border-clay pl-2 text-[14px]" role="status">

@@ -2,6 +2,7 @@
 import { client, wanted } from "../../api/client";
 import type { Schemas } from "../../api/client";
 import { useStage } from "../../state";
+import { NOTHING_BARRED } from "../../state/scatter";
 import { isLaid } from "./recipes";
 
 /** Milliseconds after the last change of a word before it is asked: a scrubbed figure changes many times a second. */
@@ -15,9 +16,9 @@ export class AskDots {
 
   again(): void {
     this.stop();
-    const { verb, recipe, dots, set } = useStage.getState();
+    const { verb, recipe, dots, barred, set } = useStage.getState();
     const nothing = verb !== "scatter" || !recipe.props.length || !recipe.on.length || isLaid();
-    if (nothing && dots.length) set({ dots: [] });
+    if (nothing && (dots.length || barred.at.length)) set({ dots: [], barred: NOTHING_BARRED });
     if (!nothing) this.waiting = setTimeout(() => void this.ask(), WAIT_MS);
   }
 
@@ -34,9 +35,13 @@ export class AskDots {
       );
       if (this.asked !== asked) return;
       const count = found.points.length / 3;
-      set({ dots: found.points, note: `${count} ${count === 1 ? "place" : "places"} to lie on` });
+      set({
+        dots: found.points,
+        barred: { at: found.barred, apart: found.apart },
+        note: `${count} ${count === 1 ? "place" : "places"} to lie on`,
+      });
     } catch (problem) {
-      if (this.asked === asked) set({ dots: [], note: (problem as Error).message });
+      if (this.asked === asked) set({ dots: [], barred: NOTHING_BARRED, note: (problem as Error).message });
     }
   }
 

@@ -4,7 +4,18 @@ import { change, yard } from "../../fit/examples";
 import { numbersOf } from "../../slip/figures";
 import { useStage } from "../../state";
 import { PLAIN_RECIPE, recipeOf } from "../../state/scatter";
-import { CLAUSES, addFar, addNear, isLaid, moreOf, recipeOfText, toggleProp, whyNot } from "./recipes";
+import {
+  CLAUSES,
+  addFar,
+  addNear,
+  differs,
+  isLaid,
+  moreOf,
+  recipeOfText,
+  spokenOf,
+  toggleProp,
+  whyNot,
+} from "./recipes";
 
 const now = () => useStage.getState();
 const record = (some: object = {}) => ({
@@ -63,6 +74,29 @@ describe("the recipe in hand", () => {
     expect(new Set(words()).size).toBe(words().length);
   });
 
+  it("says of one prop what it does not say of the others", () => {
+    toggleProp("stone");
+    toggleProp("thyme");
+    const size = CLAUSES.find((clause) => clause.id === "size")!;
+    now().set({ saidOf: "thyme" });
+    size.put(now());
+    expect(now().recipe.props.map((rule) => rule.size ?? [1, 1])).toEqual([
+      [1, 1],
+      [0.9, 1.15],
+    ]);
+    expect([null, "thyme", "stone"].map((of) => size.here(now().recipe, of))).toEqual([true, true, false]);
+    expect(differs(now().recipe, "size")).toBe(true);
+    expect(moreOf(now().recipe, "stone")).toContain(size);
+    expect(moreOf(now().recipe, "thyme")).not.toContain(size);
+    now().set({ saidOf: null });
+    size.drop(now());
+    expect(now().recipe.props.every((rule) => (rule.size ?? [1])[0] === 1)).toBe(true);
+    // What it spoke of is gone: it speaks of all again.
+    now().set({ saidOf: "fern" });
+    expect(spokenOf(now())).toBeNull();
+    now().takeUp(null);
+  });
+
   it("is near to the edge, and off it, each said once", () => {
     toggleProp("stone");
     const edges = () => moreOf(now().recipe).filter((more) => more.words.includes("edge of the ground"));
@@ -94,11 +128,11 @@ describe("the recipe in hand", () => {
     (_, clause) => {
       toggleProp("stone");
       toggleProp("thyme");
-      expect(clause.here(now().recipe)).toBe(false);
+      expect(clause.here(now().recipe, null)).toBe(false);
       clause.put(now());
-      expect(clause.here(now().recipe) || now().asking === clause.id).toBe(true);
+      expect(clause.here(now().recipe, null) || now().asking === clause.id).toBe(true);
       clause.drop(now());
-      expect(clause.here(now().recipe)).toBe(false);
+      expect(clause.here(now().recipe, null)).toBe(false);
     },
   );
 

@@ -22,12 +22,26 @@ export interface Clause {
   words: string;
   /** It is only for recipes of several props. */
   several?: boolean;
-  here: (recipe: Recipe) => boolean;
+  /** What it says of a prop, which may be said of each by itself. */
+  field?: keyof PropRule;
+  /** `of`: the prop that is spoken of, null for all of them. */
+  here: (recipe: Recipe, of: string | null) => boolean;
   put: (state: StageState) => void;
   drop: (state: StageState) => void;
 }
 
-const first = (recipe: Recipe): Partial<PropRule> => recipe.props[0] ?? {};
+const some = (recipe: Recipe, of: string | null, holds: (rule: PropRule) => boolean) =>
+  recipe.props.some((rule) => (of === null || rule.prop === of) && holds(rule));
+/** The number of the prop that is spoken of; null for all of them. */
+export function spokenOf({ recipe, saidOf }: Pick<StageState, "recipe" | "saidOf">): number | null {
+  const number = recipe.props.findIndex((rule) => saidOf !== null && rule.prop === saidOf);
+  return number < 0 ? null : number;
+}
+/** Whether a word is said of each prop by itself, in other ways. */
+export function differs(recipe: Recipe, field: keyof PropRule): boolean {
+  const said = recipe.props.map((rule) => JSON.stringify(rule[field] ?? null));
+  return new Set(said).size > 1;
+}
 /** Clauses of one prop beside the others are said of the one that was taken into the recipe last. */
 const last = (state: StageState) => state.recipe.props.length - 1;
 const asks = (state: StageState, asking: Asking) => state.set({ asking });
@@ -101,47 +115,54 @@ export const CLAUSES: Clause[] = [
   {
     id: "size",
     words: "of different sizes…",
-    here: (r) => !same(first(r).size, 1),
-    put: (s) => s.setProps({ size: [0.9, 1.15] }, null),
-    drop: (s) => s.setProps({ size: [1, 1] }, null),
+    field: "size",
+    here: (r, of) => some(r, of, (rule) => !same(rule.size, 1)),
+    put: (s) => s.setProps({ size: [0.9, 1.15] }, spokenOf(s)),
+    drop: (s) => s.setProps({ size: [1, 1] }, spokenOf(s)),
   },
   {
     id: "proportions",
     words: "of different proportions…",
-    here: (r) => !same(first(r).size_up, 1),
-    put: (s) => s.setProps({ size_up: [0.9, 1.1] }, null),
-    drop: (s) => s.setProps({ size_up: [1, 1] }, null),
+    field: "size_up",
+    here: (r, of) => some(r, of, (rule) => !same(rule.size_up, 1)),
+    put: (s) => s.setProps({ size_up: [0.9, 1.1] }, spokenOf(s)),
+    drop: (s) => s.setProps({ size_up: [1, 1] }, spokenOf(s)),
   },
   {
     id: "turn",
     words: "turned in steps…",
-    here: (r) => (first(r).turn_step_deg ?? 0) > 0,
-    put: (s) => s.setProps({ turn_step_deg: 45 }, null),
-    drop: (s) => s.setProps({ turn_step_deg: 0 }, null),
+    field: "turn_step_deg",
+    here: (r, of) => some(r, of, (rule) => (rule.turn_step_deg ?? 0) > 0),
+    put: (s) => s.setProps({ turn_step_deg: 45 }, spokenOf(s)),
+    drop: (s) => s.setProps({ turn_step_deg: 0 }, spokenOf(s)),
   },
   {
     id: "tip",
     words: "tipped a little…",
-    here: (r) => !same(first(r).tip_across_deg, 0),
-    put: (s) => s.setProps({ tip_across_deg: [-10, 10], tip_along_deg: [-10, 10] }, null),
-    drop: (s) => s.setProps({ tip_across_deg: [0, 0], tip_along_deg: [0, 0] }, null),
+    field: "tip_across_deg",
+    here: (r, of) => some(r, of, (rule) => !same(rule.tip_across_deg, 0)),
+    put: (s) => s.setProps({ tip_across_deg: [-10, 10], tip_along_deg: [-10, 10] }, spokenOf(s)),
+    drop: (s) => s.setProps({ tip_across_deg: [0, 0], tip_along_deg: [0, 0] }, spokenOf(s)),
   },
   {
     id: "lean",
     words: "leaning with the ground…",
-    here: (r) => (first(r).lean ?? 0) > 0,
-    put: (s) => s.setProps({ lean: 1 }, null),
-    drop: (s) => s.setProps({ lean: 0 }, null),
+    field: "lean",
+    here: (r, of) => some(r, of, (rule) => (rule.lean ?? 0) > 0),
+    put: (s) => s.setProps({ lean: 1 }, spokenOf(s)),
+    drop: (s) => s.setProps({ lean: 0 }, spokenOf(s)),
   },
   {
     id: "sink",
     words: "sunk into the ground…",
-    here: (r) => (first(r).sink_m ?? 0) > 0,
-    put: (s) => s.setProps({ sink_m: 0.01 }, null),
-    drop: (s) => s.setProps({ sink_m: 0 }, null),
+    field: "sink_m",
+    here: (r, of) => some(r, of, (rule) => (rule.sink_m ?? 0) > 0),
+    put: (s) => s.setProps({ sink_m: 0.01 }, spokenOf(s)),
+    drop: (s) => s.setProps({ sink_m: 0 }, spokenOf(s)),
   },
   {
     id: "elbow",
+    field: "elbow_room_m",
     words: "keeping elbow room…",
     here: (r) => r.no_overlap === "elbow",
     put: (s) => {
@@ -214,11 +235,14 @@ export function addFar(state: StageState, some: Partial<Far>): void {
 const RUB_OUT = { asking: "rub out" as const, words: "not where it is chalked…" };
 
 /** What the list of more clauses offers. */
-export function moreOf(recipe: Recipe): (Pick<Clause, "words" | "put"> | (typeof ADDITIONS)[number])[] {
-  const here = new Set(CLAUSES.filter((clause) => clause.here(recipe)).map((clause) => clause.id));
+export function moreOf(
+  recipe: Recipe,
+  of: string | null = null,
+): (Pick<Clause, "words" | "put"> | (typeof ADDITIONS)[number])[] {
+  const here = new Set(CLAUSES.filter((clause) => clause.here(recipe, of)).map((clause) => clause.id));
   return [
     ...CLAUSES.filter((clause) => !here.has(clause.id) && (!clause.several || recipe.props.length > 1)),
-    ...EDGES.filter((edge) => !edge.here(recipe)),
+    ...EDGES.filter((edge) => !edge.here(recipe, of)),
     ...(here.has("chalk") ? [] : [RUB_OUT]),
     ...ADDITIONS.filter(({ to }) => !to || here.has(to)),
   ];

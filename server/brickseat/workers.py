@@ -9,7 +9,7 @@ from contextlib import contextmanager
 
 from django.conf import settings
 
-from brickseat_core.executing import executor, local_workers
+from brickseat_core.executing import OpenPool, executor, local_workers
 
 
 class Workers:
@@ -36,6 +36,11 @@ class Workers:
                 if self._pool is found:
                     self._pool = None
             raise
+
+    @property
+    def cluster(self) -> OpenPool | None:
+        """Where a share of a large computation may go; None without a cluster: here it has the cores already."""
+        return self.pool if settings.CLUSTER else None
 
     def close(self) -> None:
         """End the processes."""
