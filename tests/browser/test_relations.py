@@ -196,9 +196,19 @@ def test_a_figure_is_bent_in_the_slip_and_sits_again(page: Page, address: str) -
     page.mouse.move(thigh[0], thigh[1] - 6)
     expect(page.get_by_test_id("puck-figures")).to_contain_text("left hip")
     page.mouse.move(thigh[0], thigh[1] - 30)
+    # The figure itself follows the pointer, before anything is changed.
+    page.wait_for_function("() => window.brickseat.view.scene.children.some(c => c.userData.standsFor)")
+    page.wait_for_function(
+        """() => {
+            const limb = window.brickseat.view.scene.children.find(c => c.userData.standsFor)
+                .getObjectByName("left_hip");
+            return Math.abs(2 * Math.acos(Math.min(1, Math.abs(limb.quaternion.w)))) > 0.05;
+        }"""
+    )
     before = page.evaluate("k => window.brickseat.state().pieces.get(k).prop", figure)
     page.mouse.up()
     page.wait_for_function("([k, p]) => window.brickseat.state().pieces.get(k).prop !== p", arg=[figure, before])
+    page.wait_for_function("() => !window.brickseat.view.scene.children.some(c => c.userData.standsFor)")
     # It may lean over then; but it touches.
     assert fits(page, address, key)[figure]["gap"] == pytest.approx(0.0, abs=1e-6)
     slip.get_by_role("button", name="Let the limbs be").click()

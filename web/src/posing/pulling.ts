@@ -1,12 +1,14 @@
 /** A limb in the hand: it turns about its joint as the pointer goes round it on the screen, and is bent when it is let go. */
 import * as THREE from "three";
 
-import { type Schemas, client, wanted } from "../api/client";
+import { type PropDetail, type Schemas, client, wanted } from "../api/client";
 import { useStage } from "../state";
 import type { At, Gesture, StageParts } from "../tools/tool";
 import { pose, withTurn } from "./Posing";
+import { BentFigure } from "./bentFigure";
 
 type Limb = Schemas["LimbSchema"];
+type Turn = Schemas["TurnSchema"];
 const AXES = ["x", "y", "z"] as const;
 
 /** Degrees that the pointer went round a place on the screen, anticlockwise. */
@@ -30,6 +32,7 @@ export class LimbPull implements Gesture {
   private limb: Limb | null = null;
   private at: At;
   private over = false;
+  private figure: BentFigure | null = null;
 
   constructor(
     private readonly piece: string,
@@ -41,6 +44,7 @@ export class LimbPull implements Gesture {
     const { key } = useStage.getState();
     const [x, y, z] = point.toArray();
     if (!key) return;
+    void this.draw();
     void wanted<Limb>(
       client.GET("/api/sets/{key}/pieces/{piece}/limb", {
         params: { path: { key, piece }, query: { x, y, z } },
@@ -54,11 +58,53 @@ export class LimbPull implements Gesture {
     );
   }
 
+  /** The figure itself follows the pointer; until it is there, or where it cannot be had, the figures beside the pointer do. */
+  private async draw(): Promise<void> {
+    const prop = this.prop();
+    if (!prop) return;
+    const root = prop.posed_from ?? prop.key;
+    try {
+      const { file } = (
+        await wanted<PropDetail>(client.GET("/api/props/{key}", { params: { path: { key: root } } }))
+      ).prop;
+      const figure = await BentFigure.of(file);
+      if (this.over) return figure.dispose();
+      this.figure = figure;
+      this.show();
+    } catch (problem) {
+      if (!this.over) useStage.getState().set({ note: (problem as Error).message });
+    }
+  }
+
+  private prop() {
+    const { pieces, props } = useStage.getState();
+    return props.get(pieces.get(this.piece)?.prop ?? "");
+  }
+
+  /** The joints as they would be turned. */
+  private turns(): Turn[] {
+    const turn = this.turn();
+    const now = this.prop()?.turns ?? [];
+    return turn ? withTurn(now, turn.joint, turn.axis, turn.degrees) : now;
+  }
+
+  private show(): void {
+    const piece = useStage.getState().pieces.get(this.piece);
+    if (!this.figure || !piece) return;
+    this.figure.bend(this.turns());
+    this.stage.view.drawFor(this.piece, this.figure.group, piece.pose);
+  }
+
+  private end(): void {
+    this.stage.view.drawFor(this.piece, null);
+    this.figure?.dispose();
+    this.figure = null;
+  }
+
   /** What it would be turned to, in whole degrees; null while it is not known which joint it is. */
   private turn(): { joint: string; axis: "x" | "y" | "z"; degrees: number } | null {
     const { limb } = this;
-    const { pieces, props } = useStage.getState();
-    const prop = props.get(pieces.get(this.piece)?.prop ?? "");
+    const prop = this.prop();
     if (!limb?.joint || !prop) return null;
     const { view } = this.stage;
     const toEye = view.camera.position
@@ -73,7 +119,9 @@ export class LimbPull implements Gesture {
 
   private tell(): void {
     const turn = this.turn();
-    if (!this.over) this.stage.beside.figures(this.at, turn ? `${turn.joint} ${turn.degrees}°` : "");
+    if (this.over) return;
+    this.stage.beside.figures(this.at, turn ? `${turn.joint} ${turn.degrees}°` : "");
+    this.show();
   }
 
   move(at: At): void {
@@ -84,14 +132,14 @@ export class LimbPull implements Gesture {
   up(at: At): void {
     this.at = at;
     this.over = true;
-    const turn = this.turn();
-    const { pieces, props } = useStage.getState();
-    const prop = props.get(pieces.get(this.piece)?.prop ?? "");
-    if (turn && prop) void pose(this.piece, withTurn(prop.turns, turn.joint, turn.axis, turn.degrees));
+    if (!this.turn()) return this.end();
+    // It is drawn so until the piece itself stands so, seated again.
+    void pose(this.piece, this.turns()).finally(() => this.end());
   }
 
   cancel(): void {
     this.over = true;
+    this.end();
     this.stage.beside.nothing();
   }
 }

@@ -11,7 +11,7 @@ export interface Label {
 const LABEL =
   "figure pointer-events-none absolute left-0 top-0 rounded-sm border border-rule bg-card/95 px-1.5 text-[13px] font-semibold whitespace-nowrap";
 const FIGURES =
-  "figure pointer-events-none absolute left-0 top-0 rounded-sm border border-ink bg-card/95 px-1.5 text-[13px] font-semibold whitespace-nowrap";
+  "figure pointer-events-none absolute left-0 top-0 z-10 rounded-sm border border-ink bg-card/95 px-1.5 text-[13px] font-semibold whitespace-nowrap";
 const SWEEP = "pointer-events-none absolute left-0 top-0 border border-clay bg-clay/10";
 
 export class Beside {

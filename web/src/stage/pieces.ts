@@ -48,6 +48,7 @@ export class Pieces {
   private disposed = false;
   /** Of what recipes laid, how much is drawn; and what is drawn in any case. */
   private share = 1;
+  private veiled: string | null = null;
   private unthinned: ReadonlySet<string> = new Set();
   private seeThrough = false;
   private closely = false;
@@ -94,7 +95,7 @@ export class Pieces {
   private sort(): void {
     this.members = new Map();
     for (const piece of this.shown.values()) {
-      if (this.hidden.has(piece.key) || this.isThinned(piece)) continue;
+      if (this.hidden.has(piece.key) || piece.key === this.veiled || this.isThinned(piece)) continue;
       const name = this.crowdName(piece);
       const known = this.members.get(name);
       if (known) known.push(piece);
@@ -291,6 +292,13 @@ export class Pieces {
   hide(keys: string[]): void {
     if (!keys.length && !this.hidden.size) return;
     this.hidden = new Set(keys);
+    this.standAnew();
+  }
+
+  /** Leave one piece out of the picture, for something that is drawn in its place; null: none. */
+  veil(key: string | null): void {
+    if (key === this.veiled) return;
+    this.veiled = key;
     this.standAnew();
   }
 

@@ -10,6 +10,7 @@ import { Lighting } from "./lighting";
 import { type Look, lookAt } from "./looks";
 import { Dots } from "./dots";
 import { Hatching } from "./hatching";
+import { matrixOf } from "./matrixOf";
 import { type Ring, Rings } from "./rings";
 import { Ghost, type PlumbLabel, emptied } from "./marks";
 import { type Model, loadModel } from "./models";
@@ -270,6 +271,21 @@ export class StageView {
   showSeats(seats: DrawnSeat[]): void {
     this.seats.show(seats);
     this.redraw(false);
+  }
+
+  /** Draw `object`, at a pose, in the place of a piece; null: the piece itself again. */
+  drawFor(key: string, object: THREE.Object3D | null, pose?: Pose): void {
+    for (const old of this.scene.children.filter((child) => child.userData.standsFor === key))
+      this.scene.remove(old);
+    if (object && pose) {
+      object.matrixAutoUpdate = false;
+      matrixOf(pose, object.matrix);
+      object.matrixWorldNeedsUpdate = true;
+      object.userData.standsFor = key;
+      this.scene.add(object);
+    }
+    this.pieces.veil(object ? key : null);
+    this.redraw(true);
   }
 
   /** Points of the world, x, y, z one after the other, drawn as dots; of none to take them away. */
