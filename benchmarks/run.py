@@ -2,6 +2,7 @@
 [shove] [pointing] [sockets] [ties] [prompt] [thousands] [scatter] [fill]."""
 
 import gc
+import os
 import resource
 import subprocess
 import sys
@@ -305,7 +306,9 @@ def bench_shove() -> None:
         pieces = [p.at(p.pose.moved(np.array([0.0, 0.6, 4.0]))) for p in columns(props, kinds, count)]
         index = SceneIndex([*fixed, *pieces])
         shapes = shapes_for({key: props[key] for key in kinds})
-        run = Run(index, [p.key for p in pieces], SettleSlip(hand=True, seconds=600.0), shapes)
+        run = Run(
+            index, [p.key for p in pieces], SettleSlip(hand=True, seconds=600.0), shapes, threads=os.cpu_count() or 1
+        )
         for _ in range(90):
             run.advance()
         spent = []

@@ -85,6 +85,15 @@ def test_the_same_seed_gives_the_same_outcome_in_any_process() -> None:
     assert there[1].seed == 4
 
 
+def test_the_number_of_threads_changes_nothing() -> None:
+    pieces = heap(30, 0.03)
+    frames = []
+    for threads in (1, 2):
+        run = Run(standing(FLOOR, *pieces), [p.key for p in pieces], SettleSlip(), shapes(pieces), threads=threads)
+        frames.append([run.advance() for _ in range(30)])
+    assert np.array_equal(*frames)
+
+
 def test_the_outcome_does_not_hang_on_how_a_process_orders_its_sets() -> None:
     """What is stuck is taken away and put back; in the order of a set of names that would be another one each time."""
     code = (

@@ -1,5 +1,6 @@
 """Settle pieces of a set in the background: seen live, adopted or discarded, and nothing else moves."""
 
+import os
 import time
 import uuid
 from collections.abc import Callable, Container, Iterable, Mapping
@@ -221,7 +222,8 @@ def watched(trial: Trial, asked: Asked, job: Job, joined: Joined) -> Settled:
     if asked.pour is not None:
         stream = Stream(index, asked.pour, job.key)
         stream.to = np.array(asked.at) if asked.at is not None else None
-    run = Run(index, list(trial.keys), trial.slip, trial.shapes, trial.properties, stream)
+    threads = os.cpu_count() or 1 if asked.slip.hand else 1
+    run = Run(index, list(trial.keys), trial.slip, trial.shapes, trial.properties, stream, threads)
     cast_joins(job, rows.of(run.loose))
     job.tell("easing apart", 0.0)
     run.ease()
