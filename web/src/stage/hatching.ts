@@ -1,40 +1,18 @@
-/** Ground on which a recipe may lay nothing, hatched in quiet ink. It is not picked and casts no shadow. */
-import * as THREE from "three";
+/** Ground on which a recipe may lay nothing, hatched in quiet ink. */
+
+/** Points of the ground, x, y, z one after the other, which are some `apart` metres from each other. */
+export interface Barred {
+  at: number[];
+  apart: number;
+}
 
 /** Length of a stroke, as a share of how far the points are apart. */
 const STROKE = 0.55;
 /** Metres by which it is drawn above the ground. */
 const RAISED = 0.012;
 
-export class Hatching {
-  readonly lines = new THREE.LineSegments(
-    new THREE.BufferGeometry(),
-    new THREE.LineBasicMaterial({ color: "#20303a", transparent: true, opacity: 0.45, depthWrite: false }),
-  );
-
-  constructor() {
-    this.lines.renderOrder = 8;
-    this.lines.frustumCulled = false;
-    this.lines.visible = false;
-  }
-
-  /** One stroke at each point, x, y, z one after the other, which are some `apart` metres from each other. */
-  show({ at, apart }: { at: number[]; apart: number }): void {
-    this.lines.visible = at.length > 0;
-    if (!at.length && !this.lines.geometry.hasAttribute("position")) return;
-    this.lines.geometry.dispose();
-    this.lines.geometry = new THREE.BufferGeometry();
-    this.lines.geometry.setAttribute("position", new THREE.BufferAttribute(strokes(at, apart), 3));
-  }
-
-  dispose(): void {
-    this.lines.geometry.dispose();
-    this.lines.material.dispose();
-  }
-}
-
 /** Both ends of every stroke: level, and all the same way. */
-export function strokes(at: number[], apart: number): Float32Array {
+export function strokes({ at, apart }: Barred): Float32Array {
   const reach = 0.5 * STROKE * apart * Math.SQRT1_2;
   const found = new Float32Array(2 * at.length);
   for (let k = 0; k < at.length; k += 3) {

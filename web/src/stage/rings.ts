@@ -1,6 +1,4 @@
-/** Level rings: how much elbow room each piece of a recipe has. They are not picked and cast no shadow. */
-import * as THREE from "three";
-
+/** Level rings: how much elbow room each piece of a recipe has. */
 import type { Triple } from "../api/client";
 
 export interface Ring {
@@ -12,38 +10,6 @@ export interface Ring {
 /** Straight parts of a ring, and rings that are drawn at most: more of them are no longer told apart. */
 const PARTS = 28;
 export const MOST_RINGS = 2000;
-
-export class Rings {
-  readonly lines = new THREE.LineSegments(
-    new THREE.BufferGeometry(),
-    new THREE.LineBasicMaterial({
-      color: "#5f6b72",
-      transparent: true,
-      opacity: 0.55,
-      depthTest: false,
-      depthWrite: false,
-    }),
-  );
-
-  constructor() {
-    this.lines.renderOrder = 9;
-    this.lines.frustumCulled = false;
-    this.lines.visible = false;
-  }
-
-  show(rings: Ring[]): void {
-    this.lines.visible = rings.length > 0;
-    if (!rings.length && !this.lines.geometry.hasAttribute("position")) return;
-    this.lines.geometry.dispose();
-    this.lines.geometry = new THREE.BufferGeometry();
-    this.lines.geometry.setAttribute("position", new THREE.BufferAttribute(outlines(rings), 3));
-  }
-
-  dispose(): void {
-    this.lines.geometry.dispose();
-    this.lines.material.dispose();
-  }
-}
 
 /** Both ends of every straight part, x, y, z one after the other. */
 export function outlines(rings: Ring[]): Float32Array {

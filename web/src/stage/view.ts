@@ -9,9 +9,10 @@ import { CaughtMark, type CaughtSign } from "./CaughtMark";
 import { Lighting } from "./lighting";
 import { type Look, lookAt } from "./looks";
 import { Dots } from "./dots";
-import { Hatching } from "./hatching";
+import { GroundLines } from "./groundLines";
+import { type Barred, strokes } from "./hatching";
 import { matrixOf } from "./matrixOf";
-import { type Ring, Rings } from "./rings";
+import { type Ring, outlines } from "./rings";
 import { Ghost, type PlumbLabel, emptied } from "./marks";
 import { type Model, loadModel } from "./models";
 import { type ModelsOf, Pieces } from "./pieces";
@@ -74,8 +75,8 @@ export class StageView {
   private readonly caught = new CaughtMark();
   private readonly dots = new Dots();
   private readonly handles = new Dots(true);
-  private readonly rings = new Rings();
-  private readonly hatching = new Hatching();
+  private readonly rings = new GroundLines("#5f6b72", 0.55, true);
+  private readonly hatching = new GroundLines("#20303a", 0.45, false);
   private flags: PlumbLabel[] = [];
   private readonly lighting: Lighting;
   private standee: THREE.Group | null = null;
@@ -301,14 +302,14 @@ export class StageView {
   }
 
   /** Ground where nothing may lie; of no points to take it away. */
-  showHatching(barred: { at: number[]; apart: number }): void {
-    this.hatching.show(barred);
+  showHatching(barred: Barred): void {
+    this.hatching.show(strokes(barred));
     this.redraw(false);
   }
 
   /** Level circles on the ground; of none to take them away. */
   showRings(rings: Ring[]): void {
-    this.rings.show(rings);
+    this.rings.show(outlines(rings));
     this.redraw(false);
   }
 

@@ -44,6 +44,32 @@ export function Clauses({ recipe }: { recipe: Recipe }) {
         </span>
       ),
     );
+  /** What is said of how far it lies from things. */
+  const distances = (side: "near" | "far", reach: string, before: string, link: string, fading: string) =>
+    (rules?.[side] ?? []).map((one, k) => {
+      const change = (some: object) =>
+        setRules({ [side]: rules![side]!.map((other, i) => (i === k ? { ...other, ...some } : other)) });
+      return (
+        <span key={k}>
+          {k > 0 && " and "}
+          {before}{" "}
+          <NumberWord
+            label={before}
+            value={"within_m" in one ? one.within_m : one.beyond_m}
+            {...inLargeLength}
+            onChange={(v) => change({ [reach]: v })}
+          />{" "}
+          {link} <Named rule={one} onChange={change} />, fading over{" "}
+          <NumberWord
+            label={fading}
+            value={one.fade_m ?? 0}
+            {...inLargeLength}
+            min={0}
+            onChange={(fade_m) => change({ fade_m })}
+          />
+        </span>
+      );
+    });
   const say: Record<string, () => React.ReactNode> = {
     slope: () => (
       <>
@@ -93,54 +119,8 @@ export function Clauses({ recipe }: { recipe: Recipe }) {
         />
       </>
     ),
-    near: () =>
-      (rules!.near ?? []).map((near, k) => {
-        const change = (some: Partial<typeof near>) =>
-          setRules({ near: rules!.near!.map((other, i) => (i === k ? { ...other, ...some } : other)) });
-        return (
-          <span key={k}>
-            {k > 0 && " and "}nearer than{" "}
-            <NumberWord
-              label="nearer than"
-              value={near.within_m}
-              {...inLargeLength}
-              onChange={(within_m) => change({ within_m })}
-            />{" "}
-            to <Named rule={near} onChange={change} />, fading over{" "}
-            <NumberWord
-              label="fading of nearness"
-              value={near.fade_m ?? 0}
-              {...inLargeLength}
-              min={0}
-              onChange={(fade_m) => change({ fade_m })}
-            />
-          </span>
-        );
-      }),
-    far: () =>
-      (rules!.far ?? []).map((far, k) => {
-        const change = (some: Partial<typeof far>) =>
-          setRules({ far: rules!.far!.map((other, i) => (i === k ? { ...other, ...some } : other)) });
-        return (
-          <span key={k}>
-            {k > 0 && " and "}farther than{" "}
-            <NumberWord
-              label="farther than"
-              value={far.beyond_m}
-              {...inLargeLength}
-              onChange={(beyond_m) => change({ beyond_m })}
-            />{" "}
-            from <Named rule={far} onChange={change} />, fading over{" "}
-            <NumberWord
-              label="fading of distance"
-              value={far.fade_m ?? 0}
-              {...inLargeLength}
-              min={0}
-              onChange={(fade_m) => change({ fade_m })}
-            />
-          </span>
-        );
-      }),
+    near: () => distances("near", "within_m", "nearer than", "to", "fading of nearness"),
+    far: () => distances("far", "beyond_m", "farther than", "from", "fading of distance"),
     area: () => {
       const area = rules!.area!;
       return (
