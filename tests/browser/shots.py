@@ -214,9 +214,7 @@ def main(folder: Path) -> None:
         page.keyboard.press("Escape")
         page.evaluate(f"window.brickseat.state().select({pots}.map(p => p.key))")
         page.keyboard.press("7")
-        page.evaluate(
-            "window.brickseat.state().setSettle({lift: 0.8, jitter: 0.05, trials: 1, calm: 0, breaks: 0.03})"
-        )
+        page.evaluate("window.brickseat.state().setSettle({lift: 0.8, jitter: 0.05, trials: 1, calm: 0, breaks: 0.03})")
         page.get_by_label("Slip").get_by_role("button", name="Settle").click()
         page.wait_for_function("window.brickseat.state().job?.state === 'done'", timeout=120_000)
         page.get_by_label("Slip").get_by_role("button", name="Adopt", exact=True).click()

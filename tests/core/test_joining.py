@@ -9,7 +9,7 @@ from brickseat_core.fit.check import check
 from brickseat_core.moves import MoveRefused
 from brickseat_core.relations.indexing import index_of
 from brickseat_core.relations.joining import free_seats, joined_pose
-from brickseat_core.scene import Change, Pose, Vec, frame_of, in_prop, in_world, piece_delta, rotation_matrix
+from brickseat_core.scene import Change, Pose, Prop, Vec, frame_of, in_prop, in_world, piece_delta, rotation_matrix
 from dressing import Dressed, seat, with_seats
 from shapes import FLOOR, box, piece
 
@@ -199,3 +199,56 @@ def test_a_piece_is_joined_to_a_plain_face_by_frames() -> None:
     d.do("turn_joint", piece="post", steps=1)
     d.do("slide", pieces=["crate"], by=[0.5, 0, 0])
     assert far(d.at("post") - [0.6, 0.5, 0.1]) < 1e-9
+
+
+def other_shelf(name: str, thick: float = 0.02, spread: float = 1.0) -> Prop:
+    """Another shelf with seats of the same names, thicker, or with its posts farther apart."""
+    seats = [
+        seat(f"{side} {n}", (spread * x, up * 0.5 * thick, spread * z), (0, up, 0), label="post")
+        for side, up in (("on", 1.0), ("under", -1.0))
+        for n, (x, z) in enumerate(CORNERS)
+    ]
+    return Prop(name, name, box(0.5, thick, 0.4), tuple(seats))
+
+
+def test_a_joined_piece_is_swapped_and_held_by_seats_of_the_same_names() -> None:
+    d = tower()
+    joins = [t for t in d.set.ties.values() if t.tie == "join" and "shelf" in (t.piece, t.to)]
+    assert joins
+    thick, wide, bare = (
+        other_shelf("thick", 0.05),
+        other_shelf("wide", 0.02, 1.1),
+        Prop("bare", "bare", SHELF.prop.mesh),
+    )
+    d.props.update({p.key: p for p in (thick, wide, bare)})
+    others = {k: p.pose for k, p in d.set.pieces.items() if k != "shelf"}
+    d.do("swap", pieces=["shelf"], prop="thick")
+    shelf = d.piece("shelf")
+    assert shelf.prop.key == "thick"
+    assert {k: p.pose for k, p in d.set.pieces.items() if k != "shelf"} == others
+    for tie in joins:
+        (mine, other), (own, theirs) = ((tie.seat, tie.to_seat), (tie.piece, tie.to))
+        one, two = d.seat(own, mine), d.seat(theirs, other)
+        assert np.abs(one.point - two.point).max() < 1e-9
+        assert np.abs(one.facing + two.facing).max() < 1e-9
+    with pytest.raises(MoveRefused, match="bare has none of that name"):
+        d.do("swap", pieces=["shelf"], prop="bare")
+    with pytest.raises(MoveRefused, match="of wide lies elsewhere"):
+        d.do("swap", pieces=["shelf"], prop="wide")
+
+
+def test_a_joined_piece_is_bent_and_stays_in_its_seat() -> None:
+    d = Dressed(FLOOR, POST.at(Pose((0.0, 0.1, 0.0))))
+    d.props["post"] = POST.prop
+    lower = Prop("arm", "arm", box(0.02, 0.2, 0.02), (seat("hand", (0, -0.1, 0), (0, -1, 0), label="post"),))
+    bent = Prop(
+        "bent arm", "bent arm", box(0.2, 0.02, 0.02), (seat("hand", (0.1, 0, 0), (1, 0, 0), (0, 0, 1), label="post"),)
+    )
+    d.props.update({"arm": lower, "bent arm": bent})
+    d.do("join", prop="arm", seat="hand", to="post", to_seat="head", keep=True)
+    (arm,) = [k for k, p in d.set.pieces.items() if p.prop.key == "arm"]
+    d.do("pose", piece=arm, prop="bent arm")
+    hand, head = d.seat(arm, "hand"), d.seat("post", "head")
+    assert d.piece(arm).prop.key == "bent arm"
+    assert np.abs(hand.point - head.point).max() < 1e-9
+    assert np.abs(hand.facing + head.facing).max() < 1e-9

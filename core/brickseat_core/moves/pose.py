@@ -8,7 +8,8 @@ from pydantic.dataclasses import dataclass
 from brickseat_core.fit.set_down import set_down
 from brickseat_core.moves.choosing import chosen, each_in_turn
 from brickseat_core.moves.fields import Key
-from brickseat_core.moves.registry import REGISTRY, MoveRefused, Outcome, Scene
+from brickseat_core.moves.in_seats import in_its_seats
+from brickseat_core.moves.registry import REGISTRY, Outcome, Scene
 
 
 @dataclass(frozen=True)
@@ -22,10 +23,12 @@ class PoseMove:
 
 
 def compute(scene: Scene, move: PoseMove) -> Outcome:
-    """The piece in its new shape, set down. Raises MoveRefused when there is no such shape, or it is joined to others."""
+    """The piece in its new shape, set down; what is joined is held by its seats instead. Raises MoveRefused when there is no such shape,
+    or a seat that it is joined by moves against another one."""
     (piece,) = chosen(scene, [move.piece])
     if piece.key in scene.index.bodies:
-        raise MoveRefused(f"{piece.name} is joined to others; pull it apart first, then pose it")
+        held = in_its_seats(scene, piece, scene.prop(move.prop))
+        return each_in_turn(scene, [piece], [held], lambda i, p: p, f"posed {piece.name}")
     bent = replace(piece, prop=scene.prop(move.prop))
     return each_in_turn(scene, [piece], [bent], lambda i, p: p.at(set_down(i, p).pose), f"posed {piece.name}")
 
