@@ -422,6 +422,13 @@ def test_only_where_the_model_is_painted() -> None:
     assert (left[:, 0] / YARD + 0.5).mean() == pytest.approx(1.0 / 3.0, abs=0.03)
     with pytest.raises(MoveRefused, match=r"rules\.paint: the model of ground has no vertex colours"):
         dressed().do("scatter", recipe=recipe(5, rules={"paint": [{"channel": "red"}]}))
+    # Said of no surface by name, it counts where there are colours.
+    on = Dressed(ground, TABLE.at(Pose((6.0, 1.0, 0.0))), props=PROPS.values())
+    both = recipe(60, on=["ground", "table"], rules={"paint": [{"channel": "green"}]}, rule={"size": [0.3, 0.3]})
+    on.do("scatter", facts=PropFacts(painted=lambda prop: painted(prop) if prop == ground.prop else None), recipe=both)
+    at = feet(laid(on))
+    assert {bool(x) for x in at[:, 0] > 4.5} == {True, False}
+    assert np.hypot(at[at[:, 0] < 4.5, 0] - 2.0, at[at[:, 0] < 4.5, 2]).max() < 1.3
     # A rule of another surface says nothing of this one.
     assert len(scattered(dressed(), count=5, rules={"paint": [{"on": "elsewhere"}]})) == 5
 

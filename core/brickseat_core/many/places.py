@@ -83,16 +83,19 @@ class Places:
         return found
 
     def paints_on(self, piece: Piece, recipe: ScatterRecipe) -> list[Weight]:
-        """What a surface is painted like, where rules go by that. Raises BadRecipe where it is not painted."""
+        """What a surface is painted like, where rules go by that. Raises BadRecipe where one names a surface that is not painted."""
         rules = [rule for rule in recipe.rules.paint if rule.on in (None, piece.key)]
-        if not rules:
-            return []
-        painting = self.painted(piece.prop)
-        if painting is None:
+        painting = self.painted(piece.prop) if rules else None
+        if painting is not None:
+            return [paint_weight(rule, painting, piece.pose) for rule in rules]
+        others = [key for key in recipe.on if key != piece.key and key in self.index.pieces]
+        if any(rule.on == piece.key for rule in rules) or (
+            rules and not any(self.painted(self.index.pieces[key].prop) for key in others)
+        ):
             raise BadRecipe(
                 f"rules.paint: the model of {piece.name} has no vertex colours; leave the rule out, or chalk it"
             )
-        return [paint_weight(rule, painting, piece.pose) for rule in rules]
+        return []
 
     def away_from(self, rule: NearRule | FarRule, where: str) -> Away:
         """How far points are from what a rule names, but for edges. Raises BadRecipe."""
