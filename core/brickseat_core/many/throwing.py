@@ -14,12 +14,13 @@ from brickseat_core.contact.index import SceneIndex
 from brickseat_core.deadline import UNLIMITED, Deadline
 from brickseat_core.fit.check import check, side_by_side
 from brickseat_core.gravity.falling import Falls
-from brickseat_core.gravity.settling import SettleSlip, settle
+from brickseat_core.gravity.settling import Settled, SettleSlip, settle
 from brickseat_core.gravity.world import MOST_BODIES, NotForGravity
 from brickseat_core.many.laying import IN_WORDS, Laid, Reason, volumes_of
 from brickseat_core.many.places import Places
 from brickseat_core.many.recipe import BadRecipe, ScatterRecipe
-from brickseat_core.scene import DOWN
+from brickseat_core.many.volumes import Volumes
+from brickseat_core.scene import DOWN, Piece
 
 SECONDS = 8.0
 """Simulated at most: then what still rolls is held."""
@@ -49,24 +50,36 @@ def thrown(
     for piece in falling.values():
         index.remove(piece.key)
     # What falls is sorted by its keys: those that are made up anew each time would give another outcome each time.
-    named = {f"thrown {number:09d}": number for number in falling}
+    named = {f"thrown {number:012d}": number for number in falling}
     raised = [
         replace(falling[n], key=key, pose=falling[n].pose.moved(height), direction=DOWN, sink=0.0, stand_off=0.0)
         for key, n in named.items()
     ]
     index.put_all(raised)
-    props = {p.prop.key: p.prop for p in raised}
+    settled = let_fall(index, raised, falls, recipe.seed, tolerance, deadline)
+    index.put_all(settled.pieces)
+    why = taken_away(index, settled, volumes_of(places, recipe), tolerance)
+    stand = {n: replace(index.pieces[k], key=falling[n].key) for k, n in named.items() if k not in why}
+    pieces = {n: stand.get(n, p) for n, p in laid.pieces.items() if n in stand or n not in falling}
+    left = Counter(laid.left) + Counter(why.values())
+    return Laid(pieces, laid.wanted, {reason: left[reason] for reason in IN_WORDS if left[reason]})
+
+
+def let_fall(
+    index: SceneIndex, pieces: list[Piece], falls: Falls, seed: int, tolerance: float, deadline: Deadline
+) -> Settled:
+    """What comes of ``pieces``, which stand raised in ``index``. Raises BadRecipe where one cannot fall, and GivenUp."""
 
     def hears(words: str, share: float) -> bool:
-        deadline.check(round(share * len(raised)), len(raised))
+        deadline.check(round(share * len(pieces)), len(pieces))
         return True
 
     try:
-        how = {key: falls(prop) for key, prop in props.items()}
-        settled = settle(
+        how = {prop.key: falls(prop) for prop in {p.prop.key: p.prop for p in pieces}.values()}
+        return settle(
             index,
-            list(named),
-            SettleSlip(seed=recipe.seed % 2**31, seconds=SECONDS),
+            [p.key for p in pieces],
+            SettleSlip(seed=seed % 2**31, seconds=SECONDS),
             {key: one.shape for key, one in how.items()},
             {key: one.properties for key, one in how.items()},
             tolerance,
@@ -74,33 +87,23 @@ def thrown(
         )
     except NotForGravity as problem:
         raise BadRecipe(f"throw_m: {problem}") from None
-    index.put_all(settled.pieces)
-    left: Counter[Reason] = Counter(laid.left)
-    volumes = volumes_of(places, recipe)
-    with side_by_side(len(settled.pieces)) as each:
-        allowed = dict(zip((p.key for p in settled.pieces), volumes.allow(list(settled.pieces), each), strict=True))
-    wrong = {key for key in settled.named if allowed[key]}
-    left["unsettled"] += len(wrong)
-    out = {key for key, fine in allowed.items() if not fine}
-    left["kept_out"] += len(out)
-    lying = {p.key for p in settled.pieces} - wrong - out
-    for key in wrong | out:
+
+
+def taken_away(index: SceneIndex, settled: Settled, volumes: Volumes, tolerance: float) -> dict[str, Reason]:
+    """Take away what is not in order, or reaches where it may not, and what lay on that; the keys of it, each with the reason."""
+    pieces = list(settled.pieces)
+    with side_by_side(len(pieces)) as each:
+        allowed = volumes.allow(pieces, each)
+    why: dict[str, Reason] = {p.key: "kept_out" for p, fine in zip(pieces, allowed, strict=True) if not fine}
+    why.update((key, "unsettled") for key in settled.named if key not in why)
+    for key in why:
         index.remove(key)
-    fallen = without_support(index, lying, tolerance)
-    left["unsettled"] += len(fallen)
-    stand = {n: replace(index.pieces[k], key=falling[n].key) for k, n in named.items() if k in lying - fallen}
-    pieces = {n: stand.get(n, p) for n, p in laid.pieces.items() if n in stand or n not in falling}
-    return Laid(pieces, laid.wanted, {reason: left[reason] for reason in IN_WORDS if left[reason]})
-
-
-def without_support(index: SceneIndex, lying: Collection[str], tolerance: float) -> set[str]:
-    """Take away what lay on what is gone, until all that is left is in order; the keys of it."""
-    gone: set[str] = set()
-    for _ in range(len(lying)):
-        faulty = [k for k, fit in check(index, tolerance, sorted(set(lying) - gone)).items() if fit.faults]
+    for _ in pieces:
+        lying = sorted(p.key for p in pieces if p.key not in why)
+        faulty = [key for key, fit in check(index, tolerance, lying).items() if fit.faults]
         if not faulty:
             break
         for key in faulty:
             index.remove(key)
-        gone.update(faulty)
-    return gone
+            why[key] = "unsettled"
+    return why
