@@ -4379,7 +4379,8 @@ export interface components {
         };
         /**
          * SwapMove
-         * @description Pieces exchanged for copies of another prop, where they touch, turned and sized as they are.
+         * @description Pieces exchanged for copies of another prop, where they touch, turned and sized as they are. What is joined is held by seats of the
+         *     same names.
          */
         SwapMove: {
             /**

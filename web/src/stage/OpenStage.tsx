@@ -41,7 +41,6 @@ export function OpenStage({ data }: { data: SetData }) {
     fits,
     seeThrough,
     isolated,
-    shownShare,
     verb,
     ledger,
     history,
@@ -56,7 +55,6 @@ export function OpenStage({ data }: { data: SetData }) {
     "fits",
     "seeThrough",
     "isolated",
-    "shownShare",
     "verb",
     "ledger",
     "history",
@@ -105,7 +103,6 @@ export function OpenStage({ data }: { data: SetData }) {
     const hidden = isolated ? [...pieces.values()].filter((p) => !kept.has(p.key)).map((p) => p.key) : [];
     opened.current?.view.pieces.hide(hidden);
   }, [isolated, selected, fits, pieces]);
-  useEffect(() => opened.current?.view.pieces.thin(shownShare, selected), [shownShare, selected]);
 
   const view = useCallback(() => opened.current?.view ?? null, []);
   const { proof, makeProof } = useProof(view);

@@ -119,6 +119,7 @@ export function openStage(data: SetData, host: HTMLElement, over: HTMLElement): 
   markTies(view);
   if (data.look) view.standAt(data.look.eye, data.look.target);
   const askDots = new AskDots(data.key);
+  view.pieces.thin(useStage.getState().shownShare, useStage.getState().selected);
   const deaf = listenToKeys({ view, pointer, held });
   const quiet = useStage.subscribe((now, before) => {
     const differs = (...names: (keyof typeof now)[]) => names.some((name) => now[name] !== before[name]);
@@ -128,9 +129,11 @@ export function openStage(data: SetData, host: HTMLElement, over: HTMLElement): 
     if (differs("recipes")) now.followRecipes(before.recipes);
     if (differs("recipes", "regions")) now.followFillings(before.recipes);
     if (differs("recipe", "openRecipe", "verb", "revision")) askDots.again();
+    if (differs("shownShare", "selected")) view.pieces.thin(now.shownShare, now.selected);
     if (
       differs(
         "dots",
+        "shownShare",
         "barred",
         "recipe",
         "openRecipe",

@@ -64,7 +64,7 @@ export function markRecipe(view: StageView): void {
   const { verb, openRecipe, openFilling, pieces, props, dots, preview, recipe, barred } = useStage.getState();
   const shown = verb === "scatter" && !preview;
   const inHand = shown ? openRecipe : verb === "fill" && !preview ? openFilling : null;
-  const laid = inHand ? [...pieces.values()].filter((p) => p.recipe === inHand) : [];
+  const laid = inHand ? [...pieces.values()].filter((p) => p.recipe === inHand && view.pieces.draws(p)) : [];
   view.showFlags(
     laid.flatMap(({ pose, prop, number }) => {
       const height = (props.get(prop)?.height ?? 0) * Math.abs(pose.scale[1]);

@@ -95,7 +95,7 @@ export class Pieces {
   private sort(): void {
     this.members = new Map();
     for (const piece of this.shown.values()) {
-      if (this.hidden.has(piece.key) || piece.key === this.veiled || this.isThinned(piece)) continue;
+      if (!this.draws(piece)) continue;
       const name = this.crowdName(piece);
       const known = this.members.get(name);
       if (known) known.push(piece);
@@ -307,6 +307,11 @@ export class Pieces {
     if (share >= 1 && this.share >= 1) return;
     [this.share, this.unthinned] = [share, new Set(keys)];
     this.standAnew();
+  }
+
+  /** Whether a piece is drawn, as far as what is left out of the picture goes. */
+  draws(piece: Piece): boolean {
+    return !this.hidden.has(piece.key) && piece.key !== this.veiled && !this.isThinned(piece);
   }
 
   private isThinned({ key, recipe, number }: Piece): boolean {
