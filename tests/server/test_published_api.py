@@ -94,7 +94,7 @@ def test_names_and_tags_are_for_people() -> None:
             assert "_" in operation["operationId"]
             assert {"401", "404", "422"} <= set(operation["responses"])
     files = [p for p, entry in SCHEMA["paths"].items() if p.endswith((".glb", ".jpg"))]
-    assert len(files) == 6
+    assert len(files) == 7
     for path in files:
         (kind,) = SCHEMA["paths"][path]["get"]["responses"]["200"]["content"].values()
         assert kind["schema"] == {"type": "string", "format": "binary"}
