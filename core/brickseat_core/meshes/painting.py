@@ -1,23 +1,29 @@
 """The vertex colours of a model, asked for at points of its surface."""
 
-from typing import NamedTuple
+from dataclasses import dataclass
 
 import numpy as np
 
+from brickseat_core.meshes.lazy import lazy
 from brickseat_core.meshes.mesh import Vec
 from brickseat_core.meshes.nearest import nearest_triangles
-from brickseat_core.meshes.tree import build_tree
+from brickseat_core.meshes.tree import Tree, build_tree
 
 
-class Painting(NamedTuple):
+@dataclass(frozen=True, eq=False)
+class Painting:
     """``corners``: (m, 3, 3) of triangles, m >= 1. ``colours``: (m, 3, 3) red, green and blue at each of them, linear, 0 to 1."""
 
     corners: Vec
     colours: Vec
 
+    @lazy
+    def _tree(self) -> Tree:
+        return build_tree(self.corners)
+
     def at(self, points: Vec) -> Vec:
         """(n, 3) the colour at the points (n, 3) of the surface: between the corners of the nearest triangle, as it is drawn."""
-        which = nearest_triangles(build_tree(self.corners), points)
+        which = nearest_triangles(self._tree, points)
         a, b, c = np.moveaxis(self.corners[which], 1, 0)
         cross = np.cross(b - a, c - a)
         twice = np.maximum(np.einsum("ij,ij->i", cross, cross), 1e-300)
