@@ -24,8 +24,6 @@ LATE_IMPORTS = (
     "scipy.sparse.csgraph",
     "brickseat_core.formats.settle_extras",
     "brickseat_core.gravity.falling",
-    "brickseat_core.gravity.settling",
-    "brickseat_core.gravity.world",
     "brickseat_core.many.throwing",
 )
 """What the core imports where it is used, so that the command line need not wait for it."""

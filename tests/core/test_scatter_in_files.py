@@ -184,6 +184,15 @@ def test_a_mesh_that_is_drawn_twice_has_other_chalk_at_each_place() -> None:
     assert np.array_equal(painting.colours[..., 0] == 1.0, painting.corners[..., 0] > 2.5)
 
 
+def test_lines_beside_the_triangles_of_a_model_get_no_chalk() -> None:
+    made = document([FLOOR_NODE])
+    made.json["meshes"][0]["primitives"].append({"attributes": {}, "mode": 1})
+    chalked = with_chalk(made, lambda points: np.ones(len(points)))
+    triangles, lines = chalked.json["meshes"][0]["primitives"]
+    assert "COLOR_0" in triangles["attributes"]
+    assert lines["attributes"] == {}
+
+
 def test_a_recipe_of_a_file_goes_by_its_vertex_colours(yard: Path) -> None:
     here = read_set(GltfDocument.parse(yard.read_bytes()))
     # The floor's own mesh is a large board; the kiln and the stone have others of their own.

@@ -7,7 +7,7 @@ import pytest
 
 from brickseat_core.deadline import Deadline
 from brickseat_core.fit.check import check
-from brickseat_core.gravity.falling import Falling, plain_falls
+from brickseat_core.gravity.falling import Falling, falling
 from brickseat_core.gravity.world import NotForGravity
 from brickseat_core.many.recipe import BadRecipe, parse_recipe, recipe_json
 from brickseat_core.moves import MoveRefused, PropFacts
@@ -89,7 +89,7 @@ def test_how_a_prop_falls_is_asked_once_for_each() -> None:
 
     def falls(prop: Prop) -> Falling:
         asked.append(prop.name)
-        return plain_falls(prop)
+        return falling(prop)
 
     on = dressed()
     on.do("scatter", facts=PropFacts(falls), recipe=recipe(6, throw_m=0.2))

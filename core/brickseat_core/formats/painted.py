@@ -7,7 +7,7 @@ import numpy as np
 
 from brickseat_core.formats.gltf_build import Surface
 from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.formats.gltf_set import GltfSet, read_set
+from brickseat_core.formats.gltf_set import GltfSet, drawn_primitives, read_set
 from brickseat_core.formats.gltf_surfaces import body_surfaces
 from brickseat_core.meshes.painting import Painting
 from brickseat_core.scene import Prop, Vec
@@ -51,6 +51,9 @@ def with_chalk(document: GltfDocument, weight: Callable[[Vec], Vec]) -> GltfDocu
     drawn: set[int] = set()
     for body in read_set(made).bodies.values():
         for part in body.parts:
+            if part.instance:
+                # All instances of a node are drawn by one mesh: it has the chalk of the first.
+                continue
             entry = made.item("meshes", part.mesh, "a node")
             if part.mesh in drawn:
                 # Drawn twice, it has other chalk at each place.
@@ -58,7 +61,8 @@ def with_chalk(document: GltfDocument, weight: Callable[[Vec], Vec]) -> GltfDocu
                 made.json["meshes"].append(entry)
                 made.json["nodes"][part.node]["mesh"] = len(made.json["meshes"]) - 1
             drawn.add(part.mesh)
-            for primitive in entry["primitives"]:
+            for number in drawn_primitives(made, part.mesh):
+                primitive = entry["primitives"][number]
                 points = made.accessor(primitive["attributes"]["POSITION"], "a primitive").astype(np.float64)
                 chalk = weight(points @ part.world[:3, :3].T + part.world[:3, 3])
                 colours = np.repeat(chalk[:, None], 3, axis=1).astype("<f4")

@@ -10,6 +10,8 @@ from brickseat_core.scene import Prop
 
 if TYPE_CHECKING:
     from brickseat_core.gravity.falling import Falling, Falls
+    from brickseat_core.gravity.shapes import ShapeKind
+    from brickseat_core.gravity.world import PhysicalProperties
 
 
 def falls_of(found: GltfSet) -> "Falls":
@@ -17,15 +19,18 @@ def falls_of(found: GltfSet) -> "Falls":
     NotForGravity and FileError."""
 
     @cache
-    def falls(prop: Prop) -> "Falling":
+    def said() -> "tuple[dict[str, PhysicalProperties], dict[str, ShapeKind]]":
         # The engine takes its time to load, and few moves need it.
         from brickseat_core.formats.settle_extras import properties_and_kinds
-        from brickseat_core.gravity.falling import Falling
-        from brickseat_core.gravity.settling import shapes_for
-        from brickseat_core.gravity.world import PhysicalProperties
 
-        properties, kinds = properties_and_kinds(found)
-        return Falling(shapes_for({prop.key: prop}, kinds)[prop.key], properties.get(prop.key, PhysicalProperties()))
+        return properties_and_kinds(found)
+
+    @cache
+    def falls(prop: Prop) -> "Falling":
+        from brickseat_core.gravity.falling import falling
+
+        properties, kinds = said()
+        return falling(prop, kinds.get(prop.key), properties.get(prop.key))
 
     return falls
 

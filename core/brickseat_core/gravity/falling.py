@@ -3,8 +3,9 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from brickseat_core.gravity.shapes import ContactShape, NoShape, settling_shape
-from brickseat_core.gravity.world import NotForGravity, PhysicalProperties
+from brickseat_core.gravity.settling import shapes_for
+from brickseat_core.gravity.shapes import ContactShape, ShapeKind
+from brickseat_core.gravity.world import PhysicalProperties
 from brickseat_core.scene import Prop
 
 
@@ -20,9 +21,11 @@ Falls = Callable[[Prop], Falling]
 """How each prop falls. Raises NotForGravity, with the prop named, where it has no contact shape."""
 
 
-def plain_falls(prop: Prop) -> Falling:
-    """The best contact shape of its mesh, and the usual material. Raises NotForGravity."""
-    try:
-        return Falling(settling_shape(prop.mesh), PhysicalProperties())
-    except NoShape as problem:
-        raise NotForGravity(f"{prop.name} cannot fall: {problem}") from None
+def falling(prop: Prop, kind: ShapeKind | None = None, properties: PhysicalProperties | None = None) -> Falling:
+    """By a contact shape of that kind, or the best one of its mesh, and by the usual material where nothing else is known.
+
+    Raises NotForGravity.
+    """
+    return Falling(
+        shapes_for({prop.key: prop}, {prop.key: kind} if kind else {})[prop.key], properties or PhysicalProperties()
+    )

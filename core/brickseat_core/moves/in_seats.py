@@ -21,13 +21,13 @@ def in_its_seats(scene: Scene, piece: Piece, prop: Prop) -> Piece:
     other = replace(piece, prop=prop)
     if names:
         name = names[0]
-        mine, new = seat_of(piece, name, prop), seat_of(other, name, prop)
+        mine, new = joining_seat(piece, name, prop), joining_seat(other, name, prop)
         was, now = in_world(mine, piece.pose), in_world(new, other.pose)
         linear = was.axes() @ now.axes().T @ other.pose.linear
         other = other.at(Pose.of(linear, was.point - linear @ np.asarray(new.point)))
     for name in names[1:]:
-        was = in_world(seat_of(piece, name, prop), piece.pose)
-        if not same(was, in_world(seat_of(other, name, prop), other.pose)):
+        was = in_world(joining_seat(piece, name, prop), piece.pose)
+        if not same(was, in_world(joining_seat(other, name, prop), other.pose)):
             raise MoveRefused(
                 f"the seat {name} of {prop.name} lies elsewhere than that of {piece.name}; pull it apart first"
             )
@@ -43,8 +43,8 @@ def ends_of(tie: Tie, key: str) -> list[str]:
     return [name for piece, name in ((tie.piece, tie.seat), (tie.to, tie.to_seat)) if piece == key]
 
 
-def seat_of(piece: Piece, name: str, prop: Prop) -> Seat:
-    """The seat of that name. Raises MoveRefused where it has none."""
+def joining_seat(piece: Piece, name: str, prop: Prop) -> Seat:
+    """The seat of that name of ``piece``, which is to be, or is, a copy of ``prop``. Raises MoveRefused where it has none."""
     seat = piece.prop.seat(name)
     if seat is None:
         known = ", ".join(s.name for s in prop.seats) or "none"

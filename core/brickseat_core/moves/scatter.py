@@ -59,12 +59,10 @@ def compute(scene: Scene, move: ScatterMove) -> Outcome:
 def fallen(scene: Scene, places: Places, recipe: ScatterRecipe, laid: Laid, stays: set[int]) -> Laid:
     """What lies once it has fallen. Raises BadRecipe."""
     # The engine takes its time to load, and few recipes need it.
-    from brickseat_core.gravity.falling import plain_falls
+    from brickseat_core.gravity.falling import falling
     from brickseat_core.many.throwing import thrown
 
-    return thrown(
-        laid, places, recipe, scene.facts.falls or plain_falls, scene.dressed.tolerance, stays, scene.deadline
-    )
+    return thrown(laid, places, recipe, scene.facts.falls or falling, scene.dressed.tolerance, stays, scene.deadline)
 
 
 def in_words(laid: Laid, props: list[Prop], recipe: ScatterRecipe, again: bool) -> str:

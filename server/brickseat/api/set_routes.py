@@ -284,7 +284,11 @@ def get_chalked_model(request: HttpRequest, key: uuid.UUID, recipe: str, piece: 
     record, surface = dressed.recipes.get(recipe), dressed.pieces.get(piece)
     if record is None or record.recipe != "scatter" or surface is None:
         raise HttpError(404, NOT_FOUND)
-    strokes = [stroke for stroke in recipe_of(record).rules.chalk if stroke.on in (None, piece)]
+    try:
+        chalk = recipe_of(record).rules.chalk
+    except BadRecipe as problem:
+        raise MoveRefused(str(problem)) from None
+    strokes = [stroke for stroke in chalk if stroke.on in (None, piece)]
     if not strokes:
         raise HttpError(404, "that recipe has no chalk on it; chalk it, and lay it again")
     data = chalked_model(surface, chalk_weight(strokes))

@@ -3,13 +3,14 @@
 import os
 from collections.abc import Mapping, Sequence
 from fnmatch import fnmatchcase
+from functools import partial
 from pathlib import Path
 
 from brickseat.commands.files import open_set, save, store_moved
 from brickseat.commands.given import Given
 from brickseat.commands.telling import complain, progress, tell_json
 from brickseat.exit_codes import DONE, FAULTS
-from brickseat_core.executing import NoCluster, executor, run_all
+from brickseat_core.executing import NoCluster, cluster_of, executor, run_all
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_motion import animate
 from brickseat_core.formats.settle_extras import properties_and_kinds
@@ -66,8 +67,8 @@ def run_settle(given: Given, output: Path, slip: SettleSlip, trials: int, only: 
 def side_by_side(trial: Trial, count: int, quiet: bool) -> list[Settled]:
     """The outcomes of so many seeds, in their order, on all cores or on a cluster."""
     outcomes: dict[int, Settled] = {}
-    cluster = os.environ.get("BRICKSEAT_CLUSTER", "")
-    with progress("trials", quiet) as on_progress, executor(min(count, os.cpu_count() or 1), cluster) as pool:
+    open_pool = cluster_of(os.environ) or partial(executor, min(count, os.cpu_count() or 1))
+    with progress("trials", quiet) as on_progress, open_pool() as pool:
         for number, settled in run_all(run_trial, trials_of(trial, count), pool):
             outcomes[number] = settled
             on_progress(len(outcomes), count)

@@ -42,7 +42,10 @@ export class BentFigure {
       if (!(node instanceof THREE.Mesh)) return;
       const mesh = node as THREE.Mesh<THREE.BufferGeometry, THREE.Material | THREE.Material[]>;
       mesh.geometry.dispose();
-      for (const material of [mesh.material].flat()) material.dispose();
+      for (const material of [mesh.material].flat()) {
+        for (const value of Object.values(material)) if (value instanceof THREE.Texture) value.dispose();
+        material.dispose();
+      }
     });
   }
 }

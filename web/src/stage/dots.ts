@@ -1,6 +1,8 @@
 /** Dots: where a recipe would lay, before anything is laid; or handles that are pulled. They are not picked and cast no shadow. */
 import * as THREE from "three";
 
+import { drawAt } from "./positions";
+
 const SIZE_PX = 5;
 const HANDLE_PX = 9;
 /** Metres by which they are drawn above the ground that they lie on. */
@@ -32,11 +34,7 @@ export class Dots {
 
   /** x, y, z of each, one after the other. */
   show(at: number[]): void {
-    this.points.visible = at.length > 0;
-    if (!at.length && !this.points.geometry.hasAttribute("position")) return;
-    this.points.geometry.dispose();
-    this.points.geometry = new THREE.BufferGeometry();
-    this.points.geometry.setAttribute("position", new THREE.Float32BufferAttribute(at, 3));
+    drawAt(this.points, new Float32Array(at));
   }
 
   dispose(): void {

@@ -1,6 +1,8 @@
 /** Thin lines on the ground that tell of a recipe: they are not picked and cast no shadow. */
 import * as THREE from "three";
 
+import { drawAt } from "./positions";
+
 export class GroundLines {
   readonly lines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
 
@@ -16,11 +18,7 @@ export class GroundLines {
 
   /** Both ends of each, x, y, z one after the other. */
   show(ends: Float32Array): void {
-    this.lines.visible = ends.length > 0;
-    if (!ends.length && !this.lines.geometry.hasAttribute("position")) return;
-    this.lines.geometry.dispose();
-    this.lines.geometry = new THREE.BufferGeometry();
-    this.lines.geometry.setAttribute("position", new THREE.BufferAttribute(ends, 3));
+    drawAt(this.lines, ends);
   }
 
   dispose(): void {

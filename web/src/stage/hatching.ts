@@ -1,10 +1,6 @@
 /** Ground on which a recipe may lay nothing, hatched in quiet ink. */
 
-/** Points of the ground, x, y, z one after the other, which are some `apart` metres from each other. */
-export interface Barred {
-  at: number[];
-  apart: number;
-}
+import type { Barred } from "../state/scatter";
 
 /** Length of a stroke, as a share of how far the points are apart. */
 const STROKE = 0.55;

@@ -2,6 +2,7 @@
 import * as THREE from "three";
 
 import type { Fit, Piece, Pose, Triple } from "../api/client";
+import type { Barred } from "../state/scatter";
 import { type DrawnSeat, SeatMarks } from "../seats/SeatMarks";
 import { TieLines } from "../ties/TieLines";
 import { Cameraman } from "./camera";
@@ -10,7 +11,7 @@ import { Lighting } from "./lighting";
 import { type Look, lookAt } from "./looks";
 import { Dots } from "./dots";
 import { GroundLines } from "./groundLines";
-import { type Barred, strokes } from "./hatching";
+import { strokes } from "./hatching";
 import { matrixOf } from "./matrixOf";
 import { type Ring, outlines } from "./rings";
 import { Ghost, type PlumbLabel, emptied } from "./marks";

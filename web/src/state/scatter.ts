@@ -25,7 +25,12 @@ export type Asking =
 
 export const PLAIN_RECIPE: Recipe = { props: [], on: [], count: 40, seed: 1 };
 
-export const NOTHING_BARRED = { at: [], apart: 1 };
+/** Points of the ground, x, y, z one after the other, which are some `apart` metres from each other. */
+export interface Barred {
+  at: number[];
+  apart: number;
+}
+export const NOTHING_BARRED: Barred = { at: [], apart: 1 };
 
 export interface ScatterSlice {
   recipe: Recipe;
@@ -44,8 +49,8 @@ export interface ScatterSlice {
   boxHeight: number;
   /** Where it would lie, x, y, z one after the other; empty where nothing is to be shown. */
   dots: number[];
-  /** Points of its ground where nothing may lie, some `apart` metres from each other. */
-  barred: { at: number[]; apart: number };
+  /** Of its ground, where nothing may lie. */
+  barred: Barred;
   setRecipe: (some: Partial<Recipe>) => void;
   setRules: (some: Partial<Rules>) => void;
   /** Change every prop of the recipe, or the one of that number. */
