@@ -9,6 +9,7 @@ WEB_SOURCES := $(shell find web/src web/public -type f 2>/dev/null) web/index.ht
 KERNEL_SOURCES := $(shell find core -name '*.py')
 TEST_DATA := $(CURDIR)/.stamps/test-data
 BROWSER_ARGS ?=
+TEST_PROCESSES ?= 2
 
 .PHONY: demo test setup check fmt bench stress shots browser clean
 
@@ -19,8 +20,8 @@ setup: $(STAMPS)/python $(STAMPS)/web $(STAMPS)/kernels
 
 test: setup browser
 	cd web && npm run --silent test
-	BRICKSEAT_DATA=$(TEST_DATA) $(BIN)/pytest
-	BRICKSEAT_DATA=$(TEST_DATA) $(BIN)/pytest -c tests/browser/pytest.ini tests/browser $(BROWSER_ARGS)
+	BRICKSEAT_DATA=$(TEST_DATA) $(BIN)/pytest -n $(TEST_PROCESSES) --dist worksteal
+	BRICKSEAT_DATA=$(TEST_DATA) $(BIN)/pytest -c tests/browser/pytest.ini -n $(TEST_PROCESSES) --dist loadfile tests/browser $(BROWSER_ARGS)
 
 check: setup
 	$(BIN)/ruff format --check core server tests benchmarks

@@ -12,7 +12,7 @@ from statistics import median
 from scenes import crowd, seated
 
 HERE = Path(__file__).parent
-MILLISECONDS = ("depth", "pointing")
+MILLISECONDS = ("depth", "deep", "pointing")
 
 
 def lines(core: Path, scenes: Path) -> dict[str, float]:

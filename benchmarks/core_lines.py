@@ -18,6 +18,7 @@ from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.fit.repair import repair
 from brickseat_core.placing.pointing import Slip, point
+from brickseat_core.tolerances import SEATED_TOLERANCE
 
 
 def best(run: Callable[[], object], times: int) -> float:
@@ -40,6 +41,8 @@ def measured(scenes: dict[str, bytes]) -> dict[str, float]:
     fits = check(index)
     pairs = [(index.pieces[k], index.row[c.other]) for k, f in fits.items() for c in f.clashes if k < c.other][:120]
     found["depth of a pair"] = best(lambda: [penetration(index, p, row) for p, row in pairs], 3) / max(1, len(pairs))
+    told = [(p, row, 16, SEATED_TOLERANCE) for p, row in pairs]
+    found["deep, yes or no"] = best(lambda: [penetration(index, *asked) for asked in told], 3) / max(1, len(pairs))
     wrong = [k for k, f in fits.items() if "clashing" in f.faults or "sunk" in f.faults or "floating" in f.faults][:60]
     found["repair of 60 faults"] = best(lambda: repair(index.fork(), keys=wrong, fits=fits), 2)
     index = SceneIndex(loads(scenes["finished 5,000"]))

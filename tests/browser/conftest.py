@@ -1,20 +1,33 @@
 """One demo server and one browser for all journeys; every page must stay free of errors."""
 
+import shutil
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, expect
-from running import chromium, demo_server
+from playwright.sync_api import Browser, ConsoleMessage, Page, expect
+from running import PATIENCE_MS, DemoServer, chromium, demo_server, stage_context
 
-PATIENCE_MS = 60_000
-"""How long a state is waited for: tests wait for states, and a busy machine takes its time."""
 expect.set_options(timeout=PATIENCE_MS)
 
 
+@pytest.fixture(scope="session")
+def dressed_demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The data of a demo that was dressed and never touched since: it is copied, not used."""
+    data = tmp_path_factory.mktemp("demo")
+    DemoServer(data).stop()
+    return data
+
+
+@pytest.fixture
+def demo_data(dressed_demo: Path, tmp_path: Path) -> Path:
+    """The data of a demo for one test."""
+    return Path(shutil.copytree(dressed_demo, tmp_path / "demo"))
+
+
 @pytest.fixture(scope="module")
-def address(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
-    data: Path = tmp_path_factory.mktemp("demo")
+def address(dressed_demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    data = shutil.copytree(dressed_demo, tmp_path_factory.mktemp("module") / "demo")
     with demo_server(data) as found:
         yield found
 
@@ -25,22 +38,26 @@ def browser() -> Iterator[Browser]:
         yield found
 
 
-def refused(text: str) -> bool:
-    """A refused upload or a move that is given up is an answer of the server, which the browser also writes to its console."""
-    return any(f"a status of {status}" in text for status in (409, 422))
+def is_answer(message: ConsoleMessage) -> bool:
+    """An answer of the server that the browser also writes to its console: a refused upload, a move that is given up, or that
+    the piece whose contact is looked at was taken away meanwhile."""
+    gone = "/feeler/" in message.location["url"] or "/fits/" in message.location["url"]
+    return any(f"a status of {status}" in message.text for status in ((404, 409, 422) if gone else (409, 422)))
+
+
+def told(message: ConsoleMessage) -> str:
+    return f"{message.text} ({message.location['url']})"
 
 
 @pytest.fixture
 def new_page(browser: Browser) -> Iterator[Callable[[], Page]]:
-    # What waits for a state of the page does so by a script that the page's own policy would refuse: see test_policy.py.
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce", bypass_csp=True)
+    context = stage_context(browser)
     problems: list[str] = []
 
     def opened() -> Page:
         page = context.new_page()
-        page.set_default_timeout(PATIENCE_MS)
         page.on("pageerror", lambda error: problems.append(str(error)))
-        page.on("console", lambda m: problems.append(m.text) if m.type == "error" and not refused(m.text) else None)
+        page.on("console", lambda m: problems.append(told(m)) if m.type == "error" and not is_answer(m) else None)
         return page
 
     yield opened

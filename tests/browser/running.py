@@ -14,7 +14,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
 
 Pixels = NDArray[np.int16]
 MOST_PICTURES = 60
@@ -32,6 +32,8 @@ FLAGS = [
     "--ignore-gpu-blocklist",
 ]
 START_SECONDS = 240
+PATIENCE_MS = 180_000
+"""How long a state is waited for: tests wait for states, and a busy machine takes its time."""
 
 
 class DemoServer:
@@ -97,6 +99,14 @@ def chromium() -> Iterator[Browser]:
         browser.close()
 
 
+def stage_context(browser: Browser) -> BrowserContext:
+    """A window of the size that the stage is made for, in which nothing moves by itself."""
+    # What waits for a state of the page does so by a script that the page's own policy would refuse: see test_policy.py.
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce", bypass_csp=True)
+    context.set_default_timeout(PATIENCE_MS)
+    return context
+
+
 def set_key(page: Page, address: str, name: str) -> str:
     """The key of the demo set whose name begins so; signs the page in on the way."""
     assert page.request.get(f"{address}/api/visitor").ok
@@ -107,7 +117,7 @@ def set_key(page: Page, address: str, name: str) -> str:
 def wait_drawn(page: Page, revision: int | None = None) -> None:
     """Until the stage has drawn the set at this revision (any, by default)."""
     wanted = "0" if revision is None else str(revision)
-    page.wait_for_function(f"window.brickseat && window.brickseat.view.drawnRevision >= {wanted}", timeout=90_000)
+    page.wait_for_function(f"window.brickseat && window.brickseat.view.drawnRevision >= {wanted}", timeout=PATIENCE_MS)
 
 
 def redrawn(page: Page) -> None:

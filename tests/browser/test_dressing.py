@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from PIL import Image
 from playwright.sync_api import Browser, Page, expect
-from running import DemoServer, on_screen, redrawn, set_key, wait_drawn
+from running import DemoServer, on_screen, redrawn, set_key, stage_context, wait_drawn
 
 TWELVE = ["mug", "dip bowl", "milk jug", "oil bottle", "middle bowl", "squat jar"] * 2
 AXE = Path(__file__).parent.parent.parent / "web/node_modules/axe-core/axe.min.js"
@@ -99,7 +99,7 @@ def test_the_faulty_workshop_is_repaired_from_the_ledger(page: Page, address: st
     expect(ledger.get_by_role("row")).to_have_count(4)
     ledger.get_by_role("radio", name="103 all").click()
     ledger.get_by_role("button", name="Repair 7").click()
-    expect(ledger.get_by_role("button", name="Repair 0")).to_be_visible(timeout=30_000)
+    expect(ledger.get_by_role("button", name="Repair 0")).to_be_visible()
     page.keyboard.press("0")
     expect(page.get_by_label("Slip")).to_contain_text("slatted crate 2 moved 90.0 mm")
     assert not any(f["faults"] for f in stored(page, address, key)["fits"])
@@ -115,7 +115,7 @@ def test_the_faulty_workshop_is_repaired_from_the_ledger(page: Page, address: st
 def test_a_proof_is_saved_with_its_name_and_date(page: Page, address: str, tmp_path: Path) -> None:
     page.goto(f"{address}/sets/{set_key(page, address, 'Kiln yard')}?quality=low&seed=7")
     wait_drawn(page)
-    with page.expect_download(timeout=120_000) as waiting:
+    with page.expect_download() as waiting:
         page.get_by_role("button", name="proof").click()
     name = waiting.value.suggested_filename
     assert name == f"Kiln yard morning {time.strftime('%Y-%m-%d', time.gmtime())}.png"
@@ -192,9 +192,9 @@ def test_a_pot_in_centimetres_is_brought_to_true_size_and_set_on_the_terrain(
     assert fit["depth"] < 1e-6
 
 
-def test_a_server_killed_in_mid_drag_loses_nothing(browser: Browser, tmp_path: Path) -> None:
-    server = DemoServer(tmp_path)
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce", bypass_csp=True)
+def test_a_server_killed_in_mid_drag_loses_nothing(browser: Browser, demo_data: Path) -> None:
+    server = DemoServer(demo_data)
+    context = stage_context(browser)
     try:
         page = context.new_page()
         key = set_key(page, server.address, "Workshop")
@@ -211,10 +211,10 @@ def test_a_server_killed_in_mid_drag_loses_nothing(browser: Browser, tmp_path: P
         page.mouse.move(*on_screen(page, x + 0.1, y, z + 0.1))
         page.mouse.move(*on_screen(page, x + 0.2, y, z + 0.2))
         server.kill()
-        expect(page.get_by_text("the server is away")).to_be_visible(timeout=15_000)
+        expect(page.get_by_text("the server is away")).to_be_visible()
         page.mouse.up()
         server.start()
-        expect(page.get_by_text("saved", exact=True)).to_be_visible(timeout=30_000)
+        expect(page.get_by_text("saved", exact=True)).to_be_visible()
         assert stored(page, server.address, key) == before
         assert position(page, "stool-1") == [x, y, z]
         page.keyboard.press("Control+z")
@@ -271,7 +271,7 @@ def test_a_heap_settles_half_of_a_trial_is_adopted_and_taken_back(page: Page, ad
     expect(slip).to_contain_text(f"what is selected ({len(stones)})")
     slip.get_by_role("button", name="Settle").click()
     trials = page.get_by_role("region", name="Trials")
-    expect(trials.get_by_role("button")).to_have_count(2, timeout=120_000)
+    expect(trials.get_by_role("button")).to_have_count(2)
     trials.get_by_role("button").nth(1).click()
     page.evaluate("keys => window.brickseat.state().select(keys)", stones[: len(stones) // 2])
     slip.get_by_role("button", name="Adopt only the").click()
@@ -335,5 +335,5 @@ def test_nothing_keeps_assistive_technology_out(new_page: Callable[[], Page], ad
     serious("prop house")
     page.goto(f"{address}/bench/cider-jug")
     expect(page.get_by_role("heading", name="Contact shape")).to_be_visible()
-    expect(page.get_by_text("Making it…")).to_be_hidden(timeout=20_000)
+    expect(page.get_by_text("Making it…")).to_be_hidden()
     serious("bench")

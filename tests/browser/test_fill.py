@@ -61,8 +61,8 @@ def placed(page: Page) -> dict[str, Any]:
 def fill(page: Page, words: str = "Fill it") -> None:
     revision = state(page, "s.revision")
     page.get_by_label("Slip").get_by_role("button", name=words, exact=True).click()
-    page.wait_for_function("r => window.brickseat.state().revision > r", arg=revision, timeout=120_000)
-    page.wait_for_function("window.brickseat.view.drawnRevision === window.brickseat.state().revision", timeout=60_000)
+    page.wait_for_function("r => window.brickseat.state().revision > r", arg=revision)
+    page.wait_for_function("window.brickseat.view.drawnRevision === window.brickseat.state().revision")
     # The line may tell of the change before the answer comes that the slip waits for.
     page.wait_for_function("!window.brickseat.state().saving && window.brickseat.state().openFilling !== null")
 
@@ -179,7 +179,7 @@ def test_a_crate_is_filled_with_small_bricks_thrown_in_roughly(page: Page, addre
     assert_all_seated(page)
     # What lies on top is loosened: gravity acts on it, and what comes of it sits exactly.
     slip.get_by_role("button", name="Loosen the top").click()
-    page.wait_for_function("window.brickseat.state().job?.state === 'done'", timeout=90_000)
+    page.wait_for_function("window.brickseat.state().job?.state === 'done'")
     revision = state(page, "s.revision")
     slip.get_by_role("button", name="Adopt", exact=True).click()
     page.wait_for_function("r => window.brickseat.state().revision > r", arg=revision)
@@ -222,7 +222,7 @@ def test_several_ways_are_tried_and_the_fullest_adopted(page: Page, address: str
     page.wait_for_function("window.brickseat.state().filling.bay !== ''")
     slip = page.get_by_label("Slip")
     slip.get_by_role("button", name="try 6 ways").click()
-    page.wait_for_function("window.brickseat.state().job?.state === 'done'", timeout=120_000)
+    page.wait_for_function("window.brickseat.state().job?.state === 'done'")
     assert stored(page, address, key)["pieces"] == before
     trials = page.get_by_role("region", name="Trials").get_by_role("button")
     expect(trials).to_have_count(6)
@@ -235,7 +235,7 @@ def test_several_ways_are_tried_and_the_fullest_adopted(page: Page, address: str
     expect(slip).to_contain_text(f"Seed {wanted['seed']}: placed {len(wanted['born'])}")
     revision = state(page, "s.revision")
     slip.get_by_role("button", name="Adopt this one").click()
-    page.wait_for_function("r => window.brickseat.state().revision > r", arg=revision, timeout=60_000)
+    page.wait_for_function("r => window.brickseat.state().revision > r", arg=revision)
     expect(slip).to_contain_text(f"{len(wanted['born'])} stand")
     at = {one["number"]: one["pose"]["position"] for one in wanted["born"]}
     for number, one in placed(page).items():

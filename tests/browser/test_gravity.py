@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import Any
 
 from playwright.sync_api import Browser, Page, expect
-from running import DemoServer, on_screen, set_key, wait_drawn
+from running import DemoServer, on_screen, set_key, stage_context, wait_drawn
 from test_dressing import choose, post, stored
 
 MOST_ROUNDS = 2400
@@ -35,7 +35,7 @@ def last_step(page: Page, begins: str) -> None:
 
 def ended(page: Page) -> dict[str, Any]:
     """The only outcome of the job, once it is done."""
-    page.wait_for_function("window.brickseat.state().job?.state === 'done'", timeout=180_000)
+    page.wait_for_function("window.brickseat.state().job?.state === 'done'")
     found: dict[str, Any] = page.evaluate("window.brickseat.state().job.outcomes[0]")
     return found
 
@@ -89,7 +89,7 @@ def test_a_heap_of_sixty_settles_in_three_trials_and_half_of_one_is_adopted(page
     slip = page.get_by_label("Slip")
     slip.get_by_role("button", name="Settle").click()
     trials = page.get_by_role("region", name="Trials")
-    expect(trials.get_by_role("button")).to_have_count(3, timeout=300_000)
+    expect(trials.get_by_role("button")).to_have_count(3)
     trials.get_by_role("button").nth(2).click()
     outcome = page.evaluate("window.brickseat.state().job.outcomes[2]")
     assert len(outcome["poses"]) == 60
@@ -117,7 +117,7 @@ def test_a_hundred_stones_are_poured_round_a_boulder(page: Page, address: str) -
     x, _, z = boulder["pose"]["position"]
     page.mouse.move(*on_screen(page, x + 0.5, 0.0, z))
     page.mouse.down()
-    expect(slip).to_contain_text("poured", timeout=60_000)
+    expect(slip).to_contain_text("poured")
     for step in range(MOST_ROUNDS):
         if page.evaluate("window.brickseat.state().job?.state") != "running":
             break
@@ -156,7 +156,7 @@ def test_a_stack_of_jars_is_shoved_over_and_breaks(page: Page, address: str) -> 
     page.evaluate("window.brickseat.state().setSettle({hand: 'firm', breaks: 0.03, calm: 0, trials: 1, jitter: 0})")
     slip = page.get_by_label("Slip")
     slip.get_by_role("button", name="Settle").click()
-    expect(slip).to_contain_text("Drag pieces on the stage", timeout=60_000)
+    expect(slip).to_contain_text("Drag pieces on the stage")
     for _ in range(MOST_GRABS):
         # What still sways may slip away from under the pointer, and is grabbed once more.
         top = place_drawn(page, stack[2])
@@ -196,9 +196,9 @@ def test_a_stack_of_jars_is_shoved_over_and_breaks(page: Page, address: str) -> 
     assert {p["key"] for p in stored(page, address, key)["pieces"]} >= set(stack)
 
 
-def test_a_server_killed_while_things_fall_leaves_the_set_as_it_was(browser: Browser, tmp_path: Path) -> None:
-    server = DemoServer(tmp_path)
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce", bypass_csp=True)
+def test_a_server_killed_while_things_fall_leaves_the_set_as_it_was(browser: Browser, demo_data: Path) -> None:
+    server = DemoServer(demo_data)
+    context = stage_context(browser)
     try:
         page = context.new_page()
         key = yard(page, server.address)
@@ -208,16 +208,16 @@ def test_a_server_killed_while_things_fall_leaves_the_set_as_it_was(browser: Bro
         page.keyboard.press("7")
         page.evaluate("window.brickseat.state().setSettle({lift: 1.0, trials: 1, hand: 'soft'})")
         page.get_by_label("Slip").get_by_role("button", name="Settle").click()
-        expect(page.get_by_label("Slip")).to_contain_text("Drag pieces on the stage", timeout=90_000)
+        expect(page.get_by_label("Slip")).to_contain_text("Drag pieces on the stage")
         page.wait_for_timeout(500)
         server.kill()
-        expect(page.get_by_text("the server is away")).to_be_visible(timeout=15_000)
+        expect(page.get_by_text("the server is away")).to_be_visible()
         server.start()
-        expect(page.get_by_text("saved", exact=True)).to_be_visible(timeout=30_000)
+        expect(page.get_by_text("saved", exact=True)).to_be_visible()
         expect(page.get_by_label("Slip")).to_contain_text("the server was away; the set is as it was")
         assert stored(page, server.address, key) == before
         page.get_by_label("Slip").get_by_role("button", name="Settle").click()
-        expect(page.get_by_label("Slip")).to_contain_text("Drag pieces on the stage", timeout=90_000)
+        expect(page.get_by_label("Slip")).to_contain_text("Drag pieces on the stage")
         page.get_by_label("Slip").get_by_role("button", name="Discard").click()
     finally:
         context.close()
@@ -235,7 +235,7 @@ def test_a_flat_cloth_is_made_a_box_there_and_then_and_falls(page: Page, address
     page.set_input_files("input[type=file]", path)
     page.get_by_label("find in the store").fill("glaze cloth")
     cloth = page.get_by_role("article", name="glaze cloth")
-    expect(cloth).to_be_visible(timeout=60_000)
+    expect(cloth).to_be_visible()
     props = page.request.get(f"{address}/api/props").json()
     prop = next(p["key"] for p in props if p["name"] == "glaze cloth")
     laid = set_down(page, address, key, prop, YARD[0], 0.5, YARD[2])
@@ -247,7 +247,7 @@ def test_a_flat_cloth_is_made_a_box_there_and_then_and_falls(page: Page, address
     slip = page.get_by_label("Slip")
     slip.get_by_role("button", name="Settle").click()
     lacking = slip.get_by_role("alert")
-    expect(lacking).to_contain_text("glaze cloth, it is flat", timeout=20_000)
+    expect(lacking).to_contain_text("glaze cloth, it is flat")
     expect(lacking.get_by_role("button", name="Leave it out")).to_be_visible()
     lacking.get_by_role("button", name="Make it a box and begin").click()
     outcome = ended(page)

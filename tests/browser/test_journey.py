@@ -90,7 +90,7 @@ def test_what_is_wrong_shows_and_one_press_mends_it(page: Page, address: str) ->
     expect(page.get_by_label("Feeler: side view of the contact")).to_be_visible()
     page.keyboard.press("0")
     page.get_by_label("Slip").get_by_role("button", name="Repair 7").click()
-    expect(page.get_by_label("Slip").get_by_role("button", name="Everything sits")).to_be_visible(timeout=30_000)
+    expect(page.get_by_label("Slip").get_by_role("button", name="Everything sits")).to_be_visible()
     assert not any(f["faults"] for f in stored(page, address, key)["fits"])
     page.keyboard.press("Control+z")
     page.wait_for_function("[...window.brickseat.state().fits.values()].some(f => f.faults.length)")

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 from playwright.sync_api import Browser, Page, Route, expect
-from running import DemoServer, on_screen, redrawn, set_key, wait_drawn
+from running import DemoServer, on_screen, redrawn, set_key, stage_context, wait_drawn
 from test_dressing import choose, position, stored
 
 HELD_STEPS = 20
@@ -57,7 +57,7 @@ def test_what_gravity_did_is_found_again_after_the_page_was_loaded_anew(page: Pa
     page.evaluate("window.brickseat.state().setSettle({lift: 0.1, jitter: 0.05, trials: 1})")
     slip = page.get_by_label("Slip")
     slip.get_by_role("button", name="Settle").click()
-    expect(slip).to_contain_text("2 pieces lie still", timeout=120_000)
+    expect(slip).to_contain_text("2 pieces lie still")
     page.reload()
     wait_drawn(page)
     before = stored(page, address, key)["pieces"]
@@ -112,7 +112,7 @@ def test_a_model_that_failed_once_comes_by_itself(page: Page, address: str) -> N
 
     page.route(re.compile(rf"/props/{prop}/.*glb"), once)
     page.goto(f"{address}/sets/{key}?quality=low&seed=7")
-    page.wait_for_function("window.brickseat?.view.pieces.frame('stool-1')", timeout=30_000)
+    page.wait_for_function("window.brickseat?.view.pieces.frame('stool-1')")
     assert len(failed) == 1
     wait_drawn(page)
 
@@ -133,9 +133,9 @@ def test_selecting_leaves_nothing_in_the_graphics_card(page: Page, address: str)
     assert round_of(60) <= first
 
 
-def test_a_press_while_the_server_is_away_says_so_and_the_next_one_counts(browser: Browser, tmp_path: Path) -> None:
-    server = DemoServer(tmp_path)
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce", bypass_csp=True)
+def test_a_press_while_the_server_is_away_says_so_and_the_next_one_counts(browser: Browser, demo_data: Path) -> None:
+    server = DemoServer(demo_data)
+    context = stage_context(browser)
     try:
         page = context.new_page()
         key = workshop(page, server.address)
@@ -146,11 +146,11 @@ def test_a_press_while_the_server_is_away_says_so_and_the_next_one_counts(browse
         page.mouse.move(x, y)
         expect(slip).to_contain_text("touches work table")
         server.kill()
-        expect(page.get_by_text("the server is away")).to_be_visible(timeout=15_000)
+        expect(page.get_by_text("the server is away")).to_be_visible()
         page.mouse.click(x + 3, y)
         expect(slip).to_contain_text("nothing was set down")
         server.start()
-        expect(page.get_by_text("saved", exact=True)).to_be_visible(timeout=30_000)
+        expect(page.get_by_text("saved", exact=True)).to_be_visible()
         page.mouse.move(x, y)
         expect(slip).to_contain_text("touches work table")
         assert stored(page, server.address, key)["pieces"] == before["pieces"], (
@@ -158,9 +158,7 @@ def test_a_press_while_the_server_is_away_says_so_and_the_next_one_counts(browse
         )
         page.mouse.down()
         page.mouse.up()
-        page.wait_for_function(
-            "n => window.brickseat.state().pieces.size === n", arg=len(before["pieces"]) + 1, timeout=30_000
-        )
+        page.wait_for_function("n => window.brickseat.state().pieces.size === n", arg=len(before["pieces"]) + 1)
     finally:
         context.close()
         server.stop()

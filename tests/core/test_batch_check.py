@@ -15,6 +15,7 @@ from brickseat_core.fit.measuring import measure_fit
 from brickseat_core.fit.set_down import set_down
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Triple, Vec, rotation_matrix
+from brickseat_core.tolerances import SEATED_TOLERANCE
 from shapes import FLOOR, ball, box, inward, piece, revolved, sheet
 
 seeds = st.integers(0, 2**32 - 1)
@@ -55,6 +56,20 @@ def test_all_at_once_tells_what_one_by_one_tells_to_the_last_bit(seed: int) -> N
     assert check(index) == alone
     some = [k for k in alone if rng.random() < 0.4]
     assert check(index, keys=some) == {k: alone[k] for k in some}
+
+
+@settings(max_examples=25, deadline=None)
+@given(seeds)
+def test_what_is_in_others_is_known_before_how_deep(seed: int) -> None:
+    index = jumble(np.random.default_rng(seed), MANY + 9)
+    whole = check(index)
+    for key, fit in check(index, deep=False).items():
+        if fit.deeper:
+            assert (fit.state, fit.depth) == ("clashing", SEATED_TOLERANCE)
+            assert whole[key].depth > SEATED_TOLERANCE
+            assert {c.other for c in fit.clashes} == {c.other for c in whole[key].clashes}
+        else:
+            assert fit == whole[key], "and all else is known at once"
 
 
 @settings(max_examples=60, deadline=None)

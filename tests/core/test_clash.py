@@ -9,9 +9,9 @@ from hypothesis import strategies as st
 
 from brickseat_core.contact.clash import penetration
 from brickseat_core.contact.free_interval import first_free_interval
+from brickseat_core.contact.holding import Holding, held_along, holding_kernel
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.contact.mover import frame_along
-from brickseat_core.contact.separation import entangled_kernel, held_kernel
+from brickseat_core.contact.mover import frame_along, inverse_kernel
 from brickseat_core.fit.check import check
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Vec, quaternion_of, rotation_matrix
@@ -110,8 +110,9 @@ def test_corners_inside_bound_the_way_out_from_below(
     moving = turned(piece("bowl", bowl, (0.15 * at[0], 0.15 * at[1], 0.15 * at[2])), q)
     index = standing(standing_piece)
     ways = np.array([[0, 1.0, 0], [0, -1, 0], [1, 0, 0], [0.6, 0.8, 0], [0, 0.6, -0.8]])
-    bounds = held(index, moving, standing_piece, ways)
-    for way, least in zip(ways, bounds, strict=True):
+    holding = holding_of(index, moving, standing_piece)
+    for way in ways:
+        least = held_along(holding, way, np.inf)
         mover = index.mover(moving.prop.mesh, moving.pose, frame_along(-way))
         lift = first_free_interval(
             index, mover, index.only(mover, moving.pose.origin, [0]), moving.pose.apply(moving.prop.mesh.probes)
@@ -120,18 +121,13 @@ def test_corners_inside_bound_the_way_out_from_below(
         assert lift >= least - 1e-9
 
 
-def held(index: SceneIndex, moving: Piece, other: Piece, ways: Vec) -> Vec:
-    pair = entangled_kernel(
-        *index.with_moving_mesh(moving.prop.mesh)[:2],
-        index.moving_mesh(moving.prop.mesh),
-        moving.pose.linear,
-        moving.pose.origin,
-        index.row[other.key],
-        moving.prop.mesh.far_corners,
-        other.prop.mesh.far_corners,
+def holding_of(index: SceneIndex, moving: Piece, other: Piece) -> Holding:
+    forest, placed, _, mesh = index.with_moving_mesh(moving.prop.mesh)
+    linear, origin = moving.pose.linear, moving.pose.origin
+    points = moving.prop.mesh.inner_points, other.prop.mesh.inner_points
+    return holding_kernel(  # type: ignore[no-any-return]
+        forest, placed, mesh, linear, inverse_kernel(linear), origin, index.row[other.key], *points
     )
-    found: Vec = held_kernel(pair, ways, np.inf)
-    return found
 
 
 @settings(max_examples=60, deadline=None)

@@ -1,5 +1,6 @@
 """Fits are kept with their set: it opens without being measured again, and never with fits of something else."""
 
+import gzip
 import random
 from collections.abc import Callable
 from typing import Any
@@ -9,7 +10,7 @@ from django.contrib.auth.models import User
 from django.test import Client
 
 from brickseat.api.schemas import SetSchema
-from brickseat.sets import opening, session, storing_fits
+from brickseat.sets import opening, session, snapshot, storing_fits
 from brickseat.sets.models import DressedSet, StoredFit
 from brickseat.sets.schemas import ChangeSchema
 from brickseat.sets.session import sessions
@@ -25,10 +26,11 @@ def stored(dressed: DressedSet) -> DressedSet:
 
 
 def forbid_measuring(monkeypatch: pytest.MonkeyPatch) -> None:
-    def measured(*given: Any) -> Any:
+    def measured(*given: Any, **more: Any) -> Any:
         raise AssertionError("it was measured again")
 
-    monkeypatch.setattr(session, "check", measured)
+    for module in (session, snapshot):
+        monkeypatch.setattr(module, "check", measured)
 
 
 def test_a_set_opens_as_it_was_measured(
@@ -105,6 +107,15 @@ def test_answers_written_at_once_keep_to_their_schemas(client: Client, dressed: 
     assert SetSchema.model_validate(found).model_dump(mode="json") == found
 
 
+def test_a_set_goes_out_compressed_where_that_is_taken(client: Client, dressed: DressedSet) -> None:
+    plain = client.get(f"/api/sets/{dressed.key}")
+    small = client.get(f"/api/sets/{dressed.key}", headers={"accept-encoding": "gzip"})
+    assert small["Content-Encoding"] == "gzip"
+    assert len(small.content) < 0.5 * len(plain.content)
+    assert gzip.decompress(small.content) == plain.content
+    assert small["ETag"] == f"W/{plain['ETag']}"
+
+
 def test_a_session_weighs_its_pieces_and_its_meshes(dressed: DressedSet) -> None:
     live = sessions.of(dressed)
     (prop,) = live.props.values()
@@ -113,23 +124,22 @@ def test_a_session_weighs_its_pieces_and_its_meshes(dressed: DressedSet) -> None
     assert live.size < 2**20
 
 
-def test_a_set_changed_while_it_is_still_measured_keeps_that_change(
+def test_a_set_changed_before_its_first_fits_are_kept_keeps_that_change(
     client: Client, wren: User, dressed: DressedSet, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    """Somebody opens a file's set and moves a piece before its first measuring is done."""
+    """Somebody opens a file's set and moves a piece before its fits are written."""
     data = client.get(f"/api/sets/{dressed.key}/hand-over.glb").getvalue()
-    measure = opening.check
+    keep = opening.keep_measured
 
-    def meanwhile(*given: Any) -> Any:
-        monkeypatch.setattr(opening, "check", measure)
+    def meanwhile(*given: Any) -> None:
         made = DressedSet.objects.get(name="from a file")
         (piece,) = (p.key for p in sessions.of(made).snapshot.dressed.pieces.values() if p.name == "crate 1")
         asked = {"kind": "slide", "pieces": [piece], "by": [0.3, 0, 0]}
         answer = client.post(f"/api/sets/{made.key}/moves", {"move": asked}, content_type="application/json")
         assert answer.status_code == 200
-        return measure(*given)
+        keep(*given)
 
-    monkeypatch.setattr(opening, "check", meanwhile)
+    monkeypatch.setattr(opening, "keep_measured", meanwhile)
     made = opening.open_set(data, "from a file", wren)
     now = sessions.of(stored(made)).snapshot
     assert stored(made).revision == now.revision == 1

@@ -14,7 +14,7 @@ from django.test.utils import CaptureQueriesContext
 from brickseat.live.known_props import KnownProps
 from brickseat.live.messages import PreviewQuestion
 from brickseat.live.previewing import preview
-from brickseat.sets import changing, session
+from brickseat.sets import changing, snapshot
 from brickseat.sets.models import DressedSet, HistoryDeltas, HistoryProp, StoredRecord
 from brickseat.sets.session import LiveSet, sessions
 from brickseat.sets.storing import read_set, write_deltas
@@ -106,14 +106,14 @@ def test_a_thousand_pieces_are_written_in_a_few_statements_and_nobody_waits_for_
     prop = prop_of(crate)
     born = tuple(Piece(f"n{k}", f"stone {k}", prop, Pose((k % 40 * 1.0 - 20, 5.0 + k // 40, 3.0))) for k in range(1000))
     locked: list[bool] = []
-    check = session.check
+    check = snapshot.check
 
     def watched(*given: Any, **more: Any) -> Any:
         locked.append(connection.in_atomic_block and len(connection.savepoint_ids) > outer)
         return check(*given, **more)
 
     outer = len(connection.savepoint_ids)
-    monkeypatch.setattr(session, "check", watched)
+    monkeypatch.setattr(snapshot, "check", watched)
     with CaptureQueriesContext(
         connection,
     ) as asked:

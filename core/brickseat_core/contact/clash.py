@@ -14,19 +14,20 @@ from numpy.typing import NDArray
 from brickseat_core.contact.first_contact import EMBEDDED_LIFT
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.inside import containers_kernel, holds_point
-from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
+from brickseat_core.contact.interval import ROUNDING
 from brickseat_core.contact.mover import Mover, Near, frame_kernel, mover_kernel, outline_kernel, transforms_kernel
 from brickseat_core.contact.pairs import blocking_pairs, mover_triangle, triangle_in_frame, unit_normal
 from brickseat_core.contact.query import query_kernel
 from brickseat_core.contact.separation import entangled_kernel, shortest_separation_kernel
 from brickseat_core.kernels import inner_kernel, kernel, nested_kernel
 from brickseat_core.scene import Piece, Pose, Vec
-from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH, LEAST_SHRINK, SHRINK
+from brickseat_core.tolerances import CONTACT_EPSILON, LEAST_SHRINK, SHRINK
 
 MOST_NORMALS = 16
 MOST_PAIRS = 16_384
 """Pairs of triangles looked at for the normals and the place of a cut; two leafy plants can have millions."""
 SAME_NORMAL = 0.985
+SAME_DIRECTION = 1.0 - 1e-7
 
 
 @dataclass(frozen=True)
@@ -67,13 +68,13 @@ def contained_rows(index: SceneIndex, row: int, rows: tuple[int, ...]) -> tuple[
     return tuple(found)
 
 
-def hidden_cut(index: SceneIndex, piece: Piece, row: int, other: int) -> Cut:
-    """The cut of two pieces of which one stands wholly inside the other, whichever it is."""
-    cut = penetration(index, piece, other)
+def hidden_cut(index: SceneIndex, piece: Piece, row: int, other: int, limit: float = math.inf) -> Cut:
+    """The cut of two pieces of which one stands wholly inside the other, whichever it is. ``limit``: as for ``penetration``."""
+    cut = penetration(index, piece, other, limit=limit)
     if cut.depth > 0.0 or row < 0:
         return cut
     # The other one is the guest: it is the guest that has to come out.
-    guest = penetration(index, index.pieces[index.keys[other] or ""], row)
+    guest = penetration(index, index.pieces[index.keys[other] or ""], row, limit=limit)
     return Cut(other, guest.depth, -guest.normal, guest.point)
 
 
@@ -118,8 +119,8 @@ def measured_cut(index: SceneIndex, piece: Piece, row: int, most: int, limit: fl
         piece.pose.origin,
         np.asarray(piece.direction, dtype=np.float64),
         row,
-        mesh.far_corners,
-        other.far_corners,
+        mesh.inner_points,
+        other.inner_points,
         mesh.edge_directions,
         other.edge_directions,
         most,
@@ -143,7 +144,7 @@ def measured_cut_kernel(  # type: ignore[no-untyped-def]
     rows = np.full(1, row)
     matrix, offset, facing = transforms_kernel(placed, rows, frame, origin)
     query = query_kernel(forest, placed, mover, rows, matrix, offset, facing)
-    normals, weight, points = cut_kernel(query)
+    normals, weight, cut = cut_kernel(query)
     pair = entangled_kernel(forest, placed, moving, linear, origin, row, mine, theirs)
     met = min(most, normals.shape[0])
     tried = Candidates(np.empty((13 + met + edges.shape[0] * their_edges.shape[0], 3)), np.zeros(1, np.int64))
@@ -177,7 +178,7 @@ def measured_cut_kernel(  # type: ignore[no-untyped-def]
         pair, tried.directions[: tried.written[0]].copy(), thorough, limit
     )
     lo, hi, _ = outline_kernel(moving, linear, origin)
-    point = where_cut(points, frame, origin, lo, hi)
+    point = where_cut(cut, frame, origin, lo, hi)
     if found:
         return depth, normal, point
     if limit < np.inf:
@@ -203,11 +204,15 @@ class Candidates(NamedTuple):
 
 @inner_kernel
 def add_candidate(tried, x, y, z):  # type: ignore[no-untyped-def]
-    """One more direction to try, of any length but none."""
+    """One more direction to try, of any length but none, unless it is among them."""
     length = np.sqrt(x * x + y * y + z * z)
     n = tried.written[0]
     if length < 1e-9 or n == tried.directions.shape[0]:
         return
+    for i in range(n):
+        along = x * tried.directions[i, 0] + y * tried.directions[i, 1] + z * tried.directions[i, 2]
+        if along > SAME_DIRECTION * length:
+            return
     tried.directions[n, 0], tried.directions[n, 1], tried.directions[n, 2] = x / length, y / length, z / length
     tried.written[0] = n + 1
 
@@ -230,20 +235,14 @@ def add_across(tried, edges, linear, their_edges, their_linear, middle):  # type
 
 
 @nested_kernel
-def where_cut(points, frame, origin, lo, hi):  # type: ignore[no-untyped-def]
-    """(3,) the middle of the ``points`` (n, 3) of a frame in the world; without any, that of the box from ``lo`` to ``hi``."""
+def where_cut(cut, frame, origin, lo, hi):  # type: ignore[no-untyped-def]
+    """(3,) the point ``cut`` of a frame in the world; where that is no number, the middle of the box from ``lo`` to ``hi``."""
     point = np.empty(3)
-    if points.shape[0] == 0:
+    for k in range(3):
+        point[k] = origin[k] + frame[0, k] * cut[0] + frame[1, k] * cut[1] + frame[2, k] * cut[2]
+    if np.isnan(point[0]):
         for k in range(3):
             point[k] = 0.5 * (lo[k] + hi[k])
-        return point
-    for k in range(3):
-        point[k] = origin[k]
-        for c in range(3):
-            total = 0.0
-            for i in range(points.shape[0]):
-                total += points[i, c]
-            point[k] += frame[c, k] * (total / points.shape[0])
     return point
 
 
@@ -269,43 +268,58 @@ def note_normal(normals, weight, found, n, sign):  # type: ignore[no-untyped-def
 
 
 @inner_kernel
-def pierces(t, s, n, edge):  # type: ignore[no-untyped-def]
-    """Does an edge of ``t`` go through triangle ``s`` of normal ``n``? Unit vector along it into ``edge``."""
+def crosses_plane(t, s, n):  # type: ignore[no-untyped-def]
+    """Does triangle ``t`` reach beyond both sides of the plane of ``s``, of unit normal ``n``, by more than rounding?"""
+    least, most = np.inf, -np.inf
     for k in range(3):
-        p, q = t[k], t[(k + 1) % 3]
+        height = n[0] * (t[k, 0] - s[0, 0]) + n[1] * (t[k, 1] - s[0, 1]) + n[2] * (t[k, 2] - s[0, 2])
+        least, most = min(least, height), max(most, height)
+    return least < -ROUNDING and most > ROUNDING
+
+
+@inner_kernel
+def pierced(t, s, n, edge, ends, count):  # type: ignore[no-untyped-def]
+    """Write where edges of ``t`` go through triangle ``s`` of unit normal ``n`` into ``ends`` from ``count`` on, and a unit vector
+    along the last of them into ``edge``; how many ends there are then."""
+    for k in range(3):
+        p, q = k, (k + 1) % 3
         dp = dq = 0.0
         for c in range(3):
-            dp += n[c] * (p[c] - s[0, c])
-            dq += n[c] * (q[c] - s[0, c])
+            dp += n[c] * (t[p, c] - s[0, c])
+            dq += n[c] * (t[q, c] - s[0, c])
         if (dp < 0.0) == (dq < 0.0):
             continue
         f = dp / (dp - dq)
-        x, y, z = p[0] + f * (q[0] - p[0]), p[1] + f * (q[1] - p[1]), p[2] + f * (q[2] - p[2])
+        x = t[p, 0] + f * (t[q, 0] - t[p, 0])
+        y = t[p, 1] + f * (t[q, 1] - t[p, 1])
+        z = t[p, 2] + f * (t[q, 2] - t[p, 2])
         inside = True
-        for j in range(3):
-            a, b = s[j], s[(j + 1) % 3]
-            ex, ey, ez = b[0] - a[0], b[1] - a[1], b[2] - a[2]
-            rx, ry, rz = x - a[0], y - a[1], z - a[2]
+        for a in range(3):
+            b = (a + 1) % 3
+            ex, ey, ez = s[b, 0] - s[a, 0], s[b, 1] - s[a, 1], s[b, 2] - s[a, 2]
+            rx, ry, rz = x - s[a, 0], y - s[a, 1], z - s[a, 2]
             if n[0] * (ey * rz - ez * ry) + n[1] * (ez * rx - ex * rz) + n[2] * (ex * ry - ey * rx) < 0.0:
                 inside = False
                 break
         if inside:
-            length = np.sqrt((q[0] - p[0]) ** 2 + (q[1] - p[1]) ** 2 + (q[2] - p[2]) ** 2)
+            ends[count, 0], ends[count, 1], ends[count, 2] = x, y, z
+            count += 1
+            length = np.sqrt((t[q, 0] - t[p, 0]) ** 2 + (t[q, 1] - t[p, 1]) ** 2 + (t[q, 2] - t[p, 2]) ** 2)
             for c in range(3):
-                edge[c] = (q[c] - p[c]) / length
-            return True
-    return False
+                edge[c] = (t[q, c] - t[p, c]) / length
+    return count
 
 
 @nested_kernel
 def cut_kernel(query):  # type: ignore[no-untyped-def]
-    """Normals where the surfaces cut and how often each was met, and points there, all in the frame."""
+    """Normals where the surfaces cut and how often each was met, and the middle of where they do (not a number where they do
+    not), all in the frame."""
     forest, mover, matrix, offset = query.forest, query.mover, query.matrix, query.offset
     pairs = blocking_pairs(query, 0.0, 0.0, MOST_PAIRS)
     normals = np.empty((64, 3))
     weight = np.zeros(64, np.int64)
     found = np.int64(0)
-    points = np.empty((256, 3))
+    middle = np.zeros(3)
     marked = 0
     n = np.zeros(3)
     m = np.zeros(3)
@@ -314,27 +328,19 @@ def cut_kernel(query):  # type: ignore[no-untyped-def]
     cross = np.empty(3)
     s = np.empty((3, 3))
     t = np.empty((3, 3))
-    out = np.empty((POLYGON_ROOM, 4))
-    work = np.empty((POLYGON_ROOM, 3))
+    ends = np.empty((6, 3))
     for pair in range(pairs.shape[0]):
-        i = pairs[pair, 2]
         mover_triangle(mover, pairs[pair, 0], t)
-        triangle_in_frame(forest, pairs[pair, 1], matrix, offset, i, s)
-        corners = overlap_polygon(t, s, FLUSH_WIDTH, out, work)
-        if corners == 0:
+        triangle_in_frame(forest, pairs[pair, 1], matrix, offset, pairs[pair, 2], s)
+        if not (unit_normal(s, n) and crosses_plane(t, s, n)) or not (unit_normal(t, m) and crosses_plane(s, t, m)):
             continue
-        g0 = out[0, 3]
-        g1 = g0
-        for c in range(1, corners):
-            g0 = min(g0, out[c, 3])
-            g1 = max(g1, out[c, 3])
-        if g0 >= -CONTACT_EPSILON or g1 <= CONTACT_EPSILON:
+        ours = pierced(t, s, n, mine, ends, 0)
+        count = pierced(s, t, m, other, ends, ours)
+        if count == 0:
             continue
-        if unit_normal(s, n):
-            found = note_normal(normals, weight, found, n, 1.0)
-        if unit_normal(t, m):
-            found = note_normal(normals, weight, found, m, -1.0)
-        if pierces(t, s, n, mine) and pierces(s, t, m, other):
+        found = note_normal(normals, weight, found, n, 1.0)
+        found = note_normal(normals, weight, found, m, -1.0)
+        if 0 < ours < count:
             for k in range(3):
                 a, b = (k + 1) % 3, (k + 2) % 3
                 cross[k] = mine[a] * other[b] - mine[b] * other[a]
@@ -345,12 +351,10 @@ def cut_kernel(query):  # type: ignore[no-untyped-def]
                     cross[k] /= length
                     outward += cross[k] * (n[k] - m[k])
                 found = note_normal(normals, weight, found, cross, 1.0 if outward >= 0.0 else -1.0)
-        for c in range(corners):
-            d = (c + 1) % corners
-            g, h = out[c, 3], out[d, 3]
-            if (g < 0.0) != (h < 0.0) and marked < points.shape[0]:
-                f = g / (g - h)
-                for k in range(3):
-                    points[marked, k] = out[c, k] + f * (out[d, k] - out[c, k])
-                marked += 1
-    return normals[:found].copy(), weight[:found].copy(), points[:marked].copy()
+        marked += count
+        for end in range(count):
+            for k in range(3):
+                middle[k] += ends[end, k]
+    for k in range(3):
+        middle[k] = middle[k] / marked if marked > 0 else np.nan
+    return normals[:found].copy(), weight[:found].copy(), middle

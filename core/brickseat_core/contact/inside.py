@@ -3,65 +3,14 @@
 import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.contact.rays import first_on_tree, misses_box, ray_triangle
 from brickseat_core.kernels import kernel
-from brickseat_core.meshes.tree import STACK_ROOM
+from brickseat_core.meshes.rays import ASLANT, crossings
 from brickseat_core.scene import Vec
-from brickseat_core.tolerances import CONTACT_EPSILON
-
-MOST_PARTS = 32
-"""Closed parts of one solid that are passed through on the direction out."""
 
 
 def holds_point(index: SceneIndex, row: int, points: Vec) -> bool:
     """Whether the piece in ``row`` has a shell in its inside; ``points``: (2k, 3) world probes, two a shell."""
     return bool(holds_point_kernel(index.forest, index.placed, row, np.ascontiguousarray(points)))
-
-
-@kernel
-def crossings(forest, root, origin, direction):  # type: ignore[no-untyped-def]
-    """Sum of signs of the crossings of a ray (local coordinates): +1 leaving, -1 entering."""
-    stack = np.empty(STACK_ROOM, np.int32)
-    stack[0] = root
-    depth = 1
-    total = 0
-    while depth > 0:
-        depth -= 1
-        node = stack[depth]
-        if misses_box(forest.lo[node], forest.hi[node], origin, direction, np.inf):
-            continue
-        if forest.child[node] >= 0:
-            stack[depth] = forest.child[node]
-            stack[depth + 1] = forest.child[node] + 1
-            depth += 2
-            continue
-        for t in range(forest.start[node], forest.start[node] + forest.length[node]):
-            distance, facing = ray_triangle(forest, t, origin, direction)
-            if distance > CONTACT_EPSILON:
-                total += 1 if facing > 0.0 else -1
-    return total
-
-
-@kernel
-def exit_distance(forest, root, sense, origin, direction):  # type: ignore[no-untyped-def]
-    """How far a point inside a solid goes along a ray (local coordinates) before it is outside.
-
-    Solids are often built of closed parts that touch or overlap: where one ends, the next may go on.
-    """
-    point = origin.copy()
-    travel = 0.0
-    for _ in range(MOST_PARTS):
-        out, met = first_on_tree(forest, root, point, direction, np.inf)
-        if met < 0:
-            break
-        travel += out
-        step = out + 2.0 * CONTACT_EPSILON
-        for k in range(3):
-            point[k] += step * direction[k]
-        if sense * crossings(forest, root, point, direction) <= 0.0:
-            break
-        travel += 2.0 * CONTACT_EPSILON
-    return travel
 
 
 @kernel
@@ -76,8 +25,9 @@ def holds(forest, placed, row, x, y, z):  # type: ignore[no-untyped-def]
     up = np.empty(3)
     for c in range(3):
         local[c] = placed.inverse[row, c, 0] * dx + placed.inverse[row, c, 1] * dy + placed.inverse[row, c, 2] * dz
-        # A little aslant: straight up it would meet the very edges of things modelled about an axis.
-        up[c] = 0.00123 * placed.inverse[row, c, 0] + placed.inverse[row, c, 1] + 0.00217 * placed.inverse[row, c, 2]
+        up[c] = 0.0
+        for k in range(3):
+            up[c] += placed.inverse[row, c, k] * ASLANT[k]
     return placed.sense[row] * crossings(forest, placed.root[row], local, up) > 0.0
 
 
@@ -122,14 +72,3 @@ def containers_kernel(forest, placed, rows, initially_intersecting, own, lo, hi,
                 within = within and placed.lo[r, k] >= lo[k] and placed.hi[r, k] <= hi[k]
             contained[i] = within
     return containers, contained
-
-
-@kernel
-def points_inside_kernel(tree, points):  # type: ignore[no-untyped-def]
-    """(n,) whether points lie inside a closed mesh, whichever direction its faces look."""
-    found = np.zeros(points.shape[0], np.bool_)
-    # Not along an axis: edges of modelled things are.
-    direction = np.array([0.0123, 1.0, 0.0217])
-    for i in range(points.shape[0]):
-        found[i] = crossings(tree, np.int64(0), points[i], direction) != 0
-    return found

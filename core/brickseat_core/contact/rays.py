@@ -7,8 +7,8 @@ import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.mover import determinant
-from brickseat_core.kernels import inner_kernel, kernel
-from brickseat_core.meshes.tree import STACK_ROOM
+from brickseat_core.kernels import kernel
+from brickseat_core.meshes.rays import first_on_tree, misses_box
 from brickseat_core.scene import Vec, cross
 
 
@@ -92,97 +92,19 @@ def hits_on_row_kernel(forest, placed, row, origins, direction, from_within):  #
     return points[:met], normals[:met]
 
 
-@inner_kernel
-def ray_triangle(forest, t, origin, direction):  # type: ignore[no-untyped-def]
-    """Distance along the ray (-1 for a miss) and normal · direction (Möller and Trumbore, 1997)."""
-    ax, ay, az = forest.corners[t, 0, 0], forest.corners[t, 0, 1], forest.corners[t, 0, 2]
-    e1x, e1y, e1z = forest.corners[t, 1, 0] - ax, forest.corners[t, 1, 1] - ay, forest.corners[t, 1, 2] - az
-    e2x, e2y, e2z = forest.corners[t, 2, 0] - ax, forest.corners[t, 2, 1] - ay, forest.corners[t, 2, 2] - az
-    dx, dy, dz = direction[0], direction[1], direction[2]
-    px, py, pz = dy * e2z - dz * e2y, dz * e2x - dx * e2z, dx * e2y - dy * e2x
-    det = e1x * px + e1y * py + e1z * pz
-    if det == 0.0:
-        return -1.0, 0.0
-    sx, sy, sz = origin[0] - ax, origin[1] - ay, origin[2] - az
-    b = (sx * px + sy * py + sz * pz) / det
-    if b < 0.0 or b > 1.0:
-        return -1.0, 0.0
-    qx, qy, qz = sy * e1z - sz * e1y, sz * e1x - sx * e1z, sx * e1y - sy * e1x
-    c = (dx * qx + dy * qy + dz * qz) / det
-    if c < 0.0 or b + c > 1.0:
-        return -1.0, 0.0
-    return (e2x * qx + e2y * qy + e2z * qz) / det, -det
-
-
-@inner_kernel
-def misses_box(lo, hi, o, d, best):  # type: ignore[no-untyped-def]
-    """Does a ray (o, d) miss a box, or meet it only beyond ``best``? (Slabs: Kay and Kajiya, 1986.)"""
-    t0, t1 = 0.0, best
-    for k in range(3):
-        if d[k] == 0.0:
-            if o[k] < lo[k] or o[k] > hi[k]:
-                return True
-        else:
-            a = (lo[k] - o[k]) / d[k]
-            b = (hi[k] - o[k]) / d[k]
-            t0 = max(t0, min(a, b))
-            t1 = min(t1, max(a, b))
-    return t1 < t0
-
-
-@kernel
-def first_on_tree(forest, root, o, d, best):  # type: ignore[no-untyped-def]
-    """Nearest triangle of a tree that a ray (o, d) in its own coordinates meets before ``best``; -1 for none."""
-    which = -1
-    stack = np.empty(STACK_ROOM, np.int32)
-    stack[0] = root
-    depth = 1
-    while depth > 0:
-        depth -= 1
-        node = stack[depth]
-        if misses_box(forest.lo[node], forest.hi[node], o, d, best):
-            continue
-        child = forest.child[node]
-        if child >= 0:
-            # Open the nearer child first: it is pushed last.
-            axis = 0
-            spread = -1.0
-            for k in range(3):
-                gap = abs(forest.lo[child, k] + forest.hi[child, k] - forest.lo[child + 1, k] - forest.hi[child + 1, k])
-                if gap > spread:
-                    spread = gap
-                    axis = k
-            first = forest.lo[child, axis] + forest.hi[child, axis] <= (
-                forest.lo[child + 1, axis] + forest.hi[child + 1, axis]
-            )
-            if first == (d[axis] > 0.0):
-                stack[depth] = child + 1
-                stack[depth + 1] = child
-            else:
-                stack[depth] = child
-                stack[depth + 1] = child + 1
-            depth += 2
-            continue
-        for t in range(forest.start[node], forest.start[node] + forest.length[node]):
-            distance, _ = ray_triangle(forest, t, o, d)
-            if 0.0 <= distance < best:
-                best = distance
-                which = t
-    return best, which
-
-
 @kernel
 def first_hit_kernel(forest, placed, rows, origin, direction, skip, only):  # type: ignore[no-untyped-def]
     """The row met first (-1: none), the distance in metres, and the triangle."""
     best = np.inf
     who = -1
     which = -1
+    inverse = (1.0 / direction[0], 1.0 / direction[1], 1.0 / direction[2])
     o = np.empty(3)
     d = np.empty(3)
     for r in range(rows):
         if placed.root[r] < 0 or r == skip or (only >= 0 and r != only):
             continue
-        if misses_box(placed.lo[r], placed.hi[r], origin, direction, best):
+        if misses_box(placed.lo, placed.hi, r, origin, inverse, best):
             continue
         for c in range(3):
             o[c] = 0.0

@@ -1,7 +1,7 @@
 """The shortest separation: the least travel, in any direction, that parts one piece from another.
 
 Directions are tried one after another, and the best of them is turned while that makes it shorter. Two bounds rule most
-of them out before their travel is walked: corners of one that lie inside the other have to leave it first, and the pairs
+of them out before their travel is walked: points of one that lie inside the other have to leave it first, and the pairs
 of triangles that blocked the last good direction mostly block its neighbours too.
 """
 
@@ -11,13 +11,12 @@ import numpy as np
 
 from brickseat_core.contact.arena import Forest
 from brickseat_core.contact.free_interval import first_free_interval_kernel
+from brickseat_core.contact.holding import Holding, held_along, holding_kernel
 from brickseat_core.contact.index import Placed
-from brickseat_core.contact.inside import crossings, exit_distance, holds
 from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
 from brickseat_core.contact.mover import (
     MovingMesh,
     frame_kernel,
-    in_world_kernel,
     inverse_kernel,
     mover_kernel,
     outline_kernel,
@@ -35,8 +34,6 @@ FIRST_TURN, LEAST_TURN = 0.16, 0.03
 LEAST_GAIN = 2e-3
 MOST_ROUNDS = 64
 """Rounds of turning the best direction at most; a handful is usual."""
-MOST_HELD = 12
-"""Corners of one inside the other that are followed on their direction out."""
 MOST_STRETCHES = 64
 NONE = np.int64(0)
 """No plain zero: a kernel is compiled once more for each literal that it is called with."""
@@ -45,130 +42,46 @@ NONE = np.int64(0)
 class Entangled(NamedTuple):
     """Two pieces that are to be parted: one that moves, and the one that stands in ``row``.
 
-    ``linear``, ``inverse``, ``origin``: the pose of the one that moves. ``extent``: (3,) half the sum of both boxes.
+    ``linear``, ``origin``: the pose of the one that moves. ``extent``: (3,) half the sum of both boxes.
     ``middle``: (3,) from the middle of the standing one to that of the other. ``probes``: of the one that moves, in the
-    world. ``mine``, ``theirs``: (k, 3) far corners of the one that moves and of the other, in the world.
+    world.
     """
 
     forest: Forest
     placed: Placed
     moving: MovingMesh
     linear: Vec
-    inverse: Vec
     origin: Vec
     row: int
     extent: Vec
     middle: Vec
     probes: Vec
-    mine: Vec
-    theirs: Vec
+    holding: Holding
 
 
 @kernel
 def entangled_kernel(forest, placed, moving, linear, origin, row, mine, theirs):  # type: ignore[no-untyped-def]
-    """``Entangled`` of a mesh at a pose and what stands in ``row``. ``mine``, ``theirs``: their far corners, each in the
-    coordinates of its own mesh."""
+    """``Entangled`` of a mesh at a pose and what stands in ``row``. ``mine``, ``theirs``: points within them, each in
+    the coordinates of its own mesh."""
     lo, hi, probes = outline_kernel(moving, linear, origin)
     extent = np.empty(3)
     middle = np.empty(3)
     for k in range(3):
         extent[k] = 0.5 * (hi[k] - lo[k] + placed.hi[row, k] - placed.lo[row, k])
         middle[k] = 0.5 * (lo[k] + hi[k] - placed.lo[row, k] - placed.hi[row, k])
-    corners = in_world_kernel(mine, linear, origin)
-    others = in_world_kernel(theirs, placed.linear[row], placed.origin[row])
-    inverse = inverse_kernel(linear)
-    return Entangled(forest, placed, moving, linear, inverse, origin, row, extent, middle, probes, corners, others)
+    holding = holding_kernel(forest, placed, moving, linear, inverse_kernel(linear), origin, row, mine, theirs)
+    return Entangled(forest, placed, moving, linear, origin, row, extent, middle, probes, holding)
 
 
 @inner_kernel
-def beyond_box(forest, node, point):  # type: ignore[no-untyped-def]
-    """Does a point lie outside the box of a node?"""
-    beyond = False
-    for k in range(3):
-        beyond = beyond or point[k] < forest.lo[node, k] or point[k] > forest.hi[node, k]
-    return beyond
-
-
-@kernel
-def held_kernel(pair, directions, goal):  # type: ignore[no-untyped-def]
-    """(n,) least travel along each of ``directions`` that frees those corners of one that lie inside the other.
-
-    Until such a corner has left, the two are not parted, so this bounds the separation from below. A direction that is
-    found to be no shorter than ``goal`` metres is followed no further.
-    """
-    held = np.zeros(directions.shape[0])
-    corners_within_other(pair, directions, goal, held)
-    corners_of_other_within(pair, directions, goal, held)
-    return held
-
-
-@nested_kernel
-def corners_within_other(pair, directions, goal, held):  # type: ignore[no-untyped-def]
-    """Raise ``held`` to what the corners of the one that moves need to leave the standing one."""
-    forest, placed, row = pair.forest, pair.placed, pair.row
-    if placed.sense[row] == 0.0:
-        return
-    o = np.empty(3)
-    d = np.empty(3)
-    inside = 0
-    for i in range(pair.mine.shape[0]):
-        if inside == MOST_HELD:
-            break
-        x, y, z = pair.mine[i, 0], pair.mine[i, 1], pair.mine[i, 2]
-        if not holds(forest, placed, row, x, y, z):
-            continue
-        inside += 1
-        for w in range(directions.shape[0]):
-            if held[w] >= goal:
-                continue
-            for c in range(3):
-                o[c] = d[c] = 0.0
-                for k in range(3):
-                    o[c] += placed.inverse[row, c, k] * (pair.mine[i, k] - placed.origin[row, k])
-                    d[c] += placed.inverse[row, c, k] * directions[w, k]
-            out = exit_distance(forest, placed.root[row], placed.sense[row], o, d)
-            held[w] = max(held[w], out - CONTACT_EPSILON)
-
-
-@nested_kernel
-def corners_of_other_within(pair, directions, goal, held):  # type: ignore[no-untyped-def]
-    """Raise ``held`` to what the corners of the standing one need to be left by the one that moves."""
-    forest, moving = pair.forest, pair.moving
-    if moving.outside == 0.0:
-        return
-    o = np.empty(3)
-    d = np.empty(3)
-    inside = 0
-    for i in range(pair.theirs.shape[0]):
-        if inside == MOST_HELD:
-            break
-        for w in range(directions.shape[0]):
-            if w > 0 and held[w] >= goal:
-                continue
-            for c in range(3):
-                o[c] = d[c] = 0.0
-                for k in range(3):
-                    o[c] += pair.inverse[c, k] * (pair.theirs[i, k] - pair.origin[k])
-                    d[c] -= pair.inverse[c, k] * directions[w, k]
-            if w == 0 and (
-                beyond_box(forest, moving.node0, o) or moving.outside * crossings(forest, moving.node0, o, d) <= 0.0
-            ):
-                break
-            inside += w == 0
-            out = exit_distance(forest, moving.node0, moving.outside, o, d)
-            held[w] = max(held[w], out - CONTACT_EPSILON)
-
-
-@inner_kernel
-def blocked_kernel(forest, tri0, here, there, offset, stretches, count, most, s, t, room):  # type: ignore[no-untyped-def]
-    """Metres from 0 on that ``count`` pairs of triangles block, one after the other, along the w of a frame; no more of them
-    are looked at once that is ``most``.
+def blocked_kernel(forest, tri0, here, there, offset, stretches, count, lift, most, s, t, room):  # type: ignore[no-untyped-def]
+    """Metres along the w of a frame that are blocked, where the first ``lift`` metres are: ``count`` pairs of triangles lead on
+    from there, one after the other. No more of them are looked at once that is ``most``.
 
     ``here``: (3, 3) of the mover into the frame. ``there``, ``offset``: (1, 3, 3), (1, 3) of what stands. ``s``, ``t``: room for a
     triangle each, ``room``: for the overlap of two.
     """
     out, work, begin, end = room
-    lift = 0.0
     for i in range(count):
         begin[i], end[i] = np.inf, -np.inf
         for k in range(3):
@@ -197,16 +110,17 @@ def blocked_kernel(forest, tri0, here, there, offset, stretches, count, most, s,
 
 
 @nested_kernel
-def travel_along(pair, along, goal, stretches, known, tried, room):  # type: ignore[no-untyped-def]
+def travel_along(pair, along, goal, held, stretches, known, tried, room):  # type: ignore[no-untyped-def]
     """Metres along the unit vector ``along`` that part the two, inf when not below ``goal``, and how many pairs of triangles
-    were written into ``tried`` that block it. ``stretches``: the ``known`` pairs that blocked other directions."""
+    were written into ``tried`` that block it. ``held``: metres that do not part them. ``stretches``: the ``known`` pairs that
+    blocked other directions."""
     s, t, overlap_room, rows, ignored_width = room
     frame = frame_kernel(-along)
     matrix, offset, facing = transforms_kernel(pair.placed, rows, frame, pair.origin)
     most = min(goal, apart_along(along, pair.extent, pair.middle))
     here = turned_kernel(frame, pair.linear)
     blocked = blocked_kernel(
-        pair.forest, pair.moving.tri0, here, matrix, offset, stretches, known, most, s, t, overlap_room
+        pair.forest, pair.moving.tri0, here, matrix, offset, stretches, known, held, most, s, t, overlap_room
     )
     if blocked >= most:
         return np.inf, NONE
@@ -231,32 +145,6 @@ def around_kernel(direction, turn):  # type: ignore[no-untyped-def]
     return found
 
 
-@nested_kernel
-def promising_first(pair, directions, held, left_out):  # type: ignore[no-untyped-def]
-    """All directions but one, and what each is known to need, in the order of that."""
-    n = directions.shape[0]
-    order = np.empty(n, np.int64)
-    rank = np.empty(n)
-    count = 0
-    for j in range(n):
-        if j == left_out:
-            continue
-        rank[j] = held[j] + 1e-3 * apart_along(directions[j], pair.extent, pair.middle)
-        place = count
-        while place > 0 and rank[order[place - 1]] > rank[j]:
-            order[place] = order[place - 1]
-            place -= 1
-        order[place] = j
-        count += 1
-    found = np.empty((count, 3))
-    needs = np.empty(count)
-    for m in range(count):
-        needs[m] = held[order[m]]
-        for k in range(3):
-            found[m, k] = directions[order[m], k]
-    return found, needs
-
-
 @kernel
 def shortest_separation_kernel(pair, directions, turning, limit):  # type: ignore[no-untyped-def]
     """Least travel below ``limit`` metres that parts the two, its direction (3,), and whether there is any.
@@ -277,31 +165,33 @@ def shortest_separation_kernel(pair, directions, turning, limit):  # type: ignor
         np.empty(MOST_STRETCHES),
     )
     room = (np.empty((3, 3)), np.empty((3, 3)), overlap_room, np.full(1, pair.row), np.full(1, FLUSH_WIDTH))
-    # The direction that surely is short first, then the most promising ones: a good one makes short work of the rest.
-    sure, least = NONE, np.inf
-    for i in range(directions.shape[0]):
-        apart = apart_along(directions[i], pair.extent, pair.middle)
-        if apart < least:
-            sure, least = np.int64(i), apart
     turn = FIRST_TURN
-    candidates = directions[sure : sure + 1].copy()
-    needs = np.zeros(1)
     for round_ in range(MOST_ROUNDS):
-        if round_ == 1:
-            candidates, needs = promising_first(pair, directions, held_kernel(pair, directions, goal), sure)
-        elif round_ > 1:
-            if not (turning and found and turn > LEAST_TURN):
-                break
-            candidates, needs = around_kernel(direction, turn), np.zeros(4)
+        if round_ == 0:
+            candidates = directions
+        elif turning and found and turn > LEAST_TURN and best > CONTACT_EPSILON:
+            candidates = around_kernel(direction, turn)
             goal = best * (1.0 - LEAST_GAIN)
+        else:
+            break
+        n = candidates.shape[0]
+        far = np.empty(n)
+        for i in range(n):
+            far[i] = apart_along(candidates[i], pair.extent, pair.middle)
         better = False
-        for number in range(candidates.shape[0]):
-            if needs[number] >= goal:
+        for _ in range(n):
+            # They only touch: which of two directions is shorter is a matter of rounding by now.
+            if best <= CONTACT_EPSILON:
+                break
+            number = np.argmin(far)
+            far[number] = np.inf
+            need = held_along(pair.holding, candidates[number], goal)
+            if need >= goal:
                 continue
-            lift, noted = travel_along(pair, candidates[number], goal, stretches, known, tried, room)
+            lift, noted = travel_along(pair, candidates[number], goal, need, stretches, known, tried, room)
             # What blocked this direction mostly blocks its neighbours, too; of all such pairs the latest are kept.
-            for n in range(noted):
-                stretches[latest, 0], stretches[latest, 1] = tried[n, 0], tried[n, 1]
+            for i in range(noted):
+                stretches[latest, 0], stretches[latest, 1] = tried[i, 0], tried[i, 1]
                 latest = (latest + 1) % MOST_STRETCHES
                 known = min(known + 1, np.int64(MOST_STRETCHES))
             if lift >= goal:
@@ -310,7 +200,7 @@ def shortest_separation_kernel(pair, directions, turning, limit):  # type: ignor
             better = found = True
             for k in range(3):
                 direction[k] = candidates[number, k]
-        if round_ > 1 and not better:
+        if round_ > 0 and not better:
             turn *= 0.5
     return best, direction, found
 

@@ -1,5 +1,6 @@
 """The fit check of a set: every piece measured, joined ones as the one body that they are."""
 
+import math
 import os
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
@@ -27,15 +28,19 @@ def check(
     tolerance: float = SEATED_TOLERANCE,
     keys: Iterable[str] | None = None,
     on_progress: Callable[[int, int], bool] | None = None,
+    deep: bool = True,
 ) -> dict[str, Fit]:
     """The fit of every prop standing in ``index`` (or of ``keys``), bearers left out.
+
+    ``deep``: whether it is measured how deep those are that are in others by more than the tolerance; else it is only told
+    that they are (``Fit.deeper``), which takes a third of the time and for large meshes a tenth.
 
     ``on_progress(done, total)`` is called now and then and may return False to stop early.
     """
     chosen = [k for k in (index.pieces if keys is None else keys) if index.pieces[k].role == "prop"]
     if not chosen:
         return {}
-    depths = Depths(index)
+    depths = Depths(index, math.inf if deep else tolerance)
     bodies = standing_bodies(index, chosen) if index.bodies else {}
     joined = {key for keys in bodies.values() for key in keys}
     alone = [index.pieces[key] for key in chosen if key not in joined]

@@ -30,6 +30,7 @@ def encode_verdict(fit: Fit) -> Json:
         "tilt_deg": fit.tilt_deg,
         "reason": fit.reason,
         "grip": fit.grip,
+        "deeper": fit.deeper,
     }
 
 
@@ -51,4 +52,5 @@ def decode_fit(data: Json) -> Fit:
         data["tilt_deg"],
         data["reason"],
         data["grip"],
+        data["deeper"],
     )

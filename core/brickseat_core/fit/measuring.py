@@ -39,7 +39,8 @@ class Clash:
 class Fit:
     """The measured verdict on one piece. Keys, not names, for ``key``, ``rests_on`` and ``Clash.other``.
 
-    ``grip``: the least friction that holds a piece which leans, None for one that stands without.
+    ``grip``: the least friction that holds a piece which leans, None for one that stands without. ``deeper``: how deep it is
+    in others is not measured yet; it is deeper than ``depth`` and its clashes say, and of the rest only what it would rest on is told.
     """
 
     key: str
@@ -55,6 +56,7 @@ class Fit:
     tilt_deg: float
     reason: str
     grip: float | None = None
+    deeper: bool = False
 
 
 def triple(v: Vec) -> Triple:
@@ -72,11 +74,12 @@ class Depths:
     """How deep pairs of pieces are in each other: what two props do to each other is measured once, for both of them.
 
     Good for as long as nothing of the set moves. Threads may share it: who asks for a pair that another one is
-    measuring waits for it.
+    measuring waits for it. ``limit``: metres; what is deeper is given as infinitely deep, which takes a third of the time.
     """
 
-    def __init__(self, index: SceneIndex) -> None:
+    def __init__(self, index: SceneIndex, limit: float = math.inf) -> None:
         self.index = index
+        self.limit = limit
         self._found: dict[tuple[str, str], Cut] = {}
         self._asked: dict[tuple[str, str], Lock] = {}
 
@@ -87,11 +90,11 @@ class Depths:
         one, two = sorted((piece, other), key=lambda p: (len(self.index.mesh_of(p).faces), p.key))
         alike = piece.role == other.role and piece.direction == other.direction and not piece.sink and not other.sink
         if not alike or self.index.pieces.get(piece.key) != piece:
-            return penetration(self.index, piece, row)
+            return penetration(self.index, piece, row, limit=self.limit)
         pair = (one.key, two.key)
         with self._asked.setdefault(pair, Lock()):
             if pair not in self._found:
-                self._found[pair] = penetration(self.index, one, self.index.row[two.key])
+                self._found[pair] = penetration(self.index, one, self.index.row[two.key], limit=self.limit)
         cut = self._found[pair]
         return cut if one is piece else Cut(row, cut.depth, -cut.normal, cut.point)
 
@@ -100,7 +103,7 @@ def cuts_of(depths: Depths, piece: Piece, row: int, found: Contacts) -> list[Cut
     """Every piece that ``piece`` interpenetrates: those whose surface it cuts, and those that contain it."""
     hidden = found.containers + contained_rows(depths.index, row, found.contained)
     return [depths.cut(piece, r) for r in found.initially_intersecting] + [
-        hidden_cut(depths.index, piece, row, r) for r in hidden
+        hidden_cut(depths.index, piece, row, r, depths.limit) for r in hidden
     ]
 
 
@@ -141,6 +144,8 @@ def judged_fit(
     cuts: list[Cut] = []
     if cuts_something(found):
         cuts = cuts_of(depths or Depths(index), raised, row, found)
+        if deep := tuple(c.row for c in cuts if c.depth == math.inf):
+            return deep_fit(index, piece, deep, found.first, tolerance)
         borne = borne_among_cuts(index, raised, row, found, cuts, tolerance)
 
     bearing_cuts = [c for c in cuts if float(c.normal @ -direction) > UPWARD]
@@ -166,7 +171,6 @@ def judged_fit(
 
     rests_on = tuple(index.keys[r] or "" for r in borne.rows) if borne is not None else ()
     clashes = tuple(clash_of(index, c, direction) for c in sorted([*beside, *sunk], key=lambda c: -c.depth))
-    up = piece.pose.linear[:, 1]
     fit = Fit(
         key=piece.key,
         state=faults[0] if faults else "seated",
@@ -178,11 +182,40 @@ def judged_fit(
         contacts=tuple((x, y, z) for x, y, z in borne.contacts.tolist()) if touching and borne is not None else (),
         touch=triple(borne.touch) if borne is not None else None,
         balance_margin=margin,
-        tilt_deg=math.degrees(math.acos(min(1.0, max(-1.0, up[1] / math.hypot(*up))))),
+        tilt_deg=tilt_of(piece),
         reason="",
         grip=grip,
     )
     return replace(fit, reason=reason_of(fit, piece, index.pieces))
+
+
+def deep_fit(index: SceneIndex, piece: Piece, rows: tuple[int, ...], on: int | None, tolerance: float) -> Fit:
+    """The fit of a piece that is deeper than the tolerance in those of ``rows``, and nobody knows how deep. ``on``: the row
+    that it would touch first, if any."""
+    cuts = [Cut(row, tolerance, -np.asarray(piece.direction), piece.pose.origin) for row in rows]
+    clashes = tuple(replace(clash_of(index, cut, np.asarray(piece.direction)), upward=0.0) for cut in cuts)
+    others = " and ".join(index.pieces[clash.other].name for clash in clashes[:2])
+    return Fit(
+        key=piece.key,
+        state="clashing",
+        faults=("clashing",),
+        gap=None,
+        depth=tolerance,
+        rests_on=() if on is None else (index.keys[on] or "",),
+        clashes=clashes,
+        contacts=(),
+        touch=None,
+        balance_margin=None,
+        tilt_deg=tilt_of(piece),
+        reason=f"more than {in_words(tolerance)} into {others}; how deep is being measured",
+        deeper=True,
+    )
+
+
+def tilt_of(piece: Piece) -> float:
+    """Degrees from upright to where its own upward axis points."""
+    up = piece.pose.linear[:, 1]
+    return math.degrees(math.acos(min(1.0, max(-1.0, up[1] / math.hypot(*up)))))
 
 
 def borne_among_cuts(

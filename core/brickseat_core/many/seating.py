@@ -27,8 +27,8 @@ from brickseat_core.contact.mover import (
 )
 from brickseat_core.contact.pairs import ALL_PAIRS, back_to_back, blocking_pairs, mover_triangle, triangle_in_frame
 from brickseat_core.contact.query import query_kernel, raised_query_kernel
-from brickseat_core.contact.rays import first_on_tree
 from brickseat_core.kernels import kernel, nested_kernel
+from brickseat_core.meshes.rays import first_on_tree
 from brickseat_core.scene import Vec
 from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH
 

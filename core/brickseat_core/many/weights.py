@@ -7,12 +7,12 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from brickseat_core.contact.inside import points_inside_kernel
 from brickseat_core.many.recipe import AreaRule, ChalkPatch, Facing, FarRule, GroundRules, NearRule, PaintRule, Point
 from brickseat_core.meshes.lazy import lazy
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.meshes.nearest import distances
 from brickseat_core.meshes.painting import Painting
+from brickseat_core.meshes.rays import points_inside_kernel
 from brickseat_core.meshes.tree import build_tree
 from brickseat_core.placing.pointing import FLOOR_SLOPE
 from brickseat_core.scene import Pose, Vec

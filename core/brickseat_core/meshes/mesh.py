@@ -10,8 +10,10 @@ from brickseat_core.kernels import kernel
 from brickseat_core.meshes.edges import Edges, edges_of, grouped, sharp_directions
 from brickseat_core.meshes.flat_regions import FlatRegion, flat_regions
 from brickseat_core.meshes.lazy import lazy
+from brickseat_core.meshes.rays import points_inside_kernel
 from brickseat_core.meshes.sharp_lines import Bends, SharpLines, bends, sharp_lines
 from brickseat_core.meshes.tree import Tree, build_tree
+from brickseat_core.tolerances import LEAST_SHRINK
 
 Vec = NDArray[np.float64]
 MAX_PROBES = 16
@@ -21,6 +23,8 @@ ROW_HASH = np.array([0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9]
 """Odd multipliers that spread small integers over 64 bits."""
 LEAST_FLAT = 1e-4
 """Share of the surface from which a flat region is looked at."""
+INNER_SHARE = 1e-5
+"""Share of the mesh's size by which points of its material lie beneath its surface."""
 WELD_SHARE = 1e-7
 """Corners nearer than this share of the mesh's size are one vertex when topology is judged."""
 
@@ -191,15 +195,39 @@ class Mesh:
 
     @lazy
     def far_corners(self) -> Vec:
-        """(k, 3) corners that stand for the whole: those that reach farthest, then others spread over it.
+        """(k, 3) corners that stand for the whole: those that reach farthest, then others spread over it."""
+        return self.vertices[self.faces.ravel()[self._far]]
+
+    @lazy
+    def _far(self) -> NDArray[np.int64]:
+        """(k,) numbers of the ``far_corners`` among the corners of all triangles.
 
         The farthest along the 26 directions of a cube's faces, edges and corners, and ``SPREAD_CORNERS`` taken
         evenly in the order of the tree, which is that of space.
         """
-        used = self.used_vertices
         directions = np.array([[x, y, z] for x in (-1, 0, 1) for y in (-1, 0, 1) for z in (-1, 0, 1) if x or y or z])
-        spread = self.tree.corners[:: max(1, len(self.faces) // SPREAD_CORNERS), 0]
-        return np.concatenate([used[np.unique(np.argmax(used @ directions.T, axis=0))], spread])
+        farthest = np.flatnonzero(self._used)[np.unique(np.argmax(self.used_vertices @ directions.T, axis=0))]
+        corner_of = np.empty(len(self.vertices), np.int64)
+        corner_of[self.faces.ravel()] = np.arange(self.faces.size)
+        spread = 3 * self.tree.order[:: max(1, len(self.faces) // SPREAD_CORNERS)].astype(np.int64)
+        return np.concatenate([corner_of[farthest], spread])
+
+    @lazy
+    def inner_points(self) -> Vec:
+        """(k, 3) points of its material, just beneath the ``far_corners``; of what is open these corners themselves."""
+        if not self.health.closed:
+            return self.far_corners
+        shared = self.welded.ravel()[self._far]
+        around = np.isin(self.welded, shared).any(axis=1)
+        corners = self.vertices[self.faces[around]]
+        cross = crossed(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+        numbers, place = np.unique(self.welded[around], return_inverse=True)
+        total = np.stack([np.bincount(place.ravel(), weights=np.repeat(cross[:, k], 3)) for k in range(3)], axis=1)
+        outward = total[np.searchsorted(numbers, shared)] * (-1.0 if self.health.inward else 1.0)
+        outward = outward / np.maximum(np.linalg.norm(outward, axis=1), 1e-30)[:, None]
+        step = max(INNER_SHARE * float((self.box[1] - self.box[0]).max()), LEAST_SHRINK)
+        points = np.ascontiguousarray(self.far_corners - step * outward)
+        return np.asarray(points[points_inside_kernel(self.tree, points)])
 
     @lazy
     def _edges(self) -> Edges:

@@ -5,7 +5,9 @@ from typing import Annotated, Any, TypeVar
 
 import orjson
 from django.db.models import Model, QuerySet
-from django.http import HttpResponse
+from django.http import HttpRequest, HttpResponse
+from django.http.response import HttpResponseBase
+from django.middleware.gzip import GZipMiddleware
 from ninja import Query, Schema
 from pydantic import Field
 
@@ -13,6 +15,11 @@ from pydantic import Field
 def json_answer(record: Mapping[str, Any]) -> HttpResponse:
     """Plain JSON values, keys (UUID) and dates as an answer."""
     return HttpResponse(orjson.dumps(record), content_type="application/json; charset=utf-8")
+
+
+def compressed(request: HttpRequest, answer: HttpResponse) -> HttpResponseBase:
+    """The same answer, gzipped where whoever asks takes that: records of one kind shrink to a tenth."""
+    return GZipMiddleware(lambda _: answer).process_response(request, answer)
 
 
 def file_of(kind: str) -> dict[str, Any]:

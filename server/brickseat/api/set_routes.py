@@ -13,7 +13,7 @@ from pydantic import Field
 
 from brickseat.api import schemas
 from brickseat.api.access import LARGEST_UPLOAD, PROBLEMS, open_set_of, own_set, user_of, visible_prop, visible_props
-from brickseat.api.answers import Page, PageAsked, file_of, json_answer, page_of
+from brickseat.api.answers import Page, PageAsked, compressed, file_of, json_answer, page_of
 from brickseat.api.errors import NOT_FOUND
 from brickseat.api.prop_routes import FOREVER, GLB, prop_record
 from brickseat.jobs import filling, settling
@@ -200,7 +200,7 @@ def get_set(request: HttpRequest, key: uuid.UUID) -> Any:
     }
     whole = json_answer(answer)
     whole["ETag"] = f'"{now.revision}"'
-    return whole
+    return compressed(request, whole)
 
 
 @router.get(

@@ -11,7 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 from pydantic.json_schema import models_json_schema
 
 from brickseat.jobs.schemas import CastSchema, JobSchema
-from brickseat.sets.schemas import AnyMove, ChangeSchema, DeltaSchema, PieceSchema, PoseSchema
+from brickseat.sets.schemas import AnyMove, ChangeSchema, DeltaSchema, FitSchema, PieceSchema, PoseSchema
 from brickseat_core.gravity.hand import Strength
 from brickseat_core.moves.fields import Factor, Key, Length, Vector
 from brickseat_core.placing.frames import Follow, TouchSide
@@ -217,6 +217,15 @@ class ChangedNews(ChangeSchema):
     kind: Literal["changed"]
 
 
+class MeasuredNews(Schema):
+    """How deep the pieces are in each other of which it was only known that they are. ``revision``: of the set."""
+
+    model_config = ConfigDict(extra="forbid")
+    kind: Literal["measured"]
+    revision: int
+    fits: list[FitSchema]
+
+
 class JobNews(Schema):
     """How a job goes, or what came of it."""
 
@@ -261,6 +270,7 @@ News = (
     | HeldNews
     | PresenceNews
     | ChangedNews
+    | MeasuredNews
     | JobNews
     | CastNews
     | PropNews

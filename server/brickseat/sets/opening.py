@@ -1,27 +1,28 @@
 """Hand a set over as GLB, and open one from GLB: by us or by anybody."""
 
 import re
+import threading
 import uuid
 from dataclasses import replace
 
 import numpy as np
 from django.contrib.auth.models import User
-from django.db import transaction
+from django.db import connections, transaction
 
 from brickseat.sets.models import DressedSet
+from brickseat.sets.session import LiveSet, sessions
+from brickseat.sets.snapshot import Snapshot
 from brickseat.sets.storing import read_set, settings_of, write_deltas
 from brickseat.sets.storing_fits import write_fits
 from brickseat.sets.summary import summarise
 from brickseat.store.models import StoredProp
 from brickseat.store.quota import refuse_beyond_quota
 from brickseat.store.shelving import documents_of, prop_of, shelve
-from brickseat_core.fit.check import check
 from brickseat_core.formats.gltf_build import Carrier, set_document
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_set import Body, GltfSet
 from brickseat_core.formats.gltf_set import read_set as read_file
 from brickseat_core.formats.making import look_at_set_apart
-from brickseat_core.relations.indexing import index_of
 from brickseat_core.scene import DOWN, Piece, Pose, Region, Seat, Set, carried
 
 
@@ -45,10 +46,15 @@ def open_set(data: bytes, name: str, owner: User) -> DressedSet:
         write_deltas(dressed, opened.deltas_from_nothing())
         dressed.save()
     try:
-        save_measured(dressed, opened)
+        live = sessions.of(dressed)
+        now = live.snapshot
+        if now.whole:
+            keep_measured(dressed, now)
     except BaseException:
         dressed.delete()
         raise
+    if not now.whole:
+        threading.Thread(target=keep_once_measured, args=(dressed, live), name="keep fits").start()
     return dressed
 
 
@@ -56,21 +62,27 @@ def save_set(dressed: DressedSet, found: Set) -> None:
     """Write all records of a new set, its fits, and what the home page shows of it."""
     write_deltas(dressed, found.deltas_from_nothing())
     dressed.save()
-    save_measured(dressed, found)
+    keep_measured(dressed, Snapshot.of(found, dressed.revision, deep=True))
 
 
-def save_measured(dressed: DressedSet, found: Set) -> None:
-    """Measure a new set and keep its fits. It is measured before the transaction: others may write meanwhile.
+def keep_once_measured(dressed: DressedSet, live: LiveSet) -> None:
+    """``keep_measured``, as soon as every depth is known. Runs in a thread of its own."""
+    try:
+        keep_measured(dressed, live.whole())
+    finally:
+        connections.close_all()
+
+
+def keep_measured(dressed: DressedSet, now: Snapshot) -> None:
+    """Keep the fits of a new set. It is measured before the transaction: others may write meanwhile.
 
     Whoever has changed the set by then has kept the fits of what it is now.
     """
-    index = index_of(found)
-    fits = check(index, found.tolerance)
     with transaction.atomic():
-        if not DressedSet.objects.select_for_update().filter(key=dressed.key, revision=dressed.revision).exists():
+        if not DressedSet.objects.select_for_update().filter(key=dressed.key, revision=now.revision).exists():
             return
-        write_fits(dressed, None, found, fits, {})
-        summarise(dressed, index, fits)
+        write_fits(dressed, None, now.dressed, now.fits, {})
+        summarise(dressed, now.index, now.fits)
         dressed.save(update_fields=["counts", "plan", "measured_by", "changed"])
 
 

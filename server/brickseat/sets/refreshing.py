@@ -27,16 +27,15 @@ def refresh_prop(prop: StoredProp, words: str, actor: User) -> None:
 def refresh(key: uuid.UUID, words: str, actor: int) -> None:
     """Drop the session, measure again, and move the revision on by two: a stage that misses one loads the whole set."""
     sessions.drop(key)
-    live = LiveSet.load(DressedSet.objects.get(key=key))
+    measured = LiveSet.load(DressedSet.objects.get(key=key)).whole()
     with transaction.atomic():
         dressed = DressedSet.objects.select_for_update().get(key=key)
-        if dressed.revision == live.snapshot.revision:
-            now = live.snapshot
-            write_fits(dressed, None, now.dressed, now.fits, {})
-            summarise(dressed, now.index, now.fits)
+        if dressed.revision == measured.revision:
+            write_fits(dressed, None, measured.dressed, measured.fits, {})
+            summarise(dressed, measured.index, measured.fits)
         write_told(dressed, words, actor)
         dressed.revision += 2
         dressed.save(update_fields=["revision", "counts", "plan", "measured_by", "changed"])
-        news = ChangeNews(key, dressed.revision, words, (), {}, live.snapshot, (), *undo_words(dressed))
+        news = ChangeNews(key, dressed.revision, words, (), {}, measured, (), *undo_words(dressed))
         transaction.on_commit(lambda: tell(news))
     sessions.drop(key)

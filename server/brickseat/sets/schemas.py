@@ -133,7 +133,8 @@ class ClashSchema(Schema):
 
 
 class FitSchema(Schema):
-    """The verdict on a piece; where it touches is asked for on its own (``MeasuredFitSchema``)."""
+    """The verdict on a piece; where it touches is asked for on its own (``MeasuredFitSchema``). ``deeper``: how deep it is in
+    others is still being measured; it is deeper than its depths say."""
 
     key: str
     state: Literal["seated", "floating", "sunk", "clashing", "tippy", "unborne", "unchecked"]
@@ -147,6 +148,7 @@ class FitSchema(Schema):
     tilt_deg: float
     reason: str
     grip: float | None
+    deeper: bool
 
 
 class MeasuredFitSchema(FitSchema):

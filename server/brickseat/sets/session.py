@@ -4,25 +4,23 @@ What is computed is computed on a ``Snapshot``, which never changes: whoever rea
 no lock. Only those who change the set take ``live.writing``.
 """
 
+import logging
 import threading
 import time
 import uuid
 from collections import OrderedDict
-from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from brickseat.sets.listening import listeners
 from brickseat.sets.models import DressedSet
+from brickseat.sets.snapshot import Snapshot
 from brickseat.sets.storing import read_set
 from brickseat.sets.storing_fits import read_fits
+from brickseat.sets.telling import tell_measured
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import prop_of
-from brickseat_core.contact.index import SceneIndex
-from brickseat_core.fit.check import check, touched_by
-from brickseat_core.fit.measuring import Fit
-from brickseat_core.relations.indexing import follow, index_of
-from brickseat_core.relations.tie_measures import Measure, measure_ties, ties_touched
-from brickseat_core.scene import Change, Prop, Set
+from brickseat_core.fit.check import check
+from brickseat_core.scene import Prop
 
 IDLE_BYTES = 512 * 2**20
 """Bytes that the sessions together take which nobody has open: kept for when they are asked for again. Those that somebody has
@@ -31,46 +29,19 @@ IDLE_SECONDS = 1800.0
 """How long a session is kept that nobody has open and nobody asked for."""
 PIECE_BYTES = 10 * 2**10
 """What a piece takes beyond its mesh, with its fit and its row in the index."""
-
-
-@dataclass(frozen=True)
-class Snapshot:
-    """A set at one revision, with its index, the fit of every prop, and what every tie keeps."""
-
-    dressed: Set
-    index: SceneIndex
-    fits: Mapping[str, Fit]
-    measures: Mapping[str, Measure]
-    revision: int
-
-    @classmethod
-    def of(cls, dressed: Set, revision: int, fits: Mapping[str, Fit] | None = None) -> "Snapshot":
-        """A set with its ``fits`` as they were kept; measured whole where there are none."""
-        index = index_of(dressed)
-        known = check(index, dressed.tolerance) if fits is None else fits
-        return cls(dressed, index, known, measure_ties(dressed, index), revision)
-
-    def after(self, change: Change, revision: int) -> "tuple[Snapshot, dict[str, Fit | None]]":
-        """The snapshot after ``change``, and the fits that changed (None: the piece went). Raises OutOfStep."""
-        dressed = change.on(self.dressed)
-        index = self.index.fork()
-        pieces = change.pieces()
-        boxes = follow(index, change, dressed)
-        gone: dict[str, Fit | None] = {
-            k: None for k, p in pieces.items() if p is None or (p.role == "bearer" and k in self.fits)
-        }
-        fits = {k: f for k, f in self.fits.items() if k not in gone}
-        everything = dressed.tolerance != self.dressed.tolerance
-        fresh = check(index, dressed.tolerance, None if everything else touched_by(index, boxes))
-        measures = {k: m for k, m in self.measures.items() if k in dressed.ties}
-        if dressed.ties:
-            measures.update(measure_ties(dressed, index, ties_touched(dressed, index, change)))
-        return Snapshot(dressed, index, {**fits, **fresh}, measures, revision), {**gone, **fresh}
+DEPTH_SECONDS = 0.3
+"""How long whoever opens a set waits for how deep its pieces are in each other. Where that takes longer, they are shown what is
+in each other, and told how deep when it is known."""
+log = logging.getLogger(__name__)
 
 
 @dataclass
 class LiveSet:
-    """A set in memory. ``props``: by key, those that stand and those that are only shown as ghosts."""
+    """A set in memory. ``props``: by key, those that stand and those that are only shown as ghosts.
+
+    How deep its pieces are in each other may be measured while it is open already. Nobody changes it meanwhile: the measuring
+    holds ``writing``.
+    """
 
     key: uuid.UUID
     snapshot: Snapshot
@@ -88,9 +59,39 @@ class LiveSet:
 
     @classmethod
     def load(cls, dressed: DressedSet) -> "LiveSet":
-        """From the database, measured whole where its fits are not kept."""
+        """From the database, measured where its fits are not kept."""
         found, props = read_set(dressed)
-        return cls(dressed.key, Snapshot.of(found, dressed.revision, read_fits(dressed, found)), props)
+        live = cls(dressed.key, Snapshot.of(found, dressed.revision, read_fits(dressed, found)), props)
+        live.measure_depths()
+        return live
+
+    def measure_depths(self) -> None:
+        """Measure how deep those are of which it is only known that they are in others. Waits for it ``DEPTH_SECONDS`` at most."""
+        unknown = [key for key, fit in self.snapshot.fits.items() if fit.deeper]
+        if not unknown:
+            return
+        begun = threading.Event()
+
+        def measure() -> None:
+            try:
+                with self.writing:
+                    begun.set()
+                    now = self.snapshot
+                    fresh = check(now.index, now.dressed.tolerance, unknown)
+                    self.snapshot = replace(now, fits={**now.fits, **fresh})
+                tell_measured(self.key, now.revision, fresh.values())
+            except Exception:
+                log.exception("how deep the pieces of set %s are in each other could not be measured", self.key)
+
+        measuring = threading.Thread(target=measure, name="depths", daemon=True)
+        measuring.start()
+        begun.wait()
+        measuring.join(DEPTH_SECONDS)
+
+    def whole(self) -> Snapshot:
+        """The set as it is, with every depth measured."""
+        with self.writing:
+            return self.snapshot
 
     def prop(self, key: str) -> Prop:
         """A prop by key, taken from the store when it is new to this set. Raises StoredProp.DoesNotExist."""

@@ -43,4 +43,5 @@ def write_fits(
         unique_fields=["dressed", "key"],
         update_fields=["data"],
     )
-    dressed.measured_by = measured_by(after)
+    # Where a depth is not known they are measured anew when the set is opened again.
+    dressed.measured_by = "" if any(fit.deeper for fit in fits.values()) else measured_by(after)

@@ -8,7 +8,7 @@ from typing import Any
 import orjson
 
 from brickseat.sets.listening import NO_LONGER_OPEN, SIGNED_OUT, listeners
-from brickseat.sets.session import Snapshot
+from brickseat.sets.snapshot import Snapshot
 from brickseat_core.fit.encoding import encode_verdict
 from brickseat_core.fit.measuring import Fit
 from brickseat_core.fit.repair import Left
@@ -84,6 +84,12 @@ def tell_under_way(key: uuid.UUID, ask: str, done: int, total: int, parts: Itera
     """Tell the stages of a set how far a move is, and what it placed since that was told last; who asked for it knows its name."""
     told = {"ask": ask, "done": done, "total": total, "pieces": [encode(piece) for piece in parts]}
     listeners.tell(key, message("under_way", told))
+
+
+def tell_measured(key: uuid.UUID, revision: int, fits: Iterable[Fit]) -> None:
+    """Tell every open stage of a set how deep its pieces are in each other, of which they only know that they are."""
+    told = {"revision": revision, "fits": [encode_verdict(fit) for fit in fits]}
+    listeners.tell(key, message("measured", told))
 
 
 def tell_of_prop(key: str) -> None:

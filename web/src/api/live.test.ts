@@ -1,5 +1,6 @@
 import { beforeEach, describe, expect, it, vi } from "vitest";
 
+import { fit } from "../fit/examples";
 import type { Schemas } from "./client";
 import { type Handlers, LiveLine, type Pointed, readFrame } from "./live";
 
@@ -65,6 +66,7 @@ describe("the live line", () => {
     vi.stubGlobal("requestAnimationFrame", (run: () => void) => setTimeout(run, 16));
     const handlers: Handlers = {
       changed: () => said.push("changed"),
+      measured: (revision, fits) => said.push(`measured ${revision}: ${fits.length}`),
       ready: (revision) => said.push(`ready ${revision}`),
       job: (job) => said.push(`job ${job.key}`),
       cast: () => said.push("cast"),
@@ -156,6 +158,12 @@ describe("the live line", () => {
     vi.advanceTimersByTime(60_000);
     expect(said.at(-1)).toBe(state);
     expect(FakeSocket.all).toHaveLength(1);
+  });
+
+  it("hears how deep pieces are", () => {
+    ready();
+    socket().hear({ kind: "measured", revision: 3, fits: [fit("jar", { depth: 0.03 }), fit("mug")] });
+    expect(said).toContain("measured 3: 2");
   });
 
   it("comes back after it fell behind", () => {

@@ -1,6 +1,6 @@
 /** The live line to a set: changes come in, questions of the pointer go out. One question is under way at a
  * time and only the newest waits, so answers never queue up behind the pointer. */
-import type { Change, Job, Move, Piece, Schemas, Triple } from "./client";
+import type { Change, Fit, Job, Move, Piece, Schemas, Triple } from "./client";
 
 export type SlipSettings = Schemas["PointSlip"];
 export type Question = Omit<Schemas["PointQuestion"], "kind" | "n">;
@@ -43,6 +43,8 @@ export type LineState = "joining" | "joined" | "lost" | "ended" | "crowded";
 
 export interface Handlers {
   changed: (change: Change) => void;
+  /** How deep pieces are in others, of which it was only known that they are. */
+  measured: (revision: number, fits: Fit[]) => void;
   ready: (revision: number, stage: string) => void;
   job: (job: Job) => void;
   cast: (cast: Cast) => void;
@@ -176,6 +178,8 @@ export class LiveLine {
         return news.by ? handlers.notHeld(news.by) : undefined;
       case "changed":
         return handlers.changed(news);
+      case "measured":
+        return handlers.measured(news.revision, news.fits);
       case "refused":
         if (news.n === null || news.n === this.asked?.n) handlers.refused(news.error, news.ties);
         return this.answer(news.n, null, arrived);

@@ -1875,13 +1875,16 @@ export interface components {
         };
         /**
          * FitSchema
-         * @description The verdict on a piece; where it touches is asked for on its own (``MeasuredFitSchema``).
+         * @description The verdict on a piece; where it touches is asked for on its own (``MeasuredFitSchema``). ``deeper``: how deep it is in
+         *     others is still being measured; it is deeper than its depths say.
          */
         FitSchema: {
             /** Balance Margin */
             balance_margin: number | null;
             /** Clashes */
             clashes: components["schemas"]["ClashSchema"][];
+            /** Deeper */
+            deeper: boolean;
             /** Depth */
             depth: number;
             /** Faults */
@@ -2567,6 +2570,8 @@ export interface components {
                 number,
                 number
             ][];
+            /** Deeper */
+            deeper: boolean;
             /** Depth */
             depth: number;
             /** Faults */
@@ -2594,6 +2599,21 @@ export interface components {
                 number,
                 number
             ] | null;
+        };
+        /**
+         * MeasuredNews
+         * @description How deep the pieces are in each other of which it was only known that they are. ``revision``: of the set.
+         */
+        MeasuredNews: {
+            /** Fits */
+            fits: components["schemas"]["FitSchema"][];
+            /**
+             * Kind
+             * @constant
+             */
+            kind: "measured";
+            /** Revision */
+            revision: number;
         };
         /**
          * MoveRequest
@@ -2637,7 +2657,7 @@ export interface components {
             /** Name */
             name: string;
         };
-        News: components["schemas"]["ReadyNews"] | components["schemas"]["PointedNews"] | components["schemas"]["PreviewedNews"] | components["schemas"]["CaughtNews"] | components["schemas"]["RefusedNews"] | components["schemas"]["HeldNews"] | components["schemas"]["PresenceNews"] | components["schemas"]["ChangedNews"] | components["schemas"]["JobNews"] | components["schemas"]["CastNews"] | components["schemas"]["PropNews"] | components["schemas"]["UnderWayNews"];
+        News: components["schemas"]["ReadyNews"] | components["schemas"]["PointedNews"] | components["schemas"]["PreviewedNews"] | components["schemas"]["CaughtNews"] | components["schemas"]["RefusedNews"] | components["schemas"]["HeldNews"] | components["schemas"]["PresenceNews"] | components["schemas"]["ChangedNews"] | components["schemas"]["MeasuredNews"] | components["schemas"]["JobNews"] | components["schemas"]["CastNews"] | components["schemas"]["PropNews"] | components["schemas"]["UnderWayNews"];
         /**
          * NudgedPiece
          * @description Where a piece was moved to by hand: its origin, and its basis row by row where it was turned or sized.

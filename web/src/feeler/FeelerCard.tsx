@@ -26,7 +26,7 @@ export function FeelerCard() {
   );
   const piece = pointed ?? selected[selected.length - 1] ?? null;
   const { data, isFetching, error } = useQuery({
-    queryKey: ["feeler", key, piece, revision],
+    queryKey: ["feeler", key, piece, revision, piece !== null && fits.get(piece)?.deeper],
     enabled: key !== null && piece !== null && fits.has(piece),
     queryFn: () =>
       wanted<Feeler>(
@@ -147,7 +147,7 @@ export function FeelerCard() {
           className={`figure ml-auto font-semibold whitespace-nowrap ${isFault(fit.state) ? "text-clay-deep" : "text-ink"}`}
         >
           {fit.clashes[0]
-            ? `${inWords(fit.clashes[0].depth)} deep`
+            ? `${fit.deeper ? "over " : ""}${inWords(fit.clashes[0].depth)} deep`
             : fit.gap === null
               ? "nothing below"
               : `${inWords(fit.gap ?? 0)} gap`}

@@ -33,6 +33,7 @@ export const fit = (key: string, more: Partial<Fit> = {}): Fit => ({
   faults: [],
   gap: 0,
   depth: 0,
+  deeper: false,
   rests_on: ["floor"],
   clashes: [],
   touch: null,

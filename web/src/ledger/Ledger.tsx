@@ -229,6 +229,7 @@ export function Ledger({ onLook }: { onLook: (key: string) => void }) {
                     {fit.gap === null ? "—" : inMillimetres(fit.gap, 2)}
                   </div>
                   <div role="cell" className={figure}>
+                    {fit.deeper && "> "}
                     {inMillimetres(fit.depth, 2)}
                   </div>
                   <div role="cell" className={figure}>

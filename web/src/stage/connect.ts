@@ -75,10 +75,14 @@ export function openStage(data: SetData, host: HTMLElement, over: HTMLElement): 
         })
         .catch((problem: Error) => set({ note: problem.message }));
     },
+    measured: (now, fits) => useStage.getState().hearMeasured(now, fits),
     ready: (now, stageName) => {
       askAs(stageName);
       set({ stage: stageName });
-      if (now !== useStage.getState().revision) void reload(data.key).catch(() => undefined);
+      const { revision, fits } = useStage.getState();
+      // What was measured before this stage was heard of was not told to it.
+      const behind = now !== revision || [...fits.values()].some((fit) => fit.deeper);
+      if (behind) void reload(data.key).catch(() => undefined);
       void findJobs().catch(() => undefined);
     },
     state: (state) => set({ line: state }),

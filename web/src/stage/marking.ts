@@ -52,7 +52,7 @@ export function markTies(view: StageView): void {
 /** The fault that a piece has; of one that sits, its gap. */
 export function labelOf(fit: Fit, write: (length: number) => string): string {
   const clash = fit.clashes[0];
-  if (clash) return `${write(clash.depth)} in another`;
+  if (clash) return `${fit.deeper ? "over " : ""}${write(clash.depth)} in another`;
   if (fit.state === "sunk") return `sunk ${write(fit.depth)}`;
   if (fit.state === "unborne") return "nothing below";
   const gap = write(fit.gap ?? 0);

@@ -50,6 +50,9 @@ describe("marks", () => {
     const write = (m: number) => `${Math.round(m * 1e4) / 10} mm`;
     const clash = { other: "mug", depth: 0.03, point: [0, 0, 0], normal: [0, 1, 0] } as never;
     expect(labelOf(fit("jar", { state: "clashing", clashes: [clash] }), write)).toBe("30 mm in another");
+    expect(labelOf(fit("jar", { state: "clashing", clashes: [clash], deeper: true }), write)).toBe(
+      "over 30 mm in another",
+    );
     expect(labelOf(fit("jar", { state: "sunk", depth: 0.012 }), write)).toBe("sunk 12 mm");
     expect(labelOf(fit("jar", { state: "unborne", gap: null }), write)).toBe("nothing below");
     expect(labelOf(fit("jar", { state: "floating", gap: 0.05 }), write)).toBe("50 mm");

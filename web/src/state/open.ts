@@ -1,7 +1,7 @@
 /** The set that is open: its mirror, the line to it, who else is here. */
 import type { StateCreator } from "zustand";
 
-import type { Change, Prop, SetData } from "../api/client";
+import type { Change, Fit, Prop, SetData } from "../api/client";
 import type { LineState, Onlooker } from "../api/live";
 import { type Mirror, mirrorOf, reduced } from "../api/mirror";
 import type { StageState } from "./index";
@@ -22,6 +22,8 @@ export interface OpenSlice extends Mirror {
   close: () => void;
   learn: (props: Prop[]) => void;
   apply: (change: Change) => "applied" | "known" | "behind";
+  /** How deep pieces are in others, in the set at a revision. */
+  hearMeasured: (revision: number, fits: Fit[]) => void;
   busy: (by: 1 | -1) => void;
 }
 
@@ -57,11 +59,20 @@ const NOTHING_OPEN = {
 
 const byKey = (props: Prop[]) => props.map((p) => [p.key, p] as const);
 
+/** The fits of a set that has come whole. How deep a piece is may have been told on the line while that was on its way. */
+function knownBest(data: SetData, now: StageState): ReadonlyMap<string, Fit> {
+  const same = now.key === data.key && now.revision === data.revision;
+  return new Map(
+    data.fits.map((fit) => [fit.key, (same && fit.deeper && now.fits.get(fit.key)) || fit] as const),
+  );
+}
+
 export const openSlice: StateCreator<StageState, [], [], OpenSlice> = (set, get, api) => ({
   ...NOTHING_OPEN,
   open: (data) =>
     set((state) => ({
       ...mirrorOf(data),
+      fits: knownBest(data, state),
       key: data.key,
       props: new Map([...state.props, ...byKey(data.props)]),
       own: data.own,
@@ -73,6 +84,11 @@ export const openSlice: StateCreator<StageState, [], [], OpenSlice> = (set, get,
     const { steps, together, build, settle, pour } = get();
     // How somebody likes to work is the same on the next set.
     set({ ...api.getInitialState(), steps, together, build, settle, pour });
+  },
+  hearMeasured: (revision, fits) => {
+    const now = get();
+    if (revision === now.revision)
+      set({ fits: new Map([...now.fits, ...fits.map((f) => [f.key, f] as const)]) });
   },
   learn: (props) => set((state) => ({ props: new Map([...state.props, ...byKey(props)]) })),
   apply: (change) => {

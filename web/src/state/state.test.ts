@@ -1,6 +1,6 @@
 import { beforeEach, describe, expect, it } from "vitest";
 
-import { change, piece, yard } from "../fit/examples";
+import { change, fit, piece, yard } from "../fit/examples";
 import { snapped } from "./steps";
 import { useStage } from ".";
 
@@ -20,6 +20,22 @@ describe("the state of a stage", () => {
     expect(now().apply(change(5, { deltas: [{ kind: "piece", key: "jar", after: moved }] }))).toBe("applied");
     expect(now().pieces.get("jar")).toBe(moved);
     expect([now().revision, now().canUndo]).toEqual([5, "moved"]);
+  });
+
+  it("learns how deep a piece is, of the set as it is and of no other", () => {
+    now().hearMeasured(3, [fit("jar", { depth: 0.5 })]);
+    expect(now().fits.get("jar")!.depth).toBe(0);
+    now().hearMeasured(4, [fit("jar", { depth: 0.03 })]);
+    expect([now().fits.get("jar")!.depth, now().fits.size]).toEqual([0.03, 2]);
+  });
+
+  it("keeps what it was told of a depth when the set comes whole, but older", () => {
+    const older = { ...set, fits: [fit("jar", { deeper: true, depth: 0.0005 }), fit("mug")] };
+    now().hearMeasured(4, [fit("jar", { depth: 0.03 })]);
+    now().open(older);
+    expect(now().fits.get("jar")!.depth).toBe(0.03);
+    now().open({ ...older, revision: 5 });
+    expect(now().fits.get("jar")!.deeper).toBe(true);
   });
 
   it("forgets what went: its fit, and that it was selected", () => {
