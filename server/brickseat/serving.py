@@ -12,6 +12,7 @@ from importlib import import_module
 from pathlib import Path
 
 from brickseat_core.formats.errors import FileError
+from brickseat_core.formats.writing import remove_unfinished
 
 TRIES = 50
 ANSWER_SECONDS = 60
@@ -62,7 +63,10 @@ def announce(address: str, open_browser: bool) -> None:
 
 
 def open_database() -> None:
-    """Django with its database up to date, its files readable by their owner only. Raises FileError, saying what is in the way."""
+    """Django with its database up to date, its files readable by their owner only, nothing half written among them.
+
+    Raises FileError, saying what is in the way.
+    """
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "brickseat.settings")
     # What is made from now on, the database and its journal among it, is nobody else's to read.
     os.umask(0o077)
@@ -77,6 +81,8 @@ def open_database() -> None:
         call_command("migrate", verbosity=0, interactive=False)
         for path in folder.glob("brickseat.sqlite3*"):
             path.chmod(0o600)
+        # A server that was killed may have been writing.
+        remove_unfinished(folder)
     except DatabaseError as problem:
         raise FileError(
             f"{folder / 'brickseat.sqlite3'}: cannot be used ({problem}); bring back a copy of it, or name another folder "

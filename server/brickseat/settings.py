@@ -9,9 +9,12 @@ BRICKSEAT_PROXY   address of that proxy, the only one that is believed (default:
 """
 
 import contextlib
+import fcntl
 import os
 import secrets
 from pathlib import Path
+
+from brickseat_core.formats.writing import place_beside
 
 DATA = Path(os.environ.get("BRICKSEAT_DATA", "data")).absolute()
 DATA.mkdir(parents=True, exist_ok=True)
@@ -26,13 +29,15 @@ def secret_key() -> str:
     path = DATA / "secret-key"
     if not path.exists():
         # Beside its place first: of two that begin at once, both take the key that came first.
-        beside = path.with_name(f".{path.name}.{secrets.token_hex(8)}")
+        beside = place_beside(path)
         handle = os.open(beside, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
         with os.fdopen(handle, "w") as file:
+            fcntl.flock(file, fcntl.LOCK_EX)
             file.write(secrets.token_urlsafe(50))
-        with contextlib.suppress(FileExistsError):
-            os.link(beside, path)
-        beside.unlink()
+            file.flush()
+            with contextlib.suppress(FileExistsError):
+                os.link(beside, path)
+            beside.unlink()
     return path.read_text()
 
 

@@ -21,7 +21,7 @@ from brickseat.serving import free_socket
 from brickseat.sets.models import DressedSet
 from brickseat.store.models import StoredProp
 from brickseat_core.formats.errors import FileError, NotWritten
-from brickseat_core.formats.gltf_document import write_whole
+from brickseat_core.formats.writing import write_whole
 
 OBJ = b"v 0 0 0\nv 1 0 0\nv 0 0 1\nf 1 3 2\n"
 
@@ -103,7 +103,7 @@ def full(*args: Any) -> None:
 def test_a_full_disk_leaves_the_old_file_and_nothing_beside_it(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     path = tmp_path / "set.glb"
     write_whole(path, b"as it was")
-    monkeypatch.setattr("brickseat_core.formats.gltf_document.os.fsync", full)
+    monkeypatch.setattr("brickseat_core.formats.writing.os.fsync", full)
     with pytest.raises(NotWritten, match="No space left"):
         write_whole(path, b"something new")
     assert path.read_bytes() == b"as it was"
@@ -117,7 +117,7 @@ def test_an_upload_onto_a_full_disk_is_answered_and_the_next_one_goes_on(
         return client.post("/api/props", {"files": SimpleUploadedFile("leaf.obj", OBJ)})
 
     with monkeypatch.context() as patched:
-        patched.setattr("brickseat_core.formats.gltf_document.os.fsync", full)
+        patched.setattr("brickseat_core.formats.writing.os.fsync", full)
         answer = send()
     assert answer.status_code == 507
     assert "no room" in answer.json()["error"]

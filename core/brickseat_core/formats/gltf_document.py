@@ -6,8 +6,6 @@ checked before it is used, and every complaint says where in the file it stands.
 
 import base64
 import json
-import os
-import secrets
 import struct
 from pathlib import Path
 from typing import Any
@@ -16,7 +14,8 @@ from urllib.parse import unquote
 import numpy as np
 from numpy.typing import NDArray
 
-from brickseat_core.formats.errors import FileError, NotWritten
+from brickseat_core.formats.errors import FileError
+from brickseat_core.formats.writing import write_whole
 
 MAGIC = 0x46546C67
 JSON_CHUNK = 0x4E4F534A
@@ -347,24 +346,3 @@ class GltfDocument:
         if self.folder is not None and path.parent.resolve() != self.folder.resolve():
             self.embed()
         write_whole(path, self.to_gltf() if path.suffix.lower() == ".gltf" else self.to_glb())
-
-
-def write_whole(path: Path, data: bytes) -> None:
-    """Write a file beside its place and rename it: an interrupted run leaves the old one whole. Raises NotWritten."""
-    beside = path.with_name(f".{path.name[:100]}.{secrets.token_hex(8)}")
-    try:
-        # As readable as the user has it with all files (umask).
-        handle = os.open(beside, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o666)
-        try:
-            with os.fdopen(handle, "wb") as file:
-                file.write(data)
-                file.flush()
-                os.fsync(file.fileno())
-            beside.replace(path)
-        except BaseException:
-            beside.unlink(missing_ok=True)
-            raise
-    except OSError as error:
-        raise NotWritten(
-            f"{path}: cannot be written ({error.strerror}); check the folder, and whether there is room"
-        ) from None

@@ -12,7 +12,7 @@ from django.utils import timezone
 from brickseat.jobs.models import KeptJob
 from brickseat.jobs.running import JOB_KINDS, Job, JobKind, Jobs, Shard
 from brickseat.sets.models import DressedSet
-from brickseat_core.formats.gltf_document import write_whole
+from brickseat_core.formats.writing import write_whole
 
 KEPT_DAYS = 7
 MOST_A_SET = 5

@@ -12,7 +12,7 @@ from PIL import Image
 
 from brickseat.sets.models import DressedSet
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.gltf_document import write_whole
+from brickseat_core.formats.writing import write_whole
 
 LARGEST = 400_000
 MOST_PIXELS = 1280

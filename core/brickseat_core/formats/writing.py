@@ -1,0 +1,59 @@
+"""Files that are written whole: beside their place first, then renamed into it."""
+
+import fcntl
+import os
+import re
+import secrets
+from pathlib import Path
+
+from brickseat_core.formats.errors import NotWritten
+
+UNFINISHED = re.compile(r"\..+\.[0-9a-f]{16}")
+"""The name of a file that is being written beside its place."""
+
+
+def place_beside(path: Path) -> Path:
+    """Where a file is written before it is renamed to ``path``; each call names another place."""
+    return path.with_name(f".{path.name[:50]}.{secrets.token_hex(8)}")
+
+
+def write_whole(path: Path, data: bytes) -> None:
+    """Write a file beside its place and rename it: an interrupted run leaves the old one whole. Raises NotWritten."""
+    beside = place_beside(path)
+    try:
+        # As readable as the user has it with all files (umask).
+        handle = os.open(beside, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o666)
+        try:
+            with os.fdopen(handle, "wb") as file:
+                # Held for as long as somebody writes. The system lets go of it when the process is killed.
+                fcntl.flock(file, fcntl.LOCK_EX)
+                file.write(data)
+                file.flush()
+                os.fsync(file.fileno())
+                beside.replace(path)
+        except BaseException:
+            beside.unlink(missing_ok=True)
+            raise
+    except OSError as error:
+        raise NotWritten(
+            f"{path}: cannot be written ({error.strerror}); check the folder, and whether there is room"
+        ) from None
+
+
+def remove_unfinished(folder: Path) -> int:
+    """Remove what killed processes left half written in a folder and below it; returns how many files.
+
+    A file that another process is still writing stays.
+    """
+    removed = 0
+    for path in folder.rglob(".*"):
+        if not UNFINISHED.fullmatch(path.name) or path.is_symlink() or not path.is_file():
+            continue
+        try:
+            with path.open("rb") as file:
+                fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                path.unlink()
+        except (BlockingIOError, FileNotFoundError):
+            continue
+        removed += 1
+    return removed
