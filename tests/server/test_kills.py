@@ -81,6 +81,8 @@ def test_killed_in_the_middle_of_everything(server: RunningServer, tmp_path: Pat
         if begun.status < 300:
             server.ask("GET", f"{url}/jobs/{begun.json['key']}")
 
+    # It was set down in the air. From here on it stands on the floor, whatever came through.
+    slide()
     for _ in range(TIMES):
         # The first file of a server waits for the process that reads files.
         send()
