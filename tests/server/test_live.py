@@ -2,7 +2,7 @@
 
 import asyncio
 import json
-import time
+import threading
 from typing import Any
 
 import pytest
@@ -111,22 +111,26 @@ async def test_overtaken_questions_are_never_computed(
     dressed: DressedSet, wren: User, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     computed: list[int] = []
+    begun, sent = threading.Event(), threading.Event()
 
     def slow(live: LiveSet, asked: PointQuestion, directions: Any) -> dict[str, Any]:
-        time.sleep(0.15)
         computed.append(asked.n)
+        begun.set()
+        assert sent.wait(60)
         return {"revision": 0, "pose": None}
 
     socket = await opened(dressed, wren)
     monkeypatch.setattr(consumer, "answer", slow)
-    for n in range(1, 30):
+    await socket.send_json_to(question(1))
+    assert await asyncio.to_thread(begun.wait, 60)
+    for n in range(2, 30):
         await socket.send_json_to(question(n))
-        await asyncio.sleep(0.002)
-    last = 0
-    while last != 29:
-        last = (await heard(socket, 20))["n"]
-    assert computed[-1] == 29
-    assert len(computed) <= 4
+    # Messages are taken in one after another: once this one is answered, all questions are there.
+    await socket.send_json_to({"kind": "hold", "keys": []})
+    await heard(socket, 60, "held")
+    sent.set()
+    assert [(await heard(socket, 60))["n"] for _ in range(2)] == [1, 29]
+    assert computed == [1, 29]
     await socket.disconnect()
 
 
