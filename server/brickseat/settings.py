@@ -9,12 +9,11 @@ BRICKSEAT_PROXY   address of that proxy, the only one that is believed (default:
 """
 
 import contextlib
-import fcntl
 import os
 import secrets
 from pathlib import Path
 
-from brickseat_core.formats.writing import place_beside
+from brickseat_core.formats.writing import lock, place_beside
 
 DATA = Path(os.environ.get("BRICKSEAT_DATA", "data")).absolute()
 DATA.mkdir(parents=True, exist_ok=True)
@@ -32,7 +31,7 @@ def secret_key() -> str:
         beside = place_beside(path)
         handle = os.open(beside, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
         with os.fdopen(handle, "w") as file:
-            fcntl.flock(file, fcntl.LOCK_EX)
+            lock(file)
             file.write(secrets.token_urlsafe(50))
             file.flush()
             with contextlib.suppress(FileExistsError):

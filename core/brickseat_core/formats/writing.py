@@ -1,10 +1,12 @@
 """Files that are written whole: beside their place first, then renamed into it."""
 
+import contextlib
 import fcntl
 import os
 import re
 import secrets
 from pathlib import Path
+from typing import IO, Any
 
 from brickseat_core.formats.errors import NotWritten
 
@@ -17,6 +19,13 @@ def place_beside(path: Path) -> Path:
     return path.with_name(f".{path.name[:50]}.{secrets.token_hex(8)}")
 
 
+def lock(file: IO[Any]) -> None:
+    """Lock a file for as long as this process writes it. The system lets go of it when the process is killed."""
+    # Some file systems know no locks. There a file is written all the same.
+    with contextlib.suppress(OSError):
+        fcntl.flock(file, fcntl.LOCK_EX)
+
+
 def write_whole(path: Path, data: bytes) -> None:
     """Write a file beside its place and rename it: an interrupted run leaves the old one whole. Raises NotWritten."""
     beside = place_beside(path)
@@ -25,8 +34,7 @@ def write_whole(path: Path, data: bytes) -> None:
         handle = os.open(beside, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o666)
         try:
             with os.fdopen(handle, "wb") as file:
-                # Held for as long as somebody writes. The system lets go of it when the process is killed.
-                fcntl.flock(file, fcntl.LOCK_EX)
+                lock(file)
                 file.write(data)
                 file.flush()
                 os.fsync(file.fileno())
@@ -43,7 +51,7 @@ def write_whole(path: Path, data: bytes) -> None:
 def remove_unfinished(folder: Path) -> int:
     """Remove what killed processes left half written in a folder and below it; returns how many files.
 
-    A file that another process is still writing stays.
+    A file that another process is still writing stays. Raises OSError where the folder cannot be changed.
     """
     removed = 0
     for path in folder.rglob(".*"):
@@ -52,8 +60,9 @@ def remove_unfinished(folder: Path) -> int:
         try:
             with path.open("rb") as file:
                 fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-                path.unlink()
-        except (BlockingIOError, FileNotFoundError):
+        except OSError:
+            # Held, gone, or not known to be nobody's.
             continue
+        path.unlink(missing_ok=True)
         removed += 1
     return removed
