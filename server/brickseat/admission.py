@@ -21,7 +21,7 @@ TAKES_FILES = re.compile(r"/api/(props|sets/open|bearers/terrain)")
 
 
 class Admission:
-    """Refuses a body that is too large: by its told length before any of it is read, else as soon as more than that has come."""
+    """Refuses a body that is too large: by its stated length before any of it is read, else as soon as more than that has come."""
 
     def __init__(self, inner: App) -> None:
         self.inner = inner
@@ -31,9 +31,9 @@ class Admission:
             await self.inner(scope, receive, send)
             return
         most = LARGEST_FORM if TAKES_FILES.fullmatch(scope["path"]) else LARGEST_TEXT
-        told = header(scope, b"content-length")
+        stated = header(scope, b"content-length")
         # Whoever is signed in is looked up only where it matters.
-        length = int(told) if told.isdigit() else None
+        length = int(stated) if stated.isdigit() else None
         if (length is None or length > LARGEST_OF_STRANGER) and not await is_known(scope):
             most = LARGEST_OF_STRANGER
         if length is not None and length > most:

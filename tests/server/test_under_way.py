@@ -91,13 +91,13 @@ def test_only_who_may_dress_the_set_stops_its_moves(
     with moves_under_way.asked(dressed.key, "mine") as move:
         address = f"/api/sets/{dressed.key}/moves/mine"
         assert as_user(other).delete(address).status_code == 404
-        assert move.told(1, 2)
+        assert move.on_progress(1, 2)
         assert client.delete(f"/api/sets/{uuid.uuid4()}/moves/mine").status_code == 404
         # Another name, or one that is over, stops nothing and is no error.
         assert client.delete(f"/api/sets/{dressed.key}/moves/other").status_code == 204
-        assert move.told(1, 2)
+        assert move.on_progress(1, 2)
         assert client.delete(address).status_code == 204
-        assert not move.told(1, 2)
+        assert not move.on_progress(1, 2)
     assert client.delete(address).status_code == 204
 
 

@@ -166,9 +166,9 @@ class ManyContacts:
         leans = self._leans[some]
         lean_near, lean_far = np.where(leans, near, NO_LEANING[0]), np.where(leans, far, NO_LEANING[1])
         bounds: tuple[Any, ...] = (self._sink[some], band, lean_near, lean_far)
-        travel, first, told, contacts, counts, touch, margin, grip = many_contacts_kernel(*self._asked(some), *bounds)
+        travel, first, noted, contacts, counts, touch, margin, grip = many_contacts_kernel(*self._asked(some), *bounds)
         rows: list[tuple[list[int], list[int], list[int], list[int]]] = [([], [], [], []) for _ in range(end - begin)]
-        for piece, what, row in told.tolist():
+        for piece, what, row in noted.tolist():
             rows[piece][what].append(row)
         found = []
         travels, firsts, margins, grips = travel.tolist(), first.tolist(), margin.tolist(), grip.tolist()
@@ -196,9 +196,9 @@ class ManyContacts:
 
         Of what ``of`` tells only this, in a part of its time; what is flush with a piece on all sides is left out.
         """
-        told = many_cuts_kernel(*self._asked(slice(begin, end)))
+        noted = many_cuts_kernel(*self._asked(slice(begin, end)))
         found: list[list[int]] = [[] for _ in range(end - begin)]
-        for piece, what, row in told.tolist():
+        for piece, what, row in noted.tolist():
             if what != CONTAINED or contained_rows(self.index, int(self._row[begin + piece]), (row,)):
                 found[piece].append(row)
         return found
@@ -286,19 +286,19 @@ def over_plan_kernel(forest, placed, count, grid, mover, origin, direction, skip
 
 
 @nested_kernel
-def note_rows(told, n, piece, what, rows, chosen):  # type: ignore[no-untyped-def]
-    """Write those of ``rows`` that are ``chosen`` behind the ``n`` that are told; the list, longer if need be, and its length."""
-    if n + rows.shape[0] > told.shape[0]:
+def note_rows(noted, n, piece, what, rows, chosen):  # type: ignore[no-untyped-def]
+    """Write those of ``rows`` that are ``chosen`` behind the ``n`` that are noted; the list, longer if need be, and its length."""
+    if n + rows.shape[0] > noted.shape[0]:
         longer = np.empty((2 * (n + rows.shape[0]), 3), np.int64)
         for i in range(n):
             for k in range(3):
-                longer[i, k] = told[i, k]
-        told = longer
+                longer[i, k] = noted[i, k]
+        noted = longer
     for i in range(rows.shape[0]):
         if chosen[i]:
-            told[n, 0], told[n, 1], told[n, 2] = piece, what, rows[i]
+            noted[n, 0], noted[n, 1], noted[n, 2] = piece, what, rows[i]
             n += 1
-    return told, n
+    return noted, n
 
 
 @kernel
@@ -307,12 +307,12 @@ def many_contacts_kernel(  # type: ignore[no-untyped-def]
 ):
     """As ``query_contacts`` of n pieces, ``which`` (n,) their meshes in the table.
 
-    Returns (n,) travels, (n,) rows met first or -1, (m, 3) piece, what and row of each that is told, (n, k, 3) contacts and
+    Returns (n,) travels, (n,) rows met first or -1, (m, 3) piece, what and row of each that is noted, (n, k, 3) contacts and
     (n,) how many, (n, 3) touches, (n,) margins and grips.
     """
     pieces = which.shape[0]
     travels, firsts = np.empty(pieces), np.full(pieces, -1)
-    told, n = np.empty((4 * pieces, 3), np.int64), np.int64(0)
+    noted, n = np.empty((4 * pieces, 3), np.int64), np.int64(0)
     contacts, counts = np.zeros((pieces, MOST_CONTACTS, 3)), np.zeros(pieces, np.int64)
     touches, margins, grips = np.zeros((pieces, 3)), np.zeros(pieces), np.full(pieces, -1.0)
     for j in range(pieces):
@@ -338,22 +338,22 @@ def many_contacts_kernel(  # type: ignore[no-untyped-def]
         travels[j] = travel
         if who >= 0:
             firsts[j] = rows[who]
-        told, n = note_rows(told, n, j, CUT, rows, cut)
-        told, n = note_rows(told, n, j, CONTAINER, rows, containers)
-        told, n = note_rows(told, n, j, CONTAINED, rows, contained)
-        told, n = note_rows(told, n, j, BEARER, bearers, np.ones(bearers.shape[0], np.bool_))
+        noted, n = note_rows(noted, n, j, CUT, rows, cut)
+        noted, n = note_rows(noted, n, j, CONTAINER, rows, containers)
+        noted, n = note_rows(noted, n, j, CONTAINED, rows, contained)
+        noted, n = note_rows(noted, n, j, BEARER, bearers, np.ones(bearers.shape[0], np.bool_))
         counts[j], margins[j], grips[j] = points.shape[0], margin, grip
         for k in range(3):
             touches[j, k] = touch[k]
             for i in range(points.shape[0]):
                 contacts[j, i, k] = points[i, k]
-    return travels, firsts, told[:n].copy(), contacts, counts, touches, margins, grips
+    return travels, firsts, noted[:n].copy(), contacts, counts, touches, margins, grips
 
 
 @kernel
 def many_cuts_kernel(forest, placed, count, grid, table, which, linear, origin, direction, skip):  # type: ignore[no-untyped-def]
     """(m, 3) piece, what and row, of each row that one of n pieces cuts, stands in, or whose box stands in its own."""
-    told, n = np.empty((4 * which.shape[0], 3), np.int64), np.int64(0)
+    noted, n = np.empty((4 * which.shape[0], 3), np.int64), np.int64(0)
     for j in range(which.shape[0]):
         moving = mesh_at(table, which[j])
         mover = mover_kernel(forest, moving, linear[j], frame_kernel(direction[j]))
@@ -361,10 +361,10 @@ def many_cuts_kernel(forest, placed, count, grid, table, which, linear, origin, 
         _, _, cut, _ = first_contact_kernel(query, np.full(query.rows.shape[0], FLUSH_WIDTH), 0.0, ALL_CUTS)
         lo, hi, probes = outline_kernel(moving, linear[j], origin[j])
         containers, contained = containers_kernel(forest, placed, query.rows, cut, skip[j], lo, hi, probes)
-        told, n = note_rows(told, n, j, CUT, query.rows, cut)
-        told, n = note_rows(told, n, j, CONTAINER, query.rows, containers)
-        told, n = note_rows(told, n, j, CONTAINED, query.rows, contained)
-    return told[:n].copy()
+        noted, n = note_rows(noted, n, j, CUT, query.rows, cut)
+        noted, n = note_rows(noted, n, j, CONTAINER, query.rows, containers)
+        noted, n = note_rows(noted, n, j, CONTAINED, query.rows, contained)
+    return noted[:n].copy()
 
 
 @nested_kernel

@@ -22,11 +22,10 @@ OPPOSITE_NOTHING, FLAT, UNEVEN = 0, 1, 2
 
 
 class FaceGap(NamedTuple):
-    """``face``: NOT_FROM_WITHIN, FROM_WITHIN = np.bool_(False), np.bool_(True)
-    OPPOSITE_NOTHING, FLAT or UNEVEN, as what the piece's farthest points meet. ``normal`` (3,) of the face,
-        towards the piece. ``distance`` in metres, square to the face, of the piece's vertex ``mine`` (3,) that is nearest to
-        it, negative where that is in it. Where nothing is met, ``mine`` is the farthest point, and ``distance`` how far along
-        the direction that is."""
+    """``face``: OPPOSITE_NOTHING, FLAT or UNEVEN, as what the piece's farthest points meet. ``normal`` (3,) of the face,
+    towards the piece. ``distance`` in metres, square to the face, of the piece's vertex ``mine`` (3,) that is nearest to
+    it, negative where that is in it. Where nothing is met, ``mine`` is the farthest point, and ``distance`` how far along
+    the direction that is."""
 
     face: int
     distance: float
@@ -34,8 +33,8 @@ class FaceGap(NamedTuple):
     mine: Vec
 
 
-def face_gap(index: SceneIndex, piece: Piece, row: int, way: Vec) -> FaceGap:
-    """How far ``piece`` is from the face of ``row`` that rays along unit ``way`` (3,) meet from its farthest points.
+def face_gap(index: SceneIndex, piece: Piece, row: int, direction: Vec) -> FaceGap:
+    """How far ``piece`` is from the face of ``row`` that rays along unit ``direction`` (3,) meet from its farthest points.
 
     Three rays: from the middle of the farthest points, and from the two of them that are farthest apart across. They look
     ahead, and else just behind.
@@ -47,26 +46,26 @@ def face_gap(index: SceneIndex, piece: Piece, row: int, way: Vec) -> FaceGap:
         index.mesh_of(piece).used_vertices,
         piece.pose.linear,
         piece.pose.origin,
-        way,
-        frame_along(way)[0],
+        direction,
+        frame_along(direction)[0],
     )
     return FaceGap(*found)
 
 
-def faces_ahead(index: SceneIndex, row: int, points: Vec, way: Vec) -> tuple[Vec, Vec]:
-    """What rays from ``points`` (n, 3) along unit ``way`` (3,) meet of ``row``, ahead, or else just behind them: points
+def faces_ahead(index: SceneIndex, row: int, points: Vec, direction: Vec) -> tuple[Vec, Vec]:
+    """What rays from ``points`` (n, 3) along unit ``direction`` (3,) meet of ``row``, ahead, or else just behind them: points
     (k, 3) and unit normals (k, 3) towards the rays.
 
     A point that is in a solid is behind the face that it went in by: what it would come out by does not count.
     """
-    met, normals = faces_ahead_kernel(index.forest, index.placed, row, np.ascontiguousarray(points), way)
+    met, normals = faces_ahead_kernel(index.forest, index.placed, row, np.ascontiguousarray(points), direction)
     return met, normals
 
 
 @kernel
-def faces_ahead_kernel(forest, placed, row, points, way):  # type: ignore[no-untyped-def]
+def faces_ahead_kernel(forest, placed, row, points, direction):  # type: ignore[no-untyped-def]
     """As ``faces_ahead``."""
-    met, normals = hits_on_row_kernel(forest, placed, row, points, way, NOT_FROM_WITHIN)
+    met, normals = hits_on_row_kernel(forest, placed, row, points, direction, NOT_FROM_WITHIN)
     if met.shape[0] > 0:
         return met, normals
     # In the face, or through it: it is found from before it.
@@ -74,13 +73,13 @@ def faces_ahead_kernel(forest, placed, row, points, way):  # type: ignore[no-unt
     for k in range(3):
         size += (placed.hi[row, k] - placed.lo[row, k]) ** 2
     back = min(BACK_OFF, 1.0 + np.sqrt(size))
-    return hits_on_row_kernel(forest, placed, row, points - back * way, way, FROM_WITHIN)
+    return hits_on_row_kernel(forest, placed, row, points - back * direction, direction, FROM_WITHIN)
 
 
 @kernel
-def face_gap_kernel(forest, placed, row, vertices, linear, origin, way, across):  # type: ignore[no-untyped-def]
+def face_gap_kernel(forest, placed, row, vertices, linear, origin, direction, across):  # type: ignore[no-untyped-def]
     """As ``face_gap``. ``vertices`` (n, 3): local ones of the piece; ``linear`` (3, 3), ``origin`` (3,): its pose;
-    ``across`` (3,): a unit vector square to ``way``."""
+    ``across`` (3,): a unit vector square to ``direction``."""
     n = vertices.shape[0]
     points = np.empty((n, 3))
     farthest, tip = -np.inf, 0
@@ -94,7 +93,7 @@ def face_gap_kernel(forest, placed, row, vertices, linear, origin, way, across):
         size = max(size, high - low)
     along = np.empty(n)
     for i in range(n):
-        along[i] = points[i, 0] * way[0] + points[i, 1] * way[1] + points[i, 2] * way[2]
+        along[i] = points[i, 0] * direction[0] + points[i, 1] * direction[1] + points[i, 2] * direction[2]
         if along[i] > farthest:
             farthest, tip = along[i], i
     starts = np.zeros((3, 3))
@@ -114,9 +113,9 @@ def face_gap_kernel(forest, placed, row, vertices, linear, origin, way, across):
     for k in range(3):
         starts[0, k] /= foremost
         starts[1, k], starts[2, k] = points[leftmost, k], points[rightmost, k]
-    met, normals = faces_ahead_kernel(forest, placed, row, starts[: 3 if foremost > 1 else 1], way)
+    met, normals = faces_ahead_kernel(forest, placed, row, starts[: 3 if foremost > 1 else 1], direction)
     if met.shape[0] == 0:
-        return OPPOSITE_NOTHING, farthest, -way, points[tip].copy()
+        return OPPOSITE_NOTHING, farthest, -direction, points[tip].copy()
     distance, nearest = np.inf, 0
     for i in range(n):
         height = 0.0

@@ -63,7 +63,7 @@ def bay_of(mesh: Mesh, pose: Pose, index: SceneIndex, square_to_bay: bool) -> Ba
 
     ``square_to_bay``: whether its frame follows its floor and its largest wall; else it is that of the world.
     """
-    solid = solid_of(mesh, pose)
+    solid = outward_solid(mesh, pose)
     if not square_to_bay:
         return Bay(solid, np.eye(3), front_of(solid, np.eye(3), index))
     tilt = tilt_of(solid)
@@ -72,7 +72,7 @@ def bay_of(mesh: Mesh, pose: Pose, index: SceneIndex, square_to_bay: bool) -> Ba
     return Bay(solid, turn, front_of(solid, turn, index))
 
 
-def solid_of(mesh: Mesh, pose: Pose) -> Mesh:
+def outward_solid(mesh: Mesh, pose: Pose) -> Mesh:
     """A closed mesh at a pose, in the world, its faces outward whichever way they looked."""
     faces = mesh.faces
     if mesh.health.inward != (np.linalg.det(pose.linear) < 0.0):

@@ -59,10 +59,10 @@ class Snapping:
         margin = np.array([reach, SAME_LEVEL, reach])
         near = ((boxes[:, 1] >= lo - margin) & (boxes[:, 0] <= lo + size + margin)).all(axis=1)
         beside = boxes[near]
-        ways = [self._along(axis, beside, lo, size, reach) for axis in (0, 2)]
+        candidates = [self._along(axis, beside, lo, size, reach) for axis in (0, 2)]
         found = []
-        for x, snapped_x in ways[0]:
-            for z, snapped_z in ways[1]:
+        for x, snapped_x in candidates[0]:
+            for z, snapped_z in candidates[1]:
                 at = np.array([x, lo[1], z])
                 apart = (beside[:, 0] >= at + size - TOUCHING) | (beside[:, 1] <= at + TOUCHING)
                 if apart.any(axis=1).all():

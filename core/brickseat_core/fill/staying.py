@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.fill.bay import grown, solid_of
+from brickseat_core.fill.bay import grown, outward_solid
 from brickseat_core.fit.check import check, side_by_side
 from brickseat_core.many.volumes import Volumes
 from brickseat_core.many.weights import Shape
@@ -17,7 +17,7 @@ MOST_ROUNDS = 200
 
 def what_can_stay(index: SceneIndex, pieces: Mapping[int, Piece], bay: Shape, tolerance: float) -> dict[int, Piece]:
     """Those of ``pieces``, by number, that sit in a bay and need none of the others. ``index``: a fork of its own, without them."""
-    solid = solid_of(bay.mesh, bay.pose)
+    solid = outward_solid(bay.mesh, bay.pose)
     wider = Shape(Mesh(grown(solid, WITHIN), solid.faces), Pose((0.0, 0.0, 0.0)))
     listed = list(pieces.items())
     with side_by_side(len(listed)) as each:

@@ -23,5 +23,5 @@ def digest_of_measuring() -> str:
 def measured_by(dressed: Set) -> str:
     """A digest of how the pieces of a set are measured: fits that were kept under another one are to be measured anew."""
     meshes = {p.prop.key: p.prop.mesh.digest for p in dressed.pieces.values()}
-    told = f"{digest_of_measuring()} {dressed.tolerance!r} {sorted(meshes.items())}"
-    return hashlib.sha256(told.encode()).hexdigest()[:32]
+    text = f"{digest_of_measuring()} {dressed.tolerance!r} {sorted(meshes.items())}"
+    return hashlib.sha256(text.encode()).hexdigest()[:32]

@@ -64,10 +64,10 @@ def seats_apart(
         for begin in range(0, len(wanted.which), size)
     ]
 
-    def told() -> bool:
+    def stopped() -> bool:
         tell()
         return False
 
     with pool() as workers:
-        found = dict(run_all(seat_part, parts, workers, told))
+        found = dict(run_all(seat_part, parts, workers, stopped))
     return Seats._make(map(np.concatenate, zip(*(found[k] for k in range(len(parts))), strict=True)))

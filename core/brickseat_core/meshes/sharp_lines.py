@@ -84,9 +84,9 @@ def straightened(ends: Ints, place: Vec) -> SharpLines:
     for number, (a, b) in enumerate(ends.tolist()):
         at.setdefault(a, []).append(number)
         at.setdefault(b, []).append(number)
-    way = place[ends[:, 1]] - place[ends[:, 0]]
-    length = np.linalg.norm(way, axis=1)
-    unit = way / np.where(length > 0.0, length, 1.0)[:, None]
+    along = place[ends[:, 1]] - place[ends[:, 0]]
+    length = np.linalg.norm(along, axis=1)
+    unit = along / np.where(length > 0.0, length, 1.0)[:, None]
 
     def goes_on(vertex: int) -> bool:
         mine = at[vertex]

@@ -39,9 +39,9 @@ def compute(scene: Scene, move: LayOnMove) -> Outcome:
     if own.key != piece.key:
         points = piece.pose.local(own.pose.apply(points))
     if set(move.axes) != set(AXIS_WORDS):
-        way = onto[0] - piece.pose.apply(points)[0]
-        kept = sum((axis * float(axis @ way) for axis in map(axis_of, move.axes)), np.zeros(3))
-        onto = onto + (kept - way)
+        offset = onto[0] - piece.pose.apply(points)[0]
+        kept = sum((axis * float(axis @ offset) for axis in map(axis_of, move.axes)), np.zeros(3))
+        onto = onto + (kept - offset)
     try:
         pose = laid_pose(piece.pose, points, onto)
     except NotInLine as problem:

@@ -163,9 +163,9 @@ def nearest_seen(
             scored.append((best.pixels / REACH_PIXELS + BIAS[what], best))
     scored.sort(key=lambda found: found[0])
     for _, best in scored[:MOST_LOOKED_AT]:
-        way = best.point - origin
-        distance = float(np.linalg.norm(way))
-        met = first_hit(index, origin, way / distance, skip, only)
+        sight = best.point - origin
+        distance = float(np.linalg.norm(sight))
+        met = first_hit(index, origin, sight / distance, skip, only)
         if met is None or met.distance >= distance * (1.0 - SEEN) - 1e-6:
             return best
     return None
@@ -174,9 +174,9 @@ def nearest_seen(
 def outward(index: SceneIndex, piece: Piece, point: Vec) -> Vec:
     """(3,) unit, from the middle of a piece to a point on it."""
     lo, hi = index.box_of(piece)
-    way = point - 0.5 * (lo + hi)
-    length = float(np.linalg.norm(way))
-    return np.asarray(way / length if length > 0.0 else np.array([0.0, 1.0, 0.0]))
+    offset = point - 0.5 * (lo + hi)
+    length = float(np.linalg.norm(offset))
+    return np.asarray(offset / length if length > 0.0 else np.array([0.0, 1.0, 0.0]))
 
 
 def clock_along(caught: Caught) -> Vec:

@@ -13,7 +13,7 @@ from brickseat_core.meshes.crossings import intervals_inside
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.meshes.tree import Tree
 from brickseat_core.relations.silhouettes import FLUSH, sample_points, silhouette, silhouette_within
-from brickseat_core.relations.solids import MESHES_KEPT, CannotCut, Kept, solid_of, without_prisms
+from brickseat_core.relations.solids import MESHES_KEPT, CannotCut, Kept, shells_of, without_prisms
 from brickseat_core.scene import CutOut, Piece, Set, Vec
 
 MARGIN_SHARE = 0.05
@@ -89,8 +89,7 @@ class Opening(NamedTuple):
 
 def opening_for(bearer: Piece, piece: Piece, clearance: float) -> Opening:
     """The hole that ``piece`` makes in ``bearer``. Raises CannotCut."""
-    solid = solid_of(bearer.prop.mesh)
-    if solid is None:
+    if shells_of(bearer.prop.mesh) is None:
         flaws = bearer.prop.mesh.health.open_edges
         why = f"{flaws} open edges" if flaws else "its faces look inward"
         raise CannotCut(f"{bearer.name} is no closed solid ({why}); mend the model, then cut")
@@ -144,13 +143,13 @@ def part_before_wall(bearer: Piece, piece: Piece, clearance: float) -> Mesh | No
     None where the piece is not seated into that wall. Raises CannotCut.
     """
     opening = opening_for(bearer, piece, clearance)
-    way = float(opening.frame[2] @ np.asarray(piece.direction))
-    shells = solid_of(piece.prop.mesh)
-    if abs(way) < INTO_WALL or shells is None:
+    inward = float(opening.frame[2] @ np.asarray(piece.direction))
+    shells = shells_of(piece.prop.mesh)
+    if abs(inward) < INTO_WALL or shells is None:
         return None
     # From the side that it was seated from: its direction leads into the wall.
-    entry = opening.low if way > 0.0 else -opening.high
-    normal = opening.frame[2] * np.sign(way)
+    entry = opening.low if inward > 0.0 else -opening.high
+    normal = opening.frame[2] * np.sign(inward)
     local = piece.pose.linear.T @ normal
     length = float(np.linalg.norm(local))
     outside = manifold3d.Manifold()
@@ -161,7 +160,7 @@ def part_before_wall(bearer: Piece, piece: Piece, clearance: float) -> Mesh | No
         cover = manifold3d.CrossSection([opening.outline]).extrude(COVER)
         to_world = np.eye(4)
         to_world[:3, :3] = opening.frame.T
-        low = opening.low - COVER if way > 0.0 else opening.high
+        low = opening.low - COVER if inward > 0.0 else opening.high
         to_world[:3, 3] = opening.frame.T @ np.array([0.0, 0.0, low])
         back = np.eye(4)
         back[:3, :3] = np.linalg.inv(piece.pose.linear)
@@ -220,10 +219,10 @@ def depth_of(
     mesh = piece.prop.mesh
     own = (mesh.vertices @ (frame[2] @ piece.pose.linear)).min(), (mesh.vertices @ (frame[2] @ piece.pose.linear)).max()
     low, high, before, beyond = np.inf, -np.inf, -np.inf, np.inf
-    way = back @ frame[2]
+    direction = back @ frame[2]
     for across in sample_points(outline):
         start = piece.pose.origin + across @ frame[:2]
-        stretches = intervals_inside(tree, back @ (start - bearer.pose.origin), way)
+        stretches = intervals_inside(tree, back @ (start - bearer.pose.origin), direction)
         if not len(stretches):
             continue
         # This wall is the one the piece is in, or else the nearest.

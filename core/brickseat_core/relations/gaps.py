@@ -28,15 +28,17 @@ def nearest_side(index: SceneIndex, piece: Piece, to: Piece) -> Triple:
     """The level direction, along one of the world's axes, in which ``piece`` is nearest to ``to``."""
     lo, hi = index.box_of(piece)
     other_lo, other_hi = index.box_of(to)
-    ways: list[tuple[float, Triple]] = []
+    candidates: list[tuple[float, Triple]] = []
     for k in (0, 2):
         for sign, room in ((1.0, other_lo[k] - hi[k]), (-1.0, lo[k] - other_hi[k])):
-            way = [0.0, 0.0, 0.0]
-            way[k] = sign
-            met = first_hit(index, 0.5 * (lo + hi), np.array(way), index.row.get(piece.key, -1), index.row[to.key])
+            direction = [0.0, 0.0, 0.0]
+            direction[k] = sign
+            met = first_hit(
+                index, 0.5 * (lo + hi), np.array(direction), index.row.get(piece.key, -1), index.row[to.key]
+            )
             distance = met.distance if met is not None else 1e6 + abs(float(room))
-            ways.append((distance, (way[0], 0.0, way[2])))
-    return min(ways, key=lambda way: way[0])[1]
+            candidates.append((distance, (direction[0], 0.0, direction[2])))
+    return min(candidates, key=lambda candidate: candidate[0])[1]
 
 
 def gap_to(index: SceneIndex, piece: Piece, to: Piece, side: Triple) -> Gap:
@@ -46,24 +48,24 @@ def gap_to(index: SceneIndex, piece: Piece, to: Piece, side: Triple) -> Gap:
     until it touches. Where nothing is met, because the two are not opposite each other, along ``side`` to what of ``to``
     lies nearest in it.
     """
-    way = np.asarray(side, dtype=np.float64)
-    found = face_gap(index, piece, index.row[to.key], way)
+    direction = np.asarray(side, dtype=np.float64)
+    found = face_gap(index, piece, index.row[to.key], direction)
     if found.face == OPPOSITE_NOTHING:
-        distance = float((world_vertices(index, to) @ way).min()) - found.distance
-        return Gap(distance, found.normal, found.mine, found.mine + distance * way)
+        distance = float((world_vertices(index, to) @ direction).min()) - found.distance
+        return Gap(distance, found.normal, found.mine, found.mine + distance * direction)
     square = Gap(found.distance, found.normal, found.mine, found.mine - found.distance * found.normal)
-    return square if found.face == FLAT else gap_to_uneven(index, piece, to, way) or square
+    return square if found.face == FLAT else gap_to_uneven(index, piece, to, direction) or square
 
 
-def gap_to_uneven(index: SceneIndex, piece: Piece, to: Piece, way: Vec) -> Gap | None:
-    """As ``gap_to``, along ``way`` until it touches; None where the piece meets nothing or is in it already."""
-    mover = index.mover(index.mesh_of(piece), piece.pose, frame_along(way))
+def gap_to_uneven(index: SceneIndex, piece: Piece, to: Piece, direction: Vec) -> Gap | None:
+    """As ``gap_to``, along ``direction`` until it touches; None where the piece meets nothing or is in it already."""
+    mover = index.mover(index.mesh_of(piece), piece.pose, frame_along(direction))
     met = first_contact(index, mover, index.only(mover, piece.pose.origin, [index.row[to.key]]))
     if met.initially_intersecting or met.travel is None:
         return None
     lo, hi = index.box_of(piece)
     middle = 0.5 * (lo + hi)
-    return Gap(met.travel, -way, middle, middle + met.travel * way)
+    return Gap(met.travel, -direction, middle, middle + met.travel * direction)
 
 
 def turn_against(index: SceneIndex, piece: Piece, to: Piece, tie: Tie) -> float | None:

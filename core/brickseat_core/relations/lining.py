@@ -32,10 +32,10 @@ def axis_of(word: AxisWord, square_to: Piece | None = None) -> Vec:
     plain = np.eye(3)[number]
     if square_to is None or word == "up":
         return np.asarray(plain)
-    way = square_to.pose.linear[:, number].copy()
-    way[1] = 0.0
-    length = float(np.linalg.norm(way))
-    return np.asarray(way / length if length > LEAST_ARM else plain)
+    level = square_to.pose.linear[:, number].copy()
+    level[1] = 0.0
+    length = float(np.linalg.norm(level))
+    return np.asarray(level / length if length > LEAST_ARM else plain)
 
 
 def world_vertices(index: SceneIndex, piece: Piece) -> Vec:

@@ -59,8 +59,8 @@ def places_along(
 def place_at(points: Vec, at: Vec, s: float) -> RowPlace:
     """The place ``s`` metres along a line whose corners lie ``at`` (n,) metres along it."""
     k = int(np.clip(np.searchsorted(at, s, side="right") - 1, 0, len(points) - 2))
-    way = (points[k + 1] - points[k]) / (at[k + 1] - at[k])
-    return RowPlace(points[k] + way * min(s - at[k], at[k + 1] - at[k]), way)
+    tangent = (points[k + 1] - points[k]) / (at[k + 1] - at[k])
+    return RowPlace(points[k] + tangent * min(s - at[k], at[k + 1] - at[k]), tangent)
 
 
 def chords(points: Vec, at: Vec, spacing: float) -> list[float]:
@@ -106,8 +106,8 @@ def lines_of_region(region: FlatRegion) -> list[tuple[Vec, bool]]:
     """The borders of a face, split where they turn sharply; a loop that never does is closed."""
     found: list[tuple[Vec, bool]] = []
     for loop in region.loops:
-        way = np.roll(loop, -1, axis=0) - loop
-        unit = way / np.maximum(np.linalg.norm(way, axis=1), 1e-300)[:, None]
+        sides = np.roll(loop, -1, axis=0) - loop
+        unit = sides / np.maximum(np.linalg.norm(sides, axis=1), 1e-300)[:, None]
         turns = np.flatnonzero(np.einsum("ij,ij->i", unit, np.roll(unit, 1, axis=0)) < SPLIT_COSINE)
         if not len(turns):
             found.append((loop, True))
@@ -123,8 +123,10 @@ def distance_to(line: Vec, point: Vec, closed: bool) -> float:
     """Metres from a point (3,) to a line (n, 3)."""
     a = line if closed else line[:-1]
     b = np.roll(line, -1, axis=0) if closed else line[1:]
-    way = b - a
+    segments = b - a
     share = np.clip(
-        np.einsum("ij,ij->i", point - a, way) / np.maximum(np.einsum("ij,ij->i", way, way), 1e-300), 0.0, 1.0
+        np.einsum("ij,ij->i", point - a, segments) / np.maximum(np.einsum("ij,ij->i", segments, segments), 1e-300),
+        0.0,
+        1.0,
     )
-    return float(np.linalg.norm(a + share[:, None] * way - point, axis=1).min())
+    return float(np.linalg.norm(a + share[:, None] * segments - point, axis=1).min())

@@ -3,7 +3,7 @@
 import manifold3d
 import numpy as np
 
-from brickseat_core.relations.solids import MESHES_KEPT, CannotCut, Kept, solid_of
+from brickseat_core.relations.solids import MESHES_KEPT, CannotCut, Kept, shells_of
 from brickseat_core.scene import Piece, Vec
 
 SAMPLES = 5
@@ -52,7 +52,7 @@ def silhouette_within(piece: Piece, frame: Vec, clearance: float, low: float, hi
     kept = _silhouettes.get(key)
     if isinstance(kept, np.ndarray):
         return kept
-    shells = solid_of(piece.prop.mesh)
+    shells = shells_of(piece.prop.mesh)
     if shells is None:
         return None
     matrix = np.concatenate([basis, np.zeros((3, 1))], axis=1)

@@ -47,7 +47,7 @@ class Kept:
 _shells = Kept(MESHES_KEPT)
 
 
-def solid_of(mesh: Mesh) -> list[tuple[manifold3d.Manifold | None, Vec]] | None:
+def shells_of(mesh: Mesh) -> list[tuple[manifold3d.Manifold | None, Vec]] | None:
     """The shells of a closed mesh as solids, each with its triangles (m, 3, 3); None where the mesh is open.
 
     A shell that is no solid by itself is None.
@@ -77,7 +77,7 @@ def solid_of(mesh: Mesh) -> list[tuple[manifold3d.Manifold | None, Vec]] | None:
 
 def without_prisms(mesh: Mesh, prisms: list[manifold3d.Manifold]) -> Mesh | None:
     """``mesh`` without these volumes; None where nothing is left, or a shell in the way is no solid."""
-    shells = solid_of(mesh)
+    shells = shells_of(mesh)
     assert shells is not None
     prism = manifold3d.Manifold.batch_boolean(prisms, manifold3d.OpType.Add) if len(prisms) > 1 else prisms[0]
     box = np.array(prism.bounding_box()).reshape(2, 3)

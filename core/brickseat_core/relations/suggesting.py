@@ -44,10 +44,10 @@ def suggested_seats(mesh: Mesh) -> list[Seat]:
             found.append((WANTED_OPENING * np.pi * circle.radius**2, circle.centre, region.normal, "opening"))
     axis = axis_of_revolution(mesh)
     if axis is not None:
-        point, way = axis
-        reach = (mesh.used_vertices - point) @ way
-        for at, facing in ((float(reach.min()), -way), (float(reach.max()), way)):
-            found.append((0.5 * mesh.area, point + at * way, facing, "end"))
+        point, direction = axis
+        reach = (mesh.used_vertices - point) @ direction
+        for at, facing in ((float(reach.min()), -direction), (float(reach.max()), direction)):
+            found.append((0.5 * mesh.area, point + at * direction, facing, "end"))
     return named(mesh, merged_places(found, size))
 
 
@@ -115,9 +115,9 @@ def axis_of_revolution(mesh: Mesh) -> tuple[Vec, Vec] | None:
     # Least residue for an axis of unit direction: the moment part is free.
     inner = moments[:3, :3] - moments[:3, 3:] @ np.linalg.pinv(moments[3:, 3:], rcond=1e-9) @ moments[3:, :3]
     values, vectors = np.linalg.eigh(inner)
-    way = vectors[:, 0]
+    direction = vectors[:, 0]
     if values[0] > REVOLVED**2 or values[1] < 4.0 * REVOLVED**2:
         return None
-    moment = -np.linalg.pinv(moments[3:, 3:], rcond=1e-9) @ moments[3:, :3] @ way
-    moment = moment - way * float(way @ moment)
-    return centre + size * np.cross(way, moment), way
+    moment = -np.linalg.pinv(moments[3:, 3:], rcond=1e-9) @ moments[3:, :3] @ direction
+    moment = moment - direction * float(direction @ moment)
+    return centre + size * np.cross(direction, moment), direction

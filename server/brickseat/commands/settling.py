@@ -56,9 +56,9 @@ def run_settle(given: Given, output: Path, slip: SettleSlip, trials: int, only: 
     save(found.document, output)
     left = [(joined.dressed.pieces[key].name, reason) for key, reason in sorted(best.named.items())]
     if given.as_json:
-        told = [trial_record(settled) for settled in outcomes]
+        records = [trial_record(settled) for settled in outcomes]
         named_left = [{"name": name, "reason": reason} for name, reason in left]
-        tell_json({"trials": told, "kept_seed": best.seed, "left": named_left})
+        tell_json({"trials": records, "kept_seed": best.seed, "left": named_left})
     elif not given.quiet:
         tell_outcomes(outcomes, best, left)
     return FAULTS if given.strict and left else DONE

@@ -229,7 +229,7 @@ def watched(trial: Trial, asked: Asked, job: Job, joined: Joined) -> Settled:
     run.ease()
     began = time.monotonic()
     head = bytes.fromhex(job.key)
-    told, missed = len(run.loose), 0
+    shown, missed = len(run.loose), 0
     for poses in stepping(run):
         while not job.commands.empty():
             asked_now = job.commands.get()
@@ -247,10 +247,10 @@ def watched(trial: Trial, asked: Asked, job: Job, joined: Joined) -> Settled:
             wanted = job.tell("settling", 0.9 * min(1.0, run.simulated / trial.slip.seconds))
         if not wanted:
             raise Stopped
-        if len(run.loose) > told or len(run.world.gone) > missed:
-            fresh = run.loose[told:]
+        if len(run.loose) > shown or len(run.world.gone) > missed:
+            fresh = run.loose[shown:]
             keep_shards(job, fresh, run.shards)
-            told, missed = len(run.loose), len(run.world.gone)
+            shown, missed = len(run.loose), len(run.world.gone)
             cast_joins(
                 job,
                 rows.of(fresh),

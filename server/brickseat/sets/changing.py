@@ -87,7 +87,7 @@ def make_move(
             return made
         refuse_stale(live, asking)
         refuse_held(dressed_key, asking.stage, keys_of(move))
-        now, deadline = live.snapshot, Deadline(MOVE_SECONDS, under_way.told, under_way.show, under_way.enough)
+        now, deadline = live.snapshot, Deadline(MOVE_SECONDS, under_way.on_progress, under_way.show, under_way.enough)
         outcome = compute_move(
             now.dressed,
             now.index,

@@ -40,7 +40,7 @@ class UnderWay:
         """A piece that it placed, which is shown with the next telling."""
         self._parts.append(part)
 
-    def told(self, done: int, total: int) -> bool:
+    def on_progress(self, done: int, total: int) -> bool:
         """Tell how far it is, now and then. False when it is to be given up."""
         now = time.monotonic()
         if self.ask and now - self._told >= (SHOW_SECONDS if self._parts else TELL_SECONDS):
