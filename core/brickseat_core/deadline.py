@@ -1,4 +1,4 @@
-"""How long a computation may take before it is given up, and who is told how far it is: a preview has a moment, a move some seconds."""
+"""How long a computation may take before it is given up, and who hears how far it is: a preview has a moment, a move some seconds."""
 
 import time
 from collections.abc import Callable

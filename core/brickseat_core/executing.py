@@ -86,7 +86,7 @@ R = TypeVar("R")
 def run_all(
     run: Callable[[T, str], R], trials: Sequence[T], pool: Executor, stopped: Callable[[], bool] = lambda: False
 ) -> Iterator[tuple[int, R]]:
-    """Outcomes as they come, with their numbers. ``run``: does one trial; it ends as soon as the file that it is told is there.
+    """Outcomes as they come, with their numbers. ``run``: does one trial; it ends as soon as the file that it is given exists.
     Once ``stopped``, it ends early, and only when no trial runs any more."""
     with tempfile.TemporaryDirectory(prefix="trials-") as folder:
         stop = Path(folder) / "stop"

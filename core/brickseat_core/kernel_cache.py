@@ -162,7 +162,10 @@ class KernelCache(_Cache):
 
 
 def write(path: Path, compiled: Any) -> None:
-    """Keep a compiled kernel: machine code and what calls it in one file, intermediate code in another one."""
+    """Keep a compiled kernel: machine code and what calls it in one file, intermediate code in another one.
+
+    Raises RuntimeError for what is not plain machine code, and OSError.
+    """
     library, description, environment, signature, objectmode, lifted, _, reload_init, referenced = compiled._reduce()
     name, kind, (machine_code, bitcode) = library
     if kind != "object" or lifted or reload_init:
@@ -171,7 +174,7 @@ def write(path: Path, compiled: Any) -> None:
     symbols = [s.name for group in (module.functions, module.global_variables) for s in group if not s.is_declaration]
     kept = (name, machine_code, symbols, description, environment, signature, objectmode, referenced)
     path.parent.mkdir(parents=True, exist_ok=True)
-    # The second file is what tells that there is something: it comes last.
+    # The second file says that there is something: it comes last.
     for target, content in ((path.with_suffix(".bitcode"), bitcode), (path, dumps(kept))):
         beside = target.with_name(f"{target.name}.{os.getpid()}")
         beside.write_bytes(content)

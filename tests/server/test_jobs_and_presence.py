@@ -21,7 +21,7 @@ def ended(jobs: Jobs, run: object, dressed: uuid.UUID = SET) -> Job:
 
 def test_a_job_ends_done_failed_or_stopped_and_keeps_no_half_outcome() -> None:
     jobs = Jobs()
-    done = ended(jobs, lambda job: [{"seed": int(job.tell("trying", 0.5, 2, 4))}])
+    done = ended(jobs, lambda job: [{"seed": int(job.on_progress("trying", 0.5, 2, 4))}])
     assert (done.state, done.outcomes, done.phase, done.share) == ("done", [{"seed": 1}], "trying", 0.5)
     assert (done.count, done.total) == (2, 4)
 
@@ -39,7 +39,7 @@ def test_a_job_ends_done_failed_or_stopped_and_keeps_no_half_outcome() -> None:
 
     def stops(job: Job) -> list[Record]:
         job.stop.set()
-        if not job.tell("settling", 0.9):
+        if not job.on_progress("settling", 0.9):
             raise Stopped
         return [{}]
 

@@ -18,8 +18,8 @@ from brickseat.live.outbox import Outbox
 from brickseat.sets import session
 from brickseat.sets.listening import Frame, listeners
 from brickseat.sets.models import DressedSet
+from brickseat.sets.news import message
 from brickseat.sets.session import LiveSet, sessions
-from brickseat.sets.telling import message
 
 pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.asyncio]
 HOST = b"127.0.0.1:8460"
@@ -221,7 +221,7 @@ async def test_sharing_taken_away_signing_out_and_deleting_close_stages_at_once(
     assert not (await again.connect(timeout=20))[0]
     assert (await post("/api/sign-out")).status_code == 204
     assert await closed_with(signed_in) == 4401
-    listeners.tell(dressed.key, message("prop", {"prop": "crate"}))
+    listeners.broadcast(dressed.key, message("prop", {"prop": "crate"}))
     assert (await heard(elsewhere, 20, "prop"))["prop"] == "crate", "another session of the same dresser stays"
     await sync_to_async(client.force_login)(wren)
     assert (await delete(url)).status_code == 204
@@ -231,7 +231,7 @@ async def test_sharing_taken_away_signing_out_and_deleting_close_stages_at_once(
 async def test_five_hundred_news_at_once_all_arrive_in_order(dressed: DressedSet, wren: User) -> None:
     socket = await opened(dressed, wren)
     for n in range(500):
-        listeners.tell(dressed.key, message("prop", {"prop": f"crate-{n}"}))
+        listeners.broadcast(dressed.key, message("prop", {"prop": f"crate-{n}"}))
     heard_of = [(await heard(socket, 20))["prop"] for _ in range(500)]
     assert heard_of == [f"crate-{n}" for n in range(500)]
     await socket.disconnect()

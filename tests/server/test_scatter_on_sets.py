@@ -162,7 +162,7 @@ def test_dots_are_only_for_those_who_dress_the_set(
 def test_laying_is_stopped_and_nothing_of_it_kept(
     client: Client, wren: User, dressed: DressedSet, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(under_way, "TELL_SECONDS", 0.0)
+    monkeypatch.setattr(under_way, "MESSAGE_SECONDS", 0.0)
     before = whole(client, dressed)
     ear = Ear(lambda news: news["kind"] == "under_way" and moves_under_way.stop(dressed.key, news["ask"]))
     listeners.join(dressed.key, ear)

@@ -40,7 +40,7 @@ class Ear:
 
 @pytest.fixture(autouse=True)
 def told_at_once(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(under_way, "TELL_SECONDS", 0.0)
+    monkeypatch.setattr(under_way, "MESSAGE_SECONDS", 0.0)
 
 
 def repair(_: LiveSet) -> Any:

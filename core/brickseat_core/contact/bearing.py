@@ -45,7 +45,11 @@ class Bearing:
 
 
 def bearing_of(contacts: Vec, touch: Vec, rows: NDArray[np.int64], margin: float, grip: float = -1.0) -> Bearing | None:
-    """What ``bearing_kernel`` tells, as a ``Bearing``; None without contacts. ``grip``: negative where it does not lean."""
+    """What ``bearing_kernel`` returns, as a ``Bearing``; None without contacts.
+
+    ``contacts``: (k, 3) points in the world. ``touch``: (3,) their middle. ``rows``: (n,) what bears it.
+    ``grip``: negative where it does not lean.
+    """
     if not len(contacts):
         return None
     return Bearing(contacts, touch, tuple(rows.tolist()), margin, grip if grip >= 0.0 else None)

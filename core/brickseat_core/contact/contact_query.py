@@ -58,7 +58,7 @@ from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH
 GRID_FROM = 32
 """Pieces asked in one go from which the plan grid is worth its making."""
 CUT, CONTAINER, CONTAINED, BEARER = np.int64(0), np.int64(1), np.int64(2), np.int64(3)
-"""What a row is to a piece, where many are told in one list. No plain ints: a literal is a type of its own."""
+"""What a row is to a piece, where many are returned in one list. No plain ints: a literal is a type of its own."""
 
 
 @dataclass(frozen=True)
@@ -134,7 +134,7 @@ class ManyContacts:
     """Looks at many pieces that stand in an index, side by side: threads may share it, the kernels run without the
     interpreter's lock.
 
-    Good for as long as nothing of the index moves. What it tells of a piece is what ``query_contacts`` tells, bit for bit.
+    Good for as long as nothing of the index moves. What it gives for a piece is what ``query_contacts`` gives, bit for bit.
     """
 
     def __init__(self, index: SceneIndex, pieces: Sequence[Piece]) -> None:
@@ -186,7 +186,7 @@ class ManyContacts:
         return found
 
     def _asked(self, some: slice) -> tuple[Any, ...]:
-        """What the kernels are told of ``some`` of the pieces, and of all that stands."""
+        """What the kernels get of ``some`` of the pieces, and of all that stands."""
         columns = (self._which, self._linear, self._origin, self._direction, self._row)
         standing = (self._forest, self.index.placed, len(self.index.keys), self._grid, self._table)
         return (*standing, *(column[some] for column in columns))
@@ -194,7 +194,7 @@ class ManyContacts:
     def cuts(self, begin: int, end: int) -> list[list[int]]:
         """The rows that each of the pieces from number ``begin`` up to ``end`` is in, or that are in it.
 
-        Of what ``of`` tells only this, in a part of its time; what is flush with a piece on all sides is left out.
+        Of what ``of`` gives only this, in a part of its time; what is flush with a piece on all sides is left out.
         """
         noted = many_cuts_kernel(*self._asked(slice(begin, end)))
         found: list[list[int]] = [[] for _ in range(end - begin)]
@@ -206,7 +206,7 @@ class ManyContacts:
 
 @nested_kernel
 def near_contacts_kernel(query, pairs):  # type: ignore[no-untyped-def]
-    """What ``first_contact_kernel`` and ``embedded_kernel`` tell, from all ``pairs`` near contact: no walk of its own.
+    """What ``first_contact_kernel`` and ``embedded_kernel`` give, from all ``pairs`` near contact: no walk of its own.
 
     Returns the travel (inf where none of the pairs is met), who is met, who is cut, whether it is met from within, and
     who is gone through with corners or edges just in the surface.
@@ -374,7 +374,7 @@ def contacts_of_query_kernel(  # type: ignore[no-untyped-def]
     """As ``query_contacts``, of a query of everything in the column of the piece."""
     forest, mover = query.forest, query.mover
     others = query.rows
-    # Most pieces stand: the pairs of triangles near contact then tell all. Only what is afloat asks what lies beyond.
+    # Most pieces stand: the pairs of triangles near contact then say all. Only what is afloat asks what lies beyond.
     high = sink + band
     pairs = blocking_pairs(query, -EMBEDDED_LIFT - CONTACT_EPSILON, high, ALL_PAIRS)
     travel, who, initially_intersecting, within, embedded = near_contacts_kernel(query, pairs)

@@ -125,7 +125,7 @@ def note_feature(points, normals, gaps, n, mine, other, margin):  # type: ignore
         return n
     x, y, z = mine[0] - other[0], mine[1] - other[1], mine[2] - other[2]
     gap = np.sqrt(x * x + y * y + z * z)
-    # Nearer than a rounding error there is no line between the two that could tell a normal.
+    # Nearer than a rounding error there is no line between the two that could give a normal.
     if gap > margin or gap < 1e-9:
         return n
     x, y, z = x / gap, y / gap, z / gap

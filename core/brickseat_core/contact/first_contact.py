@@ -66,7 +66,7 @@ class FirstContact:
 def first_contact(
     index: SceneIndex, mover: Mover, near: Near, ignored_width: NDArray[np.float64] | None = None
 ) -> FirstContact:
-    """Travel of ``mover`` along its direction until it first touches one of ``near``.
+    """Travel in metres of ``mover`` along its direction until it first touches one of ``near``.
 
     ``ignored_width``: (len(near),) width in metres of projected overlap to let pass; ``FLUSH_WIDTH`` by default.
     """

@@ -19,7 +19,7 @@ def free_drop(
     """Whether ``piece`` is free where it is of all but row ``skip``, how far (m) it then drops until first contact, and
     the row of what it meets.
 
-    The travel is None, and the row -1, when nothing is there; they tell nothing when the piece is not free. ``hidden``:
+    The travel is None, and the row -1, when nothing is there; they mean nothing when the piece is not free. ``hidden``:
     whether it is also asked what stands wholly inside the other, and what overlaps with all sides flush.
     """
     mesh, pose = index.mesh_of(piece), piece.pose

@@ -36,7 +36,7 @@ MOVERS_HELD = 4
 
 class Placed(NamedTuple):
     """One row per piece. ``sense`` is +1 / -1 where its outside is known (solids, ground), else 0; ``closed``
-    tells solids from ground. ``root``: (n,) its tree's root in the forest, -1 for a free row."""
+    says which are solids and which are ground. ``root``: (n,) its tree's root in the forest, -1 for a free row."""
 
     root: NDArray[np.int64]
     linear: Vec
@@ -372,7 +372,7 @@ def empty_rows() -> Placed:
 
 
 def with_room(column: NDArray[np.generic], room: int) -> NDArray:  # type: ignore[type-arg]
-    """A column of rows with ``room`` of them, those that are new being zero."""
+    """A column (n, ...) made (``room``, ...): the new rows are zero."""
     longer = np.zeros((room, *column.shape[1:]), column.dtype)
     longer[: len(column)] = column
     return longer

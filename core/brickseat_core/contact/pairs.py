@@ -242,7 +242,7 @@ def splits_mover(forest, mover, p, s, s_lo, s_hi):  # type: ignore[no-untyped-de
 def triangle_span(s, lo, hi):  # type: ignore[no-untyped-def]
     """Lowest and highest w of a triangle over the rectangle lo..hi of (u, v); lowest > highest when it misses it.
 
-    A large triangle seen at a slant fills its box badly; its plane over a small rectangle tells far more.
+    A large triangle seen at a slant fills its box badly; its plane over a small rectangle bounds it far better.
     """
     if (
         min(s[0, 0], s[1, 0], s[2, 0]) > hi[0]

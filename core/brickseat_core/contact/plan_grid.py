@@ -15,7 +15,7 @@ from brickseat_core.scene import Vec
 CELLS_PER_ROW = 2
 """Cells for each row at most: more of them would be empty."""
 WIDE_CELLS = 32
-"""Cells from which a row is kept apart and told wherever is asked."""
+"""A row that covers more cells than this is kept apart, and returned wherever is asked."""
 CELL_WIDTH = 1.5
 """Side of a cell over the middle width of the rows."""
 
@@ -38,7 +38,7 @@ def no_grid() -> PlanGrid:
 
 
 def all_wide(rows: NDArray[np.int64]) -> PlanGrid:
-    """A grid without cells: every row lies wherever is asked."""
+    """A grid without cells: every one of ``rows`` (n,) is returned wherever is asked."""
     none = np.zeros(0, np.int64)
     return PlanGrid(np.zeros(2), 1.0, np.zeros(2, np.int64), np.zeros(1, np.int64), none, rows)
 
@@ -136,7 +136,7 @@ def rows_over_kernel(grid, placed, x0, x1, z0, z1):  # type: ignore[no-untyped-d
             k = x * grid.across[1] + z
             for place in range(grid.start[k], grid.start[k + 1]):
                 r = grid.rows[place]
-                # A row lies in several of the cells: it is told in the first of them that is asked.
+                # A row lies in several of the cells: it is returned in the first of them that is asked.
                 first_x, _ = cells_of(grid.corner, grid.cell, grid.across, 0, placed.lo[r, 0], placed.hi[r, 0])
                 first_z, _ = cells_of(grid.corner, grid.cell, grid.across, 1, placed.lo[r, 2], placed.hi[r, 2])
                 if x == max(a, first_x) and z == max(c, first_z):

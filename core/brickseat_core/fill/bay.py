@@ -22,9 +22,9 @@ SAME_PLANE, MOSTLY = 1e-9, 0.6
 """Cosine by which two faces of one floor differ, and share of all that is below a bay that is one floor."""
 RIGHT_ANGLE = 0.5 * np.pi
 MOST_FACES = 1_000
-"""Faces that the frame of a bay is told by, the largest of it."""
+"""Faces that the frame of a bay is taken from, the largest of it."""
 PROBES = 5
-"""Rays along each edge of a side of the bay, by which it is told whether the side is open."""
+"""Rays along each edge of a side of the bay, by which it is decided whether the side is open."""
 NEAR_SIDE = 0.25
 """Share of the bay's extent within which something beside it closes that side."""
 SIDES = ((0, 1.0), (1, 1.0), (1, -1.0), (0, -1.0))

@@ -21,11 +21,11 @@ LEAST_HEADROOM = 2e-6
 STANDING = 1e-6
 """Metres by which what a shape stands on may be above its foot, by rounding."""
 APPRAISED, MOST_APPRAISALS = 64, 24
-"""Places whose cost is told in one go, twice as many each time, and how often that is done."""
+"""Places whose cost is computed in one go, twice as many each time, and how often that is done."""
 SAMPLES = 40
-"""Cells of a shape, and cells beside it, by which the cost of a place is told."""
+"""Cells of a shape, and cells beside it, by which the cost of a place is computed."""
 BESIDE = 2
-"""Cells beside a new piece whose places are judged again: what touches its sides is told one cell away."""
+"""Cells beside a new piece whose places are judged again: what touches its sides is seen one cell away."""
 
 
 @dataclass(frozen=True)
@@ -100,7 +100,7 @@ class Field:
 
 
 def spread(rows: NDArray[Any]) -> NDArray[Any]:
-    """At most ``SAMPLES`` of some rows, evenly taken: a cost need not be told to the last cell."""
+    """At most ``SAMPLES`` of some ``rows`` (n, k), evenly taken: a cost need not be exact to the last cell."""
     if len(rows) <= SAMPLES:
         return np.ascontiguousarray(rows)
     return np.ascontiguousarray(rows[np.linspace(0, len(rows) - 1, SAMPLES).round().astype(np.int64)])
@@ -123,7 +123,7 @@ def sides_of(bottom: Vec, top: Vec) -> tuple[NDArray[np.int64], Vec]:
 def cheapest(fields: list[Field], many: int) -> list[tuple[Field, int, int]]:
     """The ``many`` cheapest places of several fields: the field, and the cell.
 
-    What a place really costs takes longer to tell than what it costs at least: it is told of those alone that may be among them.
+    The true cost of a place takes longer than a lower bound of it: it is computed only for those that may be among the cheapest.
     """
     starts = np.cumsum([0, *(field.cost.size for field in fields)])
     for more in range(MOST_APPRAISALS):

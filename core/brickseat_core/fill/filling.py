@@ -52,7 +52,7 @@ VOID, TOUCH, MOST_TOUCH, LEFT, MOST_NOISE = 1.0, 0.35, 1.5, 0.003, 0.6
 MIDDLE_CELLS = 1.6
 """Cells within which what stands below is set over in the middle."""
 SUNKEN = 0.25
-"""Share of its height by which a piece that does not nest may stand lower than its place was told to be."""
+"""Share of its height by which a piece that does not nest may stand lower than the place it was given."""
 IN_WORDS: dict[str, str] = {
     "no_room": "found no room",
     "tips": "would tip",
@@ -424,7 +424,7 @@ class Filling:
         return seated(self._room, piece, shape, [turn @ d for d in pushes], self.tolerance, may_rest)
 
     def _settle_in(self, stand: Stand, shape: Shape, kind: int, number: int) -> None:
-        """Keep a piece where it stands, a little askew where the recipe is rough, and tell of it."""
+        """Keep a piece where it stands, a little askew where the recipe is rough, and pass it on to who watches."""
         turn = (2.0 * self._chance(number, "askew") - 1.0) * MOST_ASKEW * self.recipe.rough
         for _ in range(ASKEW_TRIES if turn else 0):
             askew = turned_a_little(self._room, stand.piece, shape, turn, self.tolerance)

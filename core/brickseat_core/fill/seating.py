@@ -96,7 +96,7 @@ def judged(room: Room, piece: Piece, shape: Shape, tolerance: float) -> Stand | 
 
 
 def judged_in_full(index: SceneIndex, piece: Piece, shape: Shape, tolerance: float) -> Stand | Failed:
-    """As ``judged``, of a piece that one look tells to be in something: what is flush with a wall that leans may be in it by rounding."""
+    """As ``judged``, of a piece that one look finds to be in something: what is flush with a wall that leans may be in it by rounding."""
     fit = measure_fit(index, piece, tolerance)
     if fit.faults or fit.depth > CONTACT_EPSILON or fit.gap is None or fit.gap > CONTACT_EPSILON:
         return Failed.NO_ROOM

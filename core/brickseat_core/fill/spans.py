@@ -171,7 +171,7 @@ def crossings_kernel(triangles, x0, z0, h, nx, nz):  # type: ignore[no-untyped-d
 
 @kernel
 def block_inside_kernel(lo, hi, count, triangles, x0, z0, h, sense):  # type: ignore[no-untyped-def]
-    """Block the inside of a solid of ``triangles``, told by the winding number of the line of each cell (Jacobson, Kavan and
+    """Block the inside of a solid of ``triangles``, found by the winding number of the line of each cell (Jacobson, Kavan and
     Sorkine-Hornung, "Robust inside-outside segmentation", 2013). ``sense``: -1 where its faces look inward."""
     nx, nz = count.shape
     heights, signs, many = crossings_kernel(triangles, x0, z0, h, nx, nz)
@@ -186,7 +186,7 @@ def block_inside_kernel(lo, hi, count, triangles, x0, z0, h, sense):  # type: ig
 
 @kernel
 def block_outside_kernel(lo, hi, count, triangles, x0, z0, h, sense):  # type: ignore[no-untyped-def]
-    """Block all that is not inside the solid of ``triangles``, as ``block_inside_kernel`` tells it."""
+    """Block all that is not inside the solid of ``triangles``, as ``block_inside_kernel`` finds it."""
     nx, nz = count.shape
     heights, signs, many = crossings_kernel(triangles, x0, z0, h, nx, nz)
     for i in range(nx):

@@ -32,7 +32,7 @@ def check(
 ) -> dict[str, Fit]:
     """The fit of every prop standing in ``index`` (or of ``keys``), bearers left out.
 
-    ``deep``: whether it is measured how deep those are that are in others by more than the tolerance; else it is only told
+    ``deep``: whether it is measured how deep those are that are in others by more than the tolerance; else it is only said
     that they are (``Fit.deeper``), which takes a third of the time and for large meshes a tenth.
 
     ``on_progress(done, total)`` is called now and then and may return False to stop early.
@@ -60,7 +60,7 @@ def check(
         return on_progress is None or on_progress(len(fits), len(chosen))
 
     with side_by_side(len(chosen)) as each:
-        # Most pieces cut nothing, and one look tells all of them; how deep the others are takes far longer.
+        # Most pieces cut nothing, and one look finds all of them; how deep the others are takes far longer.
         for some in each(looks.of, range(0, len(alone), MANY)) if looks else ():
             cutting += [looked for looked in some if cuts_something(looked.found)]
             if not goes_on([f for n in some if not cuts_something(n.found) for f in measured(n)]):

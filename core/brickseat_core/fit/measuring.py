@@ -40,7 +40,7 @@ class Fit:
     """The measured verdict on one piece. Keys, not names, for ``key``, ``rests_on`` and ``Clash.other``.
 
     ``grip``: the least friction that holds a piece which leans, None for one that stands without. ``deeper``: how deep it is
-    in others is not measured yet; it is deeper than ``depth`` and its clashes say, and of the rest only what it would rest on is told.
+    in others is not measured yet; it is deeper than ``depth`` and its clashes say, and of the rest only what it would rest on is known.
     """
 
     key: str

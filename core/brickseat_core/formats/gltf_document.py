@@ -279,7 +279,7 @@ class GltfDocument:
         return value
 
     def append(self, values: NDArray[Any], kind: str) -> int:
-        """Add an accessor with these values to the document; returns its number."""
+        """Add an accessor of ``values`` (n,) or (n, k) to the document; returns its number. ``kind``: its glTF type, as VEC3."""
         data = np.ascontiguousarray(values)
         buffers = self.json.setdefault("buffers", [])
         if not buffers or "uri" in buffers[0]:

@@ -19,7 +19,7 @@ MOST_PIXELS = 4096 * 4096
 
 
 def terrain_apart(image: bytes, name: str, across: float, along: float, height: float) -> GltfDocument:
-    """The model of a ground as wide, long and high (metres) as told; bright is high. Raises FileError."""
+    """The model of a ground as wide, long and high (metres) as asked; bright is high. Raises FileError."""
     with tempfile.TemporaryDirectory(prefix="terrain-") as folder:
         given, made = Path(folder) / "image", Path(folder) / "terrain.glb"
         given.write_bytes(image)
@@ -28,7 +28,7 @@ def terrain_apart(image: bytes, name: str, across: float, along: float, height: 
 
 
 def make_terrain(given: str, name: str, across: float, along: float, height: float, made: str) -> None:
-    """As ``terrain_apart``, in this process; it goes to the file ``made`` as GLB."""
+    """As ``terrain_apart``, in this process; it goes to the file ``made`` as GLB. Raises FileError."""
     try:
         # The size is in the file's head, and is looked at before any pixel is.
         with Image.open(given, formats=FORMATS) as image:

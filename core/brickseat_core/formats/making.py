@@ -1,4 +1,4 @@
-"""A prop made from a file, in a process of its own: in metres and +Y up, bent as told, and looked at in every way once before it is kept."""
+"""A prop made from a file, in a process of its own: in metres and +Y up, bent as asked, and looked at in every way once before it is kept."""
 
 import tempfile
 from collections.abc import Sequence
@@ -46,7 +46,7 @@ def make_apart(path: Path, unit: Unit | None, up: UpAxis | None, turns: Sequence
 
 
 def make(path: str, unit: Unit | None, up: UpAxis | None, turns: Sequence[Turn], made: str) -> list[str]:
-    """As ``make_apart``, in this process."""
+    """As ``make_apart``, in this process. Raises FileError."""
     document = open_document(Path(path), unit, up)
     joints = joints_of(document) if Path(path).suffix.lower() not in PLAIN else []
     for joint, axis, degrees in turns:
@@ -73,7 +73,7 @@ def look_at_set_apart(data: bytes) -> None:
 
 
 def look_at_set(path: str) -> None:
-    """As ``look_at_set_apart``, in this process."""
+    """As ``look_at_set_apart``, in this process. Raises FileError."""
     document = GltfDocument.open(Path(path))
     check_materials(document)
     found = read_set(document)

@@ -36,7 +36,7 @@ class Applied:
 
 
 def read_json(path: Path, what: str) -> Any:
-    """The JSON of a file. ``what``: the schema that tells how it is written. Raises FileError where it is none."""
+    """The JSON of a file. ``what``: the schema by which it is written. Raises FileError where it is none."""
     try:
         return json.loads(read_text(path))
     except (ValueError, RecursionError) as error:

@@ -22,7 +22,7 @@ WORDS: dict[str, dict[str, Any]] = {
 MODELS = (".glb", ".gltf", ".obj", ".ply", ".stl", ".usd", ".usda", ".usdc", ".usdz")
 MOST_ROWS = 100
 MOST_TOLD = 5
-"""Wrong rows that are told of at once."""
+"""Wrong rows that are named in one error."""
 LONGEST = 1_000_000
 """Characters of a list."""
 

@@ -33,7 +33,7 @@ def by_name(parameters: Mapping[str, Any], dressed: Set) -> dict[str, Any]:
 def by_key(parameters: Mapping[str, Any], dressed: Set, strict: bool = False) -> dict[str, Any]:
     """The parameters of a recipe with keys in the place of names. ``strict``: raises UnknownName for a name that is not there.
 
-    What a kept recipe names may be gone meanwhile: it is told when the recipe is laid again.
+    What a kept recipe names may be gone meanwhile: it is said when the recipe is laid again.
     """
     keys = {place.name: key for places in (dressed.regions, dressed.pieces) for key, place in places.items()}
 

@@ -108,7 +108,7 @@ class Stream:
             direction = rng.normal(size=2)
             aside = slip.spread * np.sqrt(rng.random()) * direction / max(float(np.linalg.norm(direction)), 1e-9)
             spot = self.to + np.array([aside[0], 0.0, aside[1]])
-            # Above everything that lies in its column, as far as balls about them tell.
+            # Above everything that lies in its column, by the balls about them.
             level = np.hypot(around[:, 0] - spot[0], around[:, 2] - spot[2])
             below = ~moving & (level < radius + half)
             tops = around[below, 1] + np.sqrt(np.maximum((radius[below] + half) ** 2 - level[below] ** 2, 0.0))

@@ -253,7 +253,7 @@ def hollowed(mesh: Mesh, parts: list[Vec]) -> list[Vec]:
 
 
 def decomposed(vertices: Vec, chosen: NDArray[Any]) -> list[Vec]:
-    """Convex parts of the ``chosen`` triangles, as the engine cuts them. Raises NoShape."""
+    """Convex parts, each (k, 3) points, of the ``chosen`` triangles (m, 3) of ``vertices`` (n, 3), as the engine cuts them. Raises NoShape."""
     used, faces = np.unique(chosen, return_inverse=True)
     lo = vertices.min(axis=0)
     try:

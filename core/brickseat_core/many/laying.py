@@ -304,7 +304,7 @@ class Scatter:
         )
         band, _ = bands(self.tolerance)
         if self.pool is not None and n >= POOLED_FROM:
-            return seats_apart(index, self._rows, self._table, wanted, band, self.pool, self._tell), wanted
+            return seats_apart(index, self._rows, self._table, wanted, band, self.pool, self._check_deadline), wanted
         parts = []
 
         def seated(begin: int) -> Seats:
@@ -312,7 +312,7 @@ class Scatter:
 
         for part in each(seated, range(0, n, CHUNK)):
             parts.append(part)
-            self._tell()
+            self._check_deadline()
         if not parts:
             return Seats(np.zeros((0, 3)), np.zeros(0), np.zeros(0, np.int64)), wanted
         return Seats._make(map(np.concatenate, zip(*parts, strict=True))), wanted
@@ -352,7 +352,7 @@ class Scatter:
         for some in each(looked, range(0, len(pieces), MANY)):
             for rows in some:
                 found[pieces[len(found)].key] = {index.keys[r] or "" for r in rows}
-            self._tell()
+            self._check_deadline()
         return found
 
     def _measured(self, pieces: list[Piece], each: Each) -> dict[str, set[str]]:
@@ -368,10 +368,10 @@ class Scatter:
                 found[piece.key] = {index.keys[r] or "" for r in rows}
                 if sits(piece, contacts, self.tolerance):
                     self._sitting.add(piece.key)
-            self._tell()
+            self._check_deadline()
         return found
 
-    def _tell(self) -> None:
+    def _check_deadline(self) -> None:
         """Raises GivenUp where the deadline says so."""
         self.deadline.check(len(self._held), max(self.recipe.count or 0, len(self._held)))
 
@@ -425,7 +425,7 @@ class Scatter:
             self._held[number] = piece
             if number not in self._taken_out:
                 self._laid[number] = piece
-        self._tell()
+        self._check_deadline()
 
     @staticmethod
     def _against(cuts: Mapping[str, set[str]], fresh: set[str]) -> dict[str, set[str]]:

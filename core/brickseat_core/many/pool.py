@@ -38,7 +38,7 @@ class Candidates(NamedTuple):
     normal: Vec
 
     def some(self, which: NDArray[np.int64] | NDArray[np.bool_] | slice) -> "Candidates":
-        """Those of ``which``."""
+        """Those of ``which``: (k,) numbers, (n,) whether, or a slice."""
         return Candidates._make(column[which] for column in self)
 
 

@@ -81,7 +81,7 @@ class Seats(NamedTuple):
 def seats_of(
     index: SceneIndex, rows: NDArray[np.int64], table: MeshTable, wanted: Wanted, band: float, begin: int
 ) -> Seats:
-    """The seats of the copies from number ``begin`` on, ``CHUNK`` at most, on the standing ``rows``.
+    """The seats of the copies from number ``begin`` on, ``CHUNK`` at most, on the standing ``rows`` (k,).
 
     ``band``: metres from first contact within which contacts bear.
     """

@@ -31,7 +31,7 @@ class SeatingPart:
 
 
 def seat_part(part: SeatingPart, stop: str = "") -> Seats:
-    """The seats of a part; the same on every machine of one kind. ``stop``: a file that ends it by raising Stopped."""
+    """The seats of a part; the same on every machine of one kind. Raises Stopped as soon as the file ``stop`` exists."""
     found = []
     for begin in range(0, len(part.wanted.which), CHUNK):
         if stop and Path(stop).exists():
@@ -48,9 +48,9 @@ def seats_apart(
     wanted: Wanted,
     band: float,
     pool: OpenPool,
-    tell: Callable[[], None],
+    on_wait: Callable[[], None],
 ) -> Seats:
-    """As ``seats_of`` of all of ``wanted``, one at least. ``tell``: called meanwhile; it may raise GivenUp. Raises NoCluster."""
+    """As ``seats_of`` of all of ``wanted``, one at least, on ``rows`` (k,). ``on_wait``: called as each part comes; it may raise GivenUp. Raises NoCluster."""
     size = -(-len(wanted.which) // PARTS)
     parts = [
         SeatingPart(
@@ -65,7 +65,7 @@ def seats_apart(
     ]
 
     def stopped() -> bool:
-        tell()
+        on_wait()
         return False
 
     with pool() as workers:

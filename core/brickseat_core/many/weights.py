@@ -150,7 +150,7 @@ def paint_weight(rule: PaintRule, painting: Painting, pose: Pose) -> Weight:
 
 
 def distance_to_lines(segments: Vec) -> Away:
-    """What tells (n,) metres from points (n, 3) to the nearest of straight ``segments`` (k, 2, 3); infinite where there is none.
+    """A function that gives (n,) metres from points (n, 3) to the nearest of straight ``segments`` (k, 2, 3); infinite where there is none.
 
     A triangle whose last corners are one point is a segment, for the search of the nearest as well.
     """

@@ -17,7 +17,7 @@ MOST_SAMPLES = 513
 
 
 def slab(lo: tuple[float, float, float], hi: tuple[float, float, float]) -> tuple[Vec, NDArray[np.int32]]:
-    """A closed box between two corners."""
+    """A closed box between two corners: (8, 3) vertices in metres and (12, 3) faces."""
     corners = np.array([[(lo, hi)[b >> k & 1][k] for k in range(3)] for b in range(8)], dtype=np.float64)
     quads = ((0, 2, 3, 1), (4, 5, 7, 6), (0, 1, 5, 4), (2, 6, 7, 3), (0, 4, 6, 2), (1, 3, 7, 5))
     return corners, np.array([t for a, b, c, d in quads for t in ((a, b, c), (a, c, d))], dtype=np.int32)

@@ -8,7 +8,7 @@ from brickseat_core.meshes.tree import STACK_ROOM, Tree
 
 Vec = NDArray[np.float64]
 MOST_CROSSINGS = 4096
-"""Crossings of one line that are told."""
+"""Crossings of one line that are returned at most."""
 SAME_CROSSING = 1e-9
 """Share of the mesh's size within which two crossings of one sense are one: a line through an edge meets two triangles."""
 

@@ -87,7 +87,11 @@ def flat_regions(corners: Vec, welded: Ints, edges: Edges, least_area: float) ->
 
 
 def sharpness_of(uses: Ints, corners: Vec, bend: Vec, other: Ints) -> float:
-    """Share of the length of border edges that is open or turns by more than what counts as sharp."""
+    """Share of the length of border edges that is open or turns by more than what counts as sharp.
+
+    ``uses``: (k,) edges, three times the face plus the corner at which each begins. ``corners``: (m, 3, 3) of the triangles.
+    ``bend``: (k,) cosines between the faces on both sides. ``other``: (k,) face across, -1 where it is open.
+    """
     a = corners[uses // 3, uses % 3]
     b = corners[uses // 3, (uses % 3 + 1) % 3]
     length = np.linalg.norm(b - a, axis=1)

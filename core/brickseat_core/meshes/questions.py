@@ -42,7 +42,7 @@ class Question:
 
 
 def believable(name: str) -> tuple[str | None, tuple[float, float]]:
-    """The word of a name that tells what the thing is, and the sizes such a thing has, in metres."""
+    """The word of a name that says what the thing is, and the sizes such a thing has, in metres."""
     words = re.findall(r"[a-z]+", re.sub(r"([a-z])([A-Z])", r"\1 \2", name).lower())
     for word in reversed(words):
         for names, sizes in TYPICAL.items():

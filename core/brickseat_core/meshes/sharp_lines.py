@@ -42,7 +42,7 @@ def face_normals(corners: Vec) -> Vec:
 
 
 def edge_faces(edges: Edges) -> tuple[Ints, Ints, Ints]:
-    """For each edge: its first use, the face of that, and the face across it (-1 where it is open or shared by more)."""
+    """For each of n edges: (n,) its first use, (n,) the face of that, and (n,) the face across it (-1 where it is open or shared by more)."""
     count = np.diff(np.append(edges.begins, len(edges.uses)))
     first = edges.uses[edges.begins]
     following = edges.uses[np.minimum(edges.begins + 1, len(edges.uses) - 1)] if len(edges.uses) else first

@@ -222,7 +222,7 @@ def compute_move(
 
 
 def own_place(scene: Scene, key: str) -> Piece:
-    """The piece of that key itself, even where a body stands for it."""
+    """The piece of that key itself, even where a body stands for it. Raises MoveRefused where there is none."""
     found = scene.apart.pieces.get(key)
     if found is None:
         raise MoveRefused("that piece is no longer on the set; somebody took it away")

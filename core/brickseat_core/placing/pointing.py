@@ -28,7 +28,7 @@ FLOOR_SLOPE = 0.3
 much, upwards; anything steeper is a wall and is seated on along its normal."""
 
 GHOST_NORMALS = 3
-"""Normals tried for the depth of a ghost's clash: it has to be told at once, and is measured in full once it stands."""
+"""Normals tried for the depth of a ghost's clash: it has to be known at once, and is measured in full once it stands."""
 
 MOST_MEASURED = 3
 

@@ -74,7 +74,7 @@ def chords(points: Vec, at: Vec, spacing: float) -> list[float]:
             break
         k = int(beyond[0])
         low, high = max(found[-1], float(at[k - 1])), float(at[k])
-        # Fifty halvings leave nothing that a float could tell.
+        # Fifty halvings leave less than a float can hold.
         for _ in range(50):
             middle = 0.5 * (low + high)
             if float(np.linalg.norm(place_at(points, at, middle).point - here)) < spacing:

@@ -132,7 +132,7 @@ class Pose:
     @lazy
     def orientation(self) -> Quaternion:
         """Unit quaternion (x, y, z, w) of the basis without its scale."""
-        # What has no extent along an axis has no direction there to be told.
+        # What has no extent along an axis has no direction there.
         x, y, z = (length or 1.0 for length in self.scale)
         a, b, c, d, e, f, g, h, i = self.basis
         return unit_quaternion(a / x, b / y, c / z, d / x, e / y, f / z, g / x, h / y, i / z)

@@ -82,7 +82,7 @@ def server_error(request: HttpRequest) -> HttpResponse:
 
 
 class OneShape:
-    """Middleware: what is refused before the API is reached is told in its shape, too."""
+    """Middleware: what is refused before the API is reached is answered in its shape, too."""
 
     sync_capable = async_capable = True
 

@@ -17,7 +17,7 @@ from brickseat.accounts.throttle import MOST_FAILED, SECONDS, forget_failed, is_
 from brickseat.api import prop_routes, schemas, set_routes
 from brickseat.api.access import PROBLEMS, BearerToken
 from brickseat.api.errors import add_handlers
-from brickseat.sets.telling import end_of_session
+from brickseat.sets.news import end_of_session
 
 DESCRIPTION = """\
 What the page does, for pipelines. Sign in with `Authorization: Bearer TOKEN` (`brickseat user token NAME`).

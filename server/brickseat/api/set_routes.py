@@ -23,12 +23,12 @@ from brickseat.jobs.running import Job
 from brickseat.sets import schemas as set_schemas
 from brickseat.sets.changing import Asking, go_to, make_move, set_at, undo, undo_words
 from brickseat.sets.models import DressedSet
+from brickseat.sets.news import ChangeNews, end_for, end_of_set, measure_records, news_record, shape_files
 from brickseat.sets.opening import hand_over, open_set
 from brickseat.sets.picture import keep_picture, path_of
 from brickseat.sets.session import LiveSet, sessions
 from brickseat.sets.shapes import shape_data
 from brickseat.sets.storing import drop_unnamed_props
-from brickseat.sets.telling import ChangeNews, end_for, end_of_set, measure_records, news_record, shape_files
 from brickseat.sets.under_way import moves_under_way
 from brickseat.store.facts import chalked_model, stored_painting
 from brickseat.store.importing import limb_of, posed

@@ -4,7 +4,7 @@ import getpass
 import sys
 from typing import TYPE_CHECKING
 
-from brickseat.commands.telling import complain
+from brickseat.commands.output import complain
 from brickseat.exit_codes import DONE
 from brickseat.serving import open_database
 from brickseat_core.formats.errors import FileError

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 from brickseat.commands.files import open_set
 from brickseat.commands.given import Given
-from brickseat.commands.telling import progress, tell_json, tell_table
+from brickseat.commands.output import print_json, print_table, progress
 from brickseat.exit_codes import DONE, FAULTS
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
@@ -23,20 +23,20 @@ def run_check(given: Given) -> int:
     with progress("checking", given.quiet) as on_progress:
         fits = check(index, given.tolerance, on_progress=on_progress)
     if given.as_json:
-        tell_json(fit_report(found.dressed, fits))
+        print_json(fit_report(found.dressed, fits))
     elif not given.quiet:
-        tell_fits(found.dressed, fits)
+        print_fits(found.dressed, fits)
     return FAULTS if any(f.faults for f in fits.values()) else DONE
 
 
-def tell_fits(dressed: Set, fits: Mapping[str, Fit]) -> None:
+def print_fits(dressed: Set, fits: Mapping[str, Fit]) -> None:
     """The faults and the counts: a table on a terminal, plain lines elsewhere."""
     if not sys.stdout.isatty():
         print(fit_text(dressed, fits))
         return
     faulty = [(dressed.pieces[f.key].name, f.state, f.reason) for f in fits.values() if f.faults]
     if faulty:
-        tell_table(("piece", "state", "why"), faulty)
+        print_table(("piece", "state", "why"), faulty)
     print(counts_text(fits))
 
 

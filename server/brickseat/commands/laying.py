@@ -7,7 +7,7 @@ from typing import Any, Literal
 from brickseat.commands.checking import left_over
 from brickseat.commands.files import open_set, save
 from brickseat.commands.given import Given
-from brickseat.commands.telling import complain, progress, tell_json
+from brickseat.commands.output import complain, print_json, progress
 from brickseat_core.deadline import Deadline
 from brickseat_core.executing import cluster_of
 from brickseat_core.fill.recipe import parse_fill
@@ -64,7 +64,7 @@ def run_recipe(given: Given, kind: Literal["scatter", "fill"], recipe: Path, out
     save(found.document, output)
     complain([outcome.change.words], given.quiet)
     if given.as_json:
-        tell_json(dict(outcome.counts))
+        print_json(dict(outcome.counts))
     return left_over(after, given)
 
 

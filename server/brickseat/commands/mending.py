@@ -7,7 +7,7 @@ from pathlib import Path
 from brickseat.commands.checking import left_over
 from brickseat.commands.files import open_set, save, store_moved
 from brickseat.commands.given import Given
-from brickseat.commands.telling import complain, progress, tell_json
+from brickseat.commands.output import complain, print_json, progress
 from brickseat.exit_codes import DONE, FAULTS
 from brickseat_core.fit.modes import Mode
 from brickseat_core.formats.errors import FileError
@@ -40,7 +40,7 @@ def run_seat(given: Given, output: Path, mode: Mode, only: Sequence[str]) -> int
     names = [(joined.index.pieces[key].name, reason) for key, reason in left.items()]
     complain((f"{name}: {reason}" for name, reason in names), given.quiet or given.as_json)
     if given.as_json:
-        tell_json({"left": [{"name": name, "reason": reason} for name, reason in names]})
+        print_json({"left": [{"name": name, "reason": reason} for name, reason in names]})
     return left_over(after, given)
 
 
@@ -58,7 +58,7 @@ def run_repair(given: Given, output: Path) -> int:
     left = [(joined.index.pieces[entry.key].name, entry.reason) for entry in result.left]
     if given.as_json:
         mended = [{"name": joined.index.pieces[m.key].name, "words": m.words} for m in result.mended]
-        tell_json({"mended": mended, "left": [{"name": name, "reason": reason} for name, reason in left]})
+        print_json({"mended": mended, "left": [{"name": name, "reason": reason} for name, reason in left]})
     elif not given.quiet:
         for entry in result.mended:
             print(entry.words)
@@ -82,7 +82,7 @@ def run_apply(given: Given, moves: Path, output: Path) -> int:
     save(found.document, output)
     if given.as_json:
         left = [{"name": name, "reason": reason} for name, reason in applied.left]
-        tell_json({"moves": list(applied.words), "left": left})
+        print_json({"moves": list(applied.words), "left": left})
     elif not given.quiet:
         for words in applied.words:
             print(words)

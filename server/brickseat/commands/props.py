@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from pathlib import Path
 
-from brickseat.commands.telling import complain, tell_json
+from brickseat.commands.output import complain, print_json
 from brickseat.exit_codes import DONE
 from brickseat_core.formats.model import UpAxis
 from brickseat_core.meshes.lengths import Unit, in_words
@@ -27,7 +27,7 @@ def run_measure(path: Path, as_json: bool, with_shapes: bool, unit: Unit | None,
             complain([f"{path}: no {kind}: {error}"], quiet=False)
     report = prop_report(mesh, asked, shapes)
     if as_json:
-        tell_json(report)
+        print_json(report)
     else:
         print(prop_text(report))
     return DONE

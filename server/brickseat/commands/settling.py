@@ -8,7 +8,7 @@ from pathlib import Path
 
 from brickseat.commands.files import open_set, save, store_moved
 from brickseat.commands.given import Given
-from brickseat.commands.telling import complain, progress, tell_json
+from brickseat.commands.output import complain, print_json, progress
 from brickseat.exit_codes import DONE, FAULTS
 from brickseat_core.executing import NoCluster, cluster_of, executor, run_all
 from brickseat_core.formats.errors import FileError
@@ -58,9 +58,9 @@ def run_settle(given: Given, output: Path, slip: SettleSlip, trials: int, only: 
     if given.as_json:
         records = [trial_record(settled) for settled in outcomes]
         named_left = [{"name": name, "reason": reason} for name, reason in left]
-        tell_json({"trials": records, "kept_seed": best.seed, "left": named_left})
+        print_json({"trials": records, "kept_seed": best.seed, "left": named_left})
     elif not given.quiet:
-        tell_outcomes(outcomes, best, left)
+        print_outcomes(outcomes, best, left)
     return FAULTS if given.strict and left else DONE
 
 
@@ -87,7 +87,7 @@ def trial_record(settled: Settled) -> dict[str, float | int]:
     }
 
 
-def tell_outcomes(outcomes: Sequence[Settled], best: Settled, left: Sequence[tuple[str, str]]) -> None:
+def print_outcomes(outcomes: Sequence[Settled], best: Settled, left: Sequence[tuple[str, str]]) -> None:
     """The same for a person."""
     for settled in outcomes:
         print(

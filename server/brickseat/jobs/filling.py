@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 
 from brickseat.jobs.keeping import jobs
 from brickseat.jobs.running import Failed, Job, Record, Stopped
-from brickseat.jobs.settling import tell_job
+from brickseat.jobs.settling import broadcast_job
 from brickseat.sets.session import LiveSet
 from brickseat.workers import workers
 from brickseat_core import deadline
@@ -40,7 +40,7 @@ def start(live: LiveSet, asked: FillAsked) -> Job:
         raise Failed(str(problem)) from None
     own = [p.key for p in now.dressed.pieces.values() if asked.again is not None and p.recipe == asked.again]
     standing = tuple(p for p in now.dressed.pieces.values() if p.key not in set(own))
-    # What was moved by hand stands where it is in every one of them, and is told when one is made.
+    # What was moved by hand stands where it is in every one of them, and is said when one is made.
     plain = replace(recipe, exceptions=replace(recipe.exceptions, nudged={}))
     trial = FillTrial(standing, bay, plain, asked.props, now.dressed.tolerance, now.index.derived)
 
@@ -52,19 +52,19 @@ def start(live: LiveSet, asked: FillAsked) -> Job:
         except deadline.Stopped:
             raise Stopped from None
 
-    return jobs.start(live.key, run, lambda job: tell_job(live.key, job), "fill")
+    return jobs.start(live.key, run, lambda job: broadcast_job(live.key, job), "fill")
 
 
 def side_by_side(trial: FillTrial, recipe: FillRecipe, count: int, gone: list[str], job: Job) -> list[Record]:
     """What came of each, the fullest first. Raises Stopped, when no trial runs any more."""
     found: list[Record] = []
     began = time.monotonic()
-    job.tell("trying", 0.0, 0, count)
+    job.on_progress("trying", 0.0, 0, count)
     with workers.pool() as pool:
         for number, filled in run_all(run_fill_trial, fill_trials(trial, count), pool, job.stop.is_set):
             seconds = time.monotonic() - began
             found.append(outcome_record(replace(recipe, seed=recipe.seed + number), filled, gone, seconds))
-            job.tell("trying", len(found) / count, len(found), count)
+            job.on_progress("trying", len(found) / count, len(found), count)
     if len(found) < count:
         raise Stopped
     return sorted(found, key=lambda outcome: (outcome["score"], outcome["seed"]))

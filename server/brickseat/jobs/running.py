@@ -100,7 +100,7 @@ class Job:
     heard: Callable[["Job"], None] = lambda job: None
     _last: float = 0.0
 
-    def tell(self, phase: Phase, share: float, count: int = 0, total: int = 0) -> bool:
+    def on_progress(self, phase: Phase, share: float, count: int = 0, total: int = 0) -> bool:
         """Progress; False once the job is to stop."""
         turned = phase != self.phase
         self.phase, self.share, self.count, self.total = phase, share, count, total

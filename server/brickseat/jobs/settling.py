@@ -12,8 +12,8 @@ import numpy as np
 from brickseat.jobs.keeping import jobs
 from brickseat.jobs.running import Cast, Failed, Job, Lack, Record, Shard, Stopped
 from brickseat.sets.listening import Frame, listeners
+from brickseat.sets.news import message
 from brickseat.sets.session import LiveSet
-from brickseat.sets.telling import message
 from brickseat.store.contact import kept_shape, wanted_kind
 from brickseat.store.models import StoredProp
 from brickseat.store.physical import properties_of
@@ -99,12 +99,12 @@ def start(live: LiveSet, asked: Asked) -> Job:
         except gravity.Stopped:
             raise Stopped from None
 
-    return jobs.start(live.key, run, lambda job: tell_job(live.key, job), "pour" if asked.pour else "settle")
+    return jobs.start(live.key, run, lambda job: broadcast_job(live.key, job), "pour" if asked.pour else "settle")
 
 
-def tell_job(dressed: uuid.UUID, job: Job) -> None:
+def broadcast_job(dressed: uuid.UUID, job: Job) -> None:
     """Tell the stages of a set how a job of it goes."""
-    listeners.tell(dressed, message("job", {"job": job_record(job)}))
+    listeners.broadcast(dressed, message("job", {"job": job_record(job)}))
 
 
 def keep_shards(job: Job, pieces: Iterable[Piece], shards: Mapping[str, str]) -> None:
@@ -159,7 +159,7 @@ def shapes_of(
     lacking: list[Lack] = []
     keys = list(dict.fromkeys(wanted))
     for number, key in enumerate(keys):
-        if not job.tell("making contact shapes", number / len(keys), number, len(keys)):
+        if not job.on_progress("making contact shapes", number / len(keys), number, len(keys)):
             raise Stopped
         kind: ShapeKind | None = "box" if key in boxed else wanted_kind(stored[key])
         try:
@@ -193,7 +193,7 @@ class Rows:
         self._arms: list[tuple[int, Vec]] = []
 
     def of(self, loose: Iterable[Piece]) -> list[tuple[str, Record]]:
-        """The rows for more pieces that fall, as a cast tells them."""
+        """The rows for more pieces that fall, as a cast lists them."""
         found: list[tuple[str, Record]] = []
         for number, piece in enumerate(loose, len({n for n, _ in self._arms})):
             formed = self.joined.formations.get(piece.key)
@@ -225,7 +225,7 @@ def watched(trial: Trial, asked: Asked, job: Job, joined: Joined) -> Settled:
     threads = os.cpu_count() or 1 if asked.slip.hand else 1
     run = Run(index, list(trial.keys), trial.slip, trial.shapes, trial.properties, stream, threads)
     cast_joins(job, rows.of(run.loose))
-    job.tell("easing apart", 0.0)
+    job.on_progress("easing apart", 0.0)
     run.ease()
     began = time.monotonic()
     head = bytes.fromhex(job.key)
@@ -242,9 +242,9 @@ def watched(trial: Trial, asked: Asked, job: Job, joined: Joined) -> Settled:
             break
         if stream is not None:
             share = min(1.0, stream.let_go / stream.slip.most)
-            wanted = job.tell("pouring", 0.9 * share, stream.let_go, stream.slip.most)
+            wanted = job.on_progress("pouring", 0.9 * share, stream.let_go, stream.slip.most)
         else:
-            wanted = job.tell("settling", 0.9 * min(1.0, run.simulated / trial.slip.seconds))
+            wanted = job.on_progress("settling", 0.9 * min(1.0, run.simulated / trial.slip.seconds))
         if not wanted:
             raise Stopped
         if len(run.loose) > shown or len(run.world.gone) > missed:
@@ -258,11 +258,11 @@ def watched(trial: Trial, asked: Asked, job: Job, joined: Joined) -> Settled:
                 {p.prop.key: shard_file(job, p.prop.key) for p in fresh if p.prop.key in job.shards},
                 list(run.world.gone),
             )
-        listeners.tell(job.dressed, Frame(job.key, head + rows.spread(poses).astype("<f4").tobytes()))
+        listeners.broadcast(job.dressed, Frame(job.key, head + rows.spread(poses).astype("<f4").tobytes()))
         ahead = run.simulated / PACE - (time.monotonic() - began)
         if ahead > 0.0:
             time.sleep(ahead)
-    return run.end(trial.tolerance, lambda _words, share: job.tell("finishing", 0.9 + 0.1 * share))
+    return run.end(trial.tolerance, lambda _words, share: job.on_progress("finishing", 0.9 + 0.1 * share))
 
 
 def cast_joins(
@@ -284,7 +284,7 @@ def cast_joins(
         {**cast.files, **more.files},
         more.gone or cast.gone,
     )
-    listeners.tell(job.dressed, message("cast", cast_record(job, more, first)))
+    listeners.broadcast(job.dressed, message("cast", cast_record(job, more, first)))
 
 
 def cast_record(job: Job, cast: Cast, first: int = 0) -> Record:
@@ -312,11 +312,11 @@ def command(dressed: uuid.UUID, key: str, asked: Pull | PourTo | Literal["enough
 def side_by_side(trial: Trial, count: int, job: Job) -> list[Settled]:
     """Several trials at once. Raises Stopped, when no trial runs any more."""
     found: dict[int, Settled] = {}
-    job.tell("trying", 0.0, 0, count)
+    job.on_progress("trying", 0.0, 0, count)
     with workers.pool() as pool:
         for number, settled in run_all(run_trial, trials_of(trial, count), pool, job.stop.is_set):
             found[number] = settled
-            job.tell("trying", len(found) / count, len(found), count)
+            job.on_progress("trying", len(found) / count, len(found), count)
     if len(found) < count:
         raise Stopped
     return [found[k] for k in sorted(found)]

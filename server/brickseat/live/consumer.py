@@ -40,9 +40,9 @@ from brickseat.live.previewing import preview
 from brickseat.live.rate import Rate
 from brickseat.sets.listening import NO_LONGER_OPEN, SIGNED_OUT, TOO_MUCH, listeners
 from brickseat.sets.models import DressedSet
+from brickseat.sets.news import message
 from brickseat.sets.presence import presence
 from brickseat.sets.session import LiveSet, sessions
-from brickseat.sets.telling import message
 from brickseat_core.gravity.hand import Pull
 
 LARGEST_MESSAGE = 262_144
@@ -89,7 +89,7 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         if job is not None and job.cast.keys:
             outbox.hear(message("cast", cast_record(job, job.cast)))
         presence.join(self.key, self.stage, user.get_full_name() or user.get_username())
-        self._tell_presence()
+        self._broadcast_presence()
         self.workers = [
             asyncio.create_task(self._watch(outbox)),
             asyncio.create_task(self._answer_newest()),
@@ -154,7 +154,7 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
             case HoldMessage():
                 by = presence.hold(self.key, self.stage, asked.keys)
                 self._hear(message("held", {"keys": [] if by else asked.keys, "by": by}))
-                self._tell_presence()
+                self._broadcast_presence()
             case DrawnMessage():
                 if self.outbox is not None:
                     self.outbox.drawn(asked.job)
@@ -172,8 +172,8 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
     def _refuse(self, n: int | None, error: str, ties: tuple[str, ...] = ()) -> None:
         self._hear(message("refused", {"n": n, "error": error, "ties": list(ties)}))
 
-    def _tell_presence(self) -> None:
-        listeners.tell(self.key, message("presence", {"here": presence.records(self.key)}))
+    def _broadcast_presence(self) -> None:
+        listeners.broadcast(self.key, message("presence", {"here": presence.records(self.key)}))
 
     async def _answer_newest(self) -> None:
         while True:
@@ -231,4 +231,4 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         for worker in self.workers:
             worker.cancel()
         presence.leave(self.key, self.stage)
-        self._tell_presence()
+        self._broadcast_presence()

@@ -10,12 +10,12 @@ from django.contrib.auth.models import User
 from django.db import transaction
 
 from brickseat.sets.models import DressedSet, HistoryDeltas, HistoryEntry
+from brickseat.sets.news import ChangeNews, broadcast_change
 from brickseat.sets.presence import presence
 from brickseat.sets.session import LiveSet, sessions
 from brickseat.sets.storing import write_deltas, write_history
 from brickseat.sets.storing_fits import write_fits
 from brickseat.sets.summary import summarise
-from brickseat.sets.telling import ChangeNews, tell
 from brickseat.sets.under_way import moves_under_way
 from brickseat.store.facts import STORED
 from brickseat.store.models import StoredProp
@@ -214,7 +214,7 @@ def carry_out(
     left: tuple[Left, ...] = (),
     stepped: bool = False,
 ) -> ChangeNews:
-    """Store a change, bring the session up to it and, once the transaction is safe, tell every stage.
+    """Store a change, bring the session up to it and, once the transaction is safe, send it to every stage.
 
     Runs with ``live.writing`` held. Everything is measured before the transaction begins, so that others wait for the
     database only while rows are written. ``store``: what else is written. ``stepped``: the history moves even where no
@@ -244,7 +244,7 @@ def carry_out(
             news = ChangeNews(
                 live.key, dressed.revision, change.words, change.deltas, fits, after, left, *undo_words(dressed)
             )
-            transaction.on_commit(lambda: tell(news))
+            transaction.on_commit(lambda: broadcast_change(news))
             live.snapshot = after
     except BaseException:
         live.snapshot = now

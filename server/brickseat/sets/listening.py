@@ -62,12 +62,12 @@ class Listeners:
             else:
                 self._sets.pop(key, None)
 
-    def tell(self, key: uuid.UUID, news: News) -> None:
+    def broadcast(self, key: uuid.UUID, news: News) -> None:
         """To everybody who listens to one set."""
         for listener in self.of(key):
             listener.hear(news)
 
-    def tell_all(self, news: News) -> None:
+    def broadcast_to_all(self, news: News) -> None:
         """To everybody, whatever they listen to."""
         for listener in self._chosen(lambda _key, _listener: True):
             listener.hear(news)

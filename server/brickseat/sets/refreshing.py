@@ -7,21 +7,21 @@ from django.db import transaction
 
 from brickseat.sets.changing import undo_words
 from brickseat.sets.models import DressedSet, StoredRecord
+from brickseat.sets.news import ChangeNews, broadcast_change, broadcast_prop
 from brickseat.sets.session import LiveSet, sessions
 from brickseat.sets.storing import write_told
 from brickseat.sets.storing_fits import write_fits
 from brickseat.sets.summary import summarise
-from brickseat.sets.telling import ChangeNews, tell, tell_of_prop
 from brickseat.store.models import StoredProp
 
 
 def refresh_prop(prop: StoredProp, words: str, actor: User) -> None:
-    """Bring every set and every session up to a prop that was made anew, and tell it in their histories. ``words``: what was done."""
+    """Bring every set and every session up to a prop that was made anew, and note it in their histories. ``words``: what was done."""
     sessions.forget_prop(prop.key)
     # The usual order would make every copy distinct.
     for key in StoredRecord.objects.filter(prop=prop).order_by().values_list("dressed", flat=True).distinct():
         refresh(key, words, actor.pk)
-    tell_of_prop(prop.key)
+    broadcast_prop(prop.key)
 
 
 def refresh(key: uuid.UUID, words: str, actor: int) -> None:
@@ -37,5 +37,5 @@ def refresh(key: uuid.UUID, words: str, actor: int) -> None:
         dressed.revision += 2
         dressed.save(update_fields=["revision", "counts", "plan", "measured_by", "changed"])
         news = ChangeNews(key, dressed.revision, words, (), {}, measured, (), *undo_words(dressed))
-        transaction.on_commit(lambda: tell(news))
+        transaction.on_commit(lambda: broadcast_change(news))
     sessions.drop(key)

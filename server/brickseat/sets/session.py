@@ -13,10 +13,10 @@ from dataclasses import dataclass, field, replace
 
 from brickseat.sets.listening import listeners
 from brickseat.sets.models import DressedSet
+from brickseat.sets.news import broadcast_measured
 from brickseat.sets.snapshot import Snapshot
 from brickseat.sets.storing import read_set
 from brickseat.sets.storing_fits import read_fits
-from brickseat.sets.telling import tell_measured
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import prop_of
 from brickseat_core.fit.check import check
@@ -79,7 +79,7 @@ class LiveSet:
                     now = self.snapshot
                     fresh = check(now.index, now.dressed.tolerance, unknown)
                     self.snapshot = replace(now, fits={**now.fits, **fresh})
-                tell_measured(self.key, now.revision, fresh.values())
+                broadcast_measured(self.key, now.revision, fresh.values())
             except Exception:
                 log.exception("how deep the pieces of set %s are in each other could not be measured", self.key)
 

@@ -18,7 +18,7 @@ _lock = Lock()
 
 
 def note_previewed(piece: str, mesh: Mesh) -> None:
-    """Keep a mesh that a preview tells of until the stage has asked for it."""
+    """Keep a mesh that a preview names until the stage has asked for it."""
     with _lock:
         _previewed[piece, mesh.digest] = mesh
         _previewed.move_to_end((piece, mesh.digest))

@@ -1,4 +1,4 @@
-"""Moves that are being computed: how far each is, and a way to stop it. Whoever asks for a move names it, and is told by that name."""
+"""Moves that are being computed: how far each is, and a way to stop it. Its asker gives it a name, by which its messages are known."""
 
 import threading
 import time
@@ -6,11 +6,11 @@ import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from brickseat.sets.telling import tell_under_way
+from brickseat.sets.news import broadcast_progress
 from brickseat_core.scene import Piece
 
-TELL_SECONDS = 0.25
-"""Between two tellings, and before the first: most moves are made sooner."""
+MESSAGE_SECONDS = 0.25
+"""Between two messages, and before the first: most moves are made sooner."""
 SHOW_SECONDS = 0.08
 """The same where there is something to be seen of it already."""
 
@@ -21,7 +21,7 @@ class UnderWay:
     def __init__(self, key: uuid.UUID, ask: str) -> None:
         self.key, self.ask = key, ask
         self._stopped, self._enough = threading.Event(), threading.Event()
-        self._told = time.monotonic()
+        self._last = time.monotonic()
         self._parts: list[Piece] = []
 
     def stop(self) -> None:
@@ -37,16 +37,16 @@ class UnderWay:
         return self._enough.is_set()
 
     def show(self, part: Piece) -> None:
-        """A piece that it placed, which is shown with the next telling."""
+        """A piece that it placed, which is shown with the next message."""
         self._parts.append(part)
 
     def on_progress(self, done: int, total: int) -> bool:
-        """Tell how far it is, now and then. False when it is to be given up."""
+        """Send how far it is, now and then. False when it is to be given up."""
         now = time.monotonic()
-        if self.ask and now - self._told >= (SHOW_SECONDS if self._parts else TELL_SECONDS):
-            self._told = now
+        if self.ask and now - self._last >= (SHOW_SECONDS if self._parts else MESSAGE_SECONDS):
+            self._last = now
             parts, self._parts = self._parts, []
-            tell_under_way(self.key, self.ask, done, total, parts)
+            broadcast_progress(self.key, self.ask, done, total, parts)
         return not self._stopped.is_set()
 
 

@@ -88,7 +88,7 @@ def answer_of(ours: Connection, limits: Limits, wanted: Callable[[], bool]) -> d
 
 
 def received(ours: Connection) -> dict[str, Any] | None:
-    """What a process tells: an object of JSON. None where it tells nothing of the kind, because it is gone."""
+    """What a process answers: an object of JSON. None where no such answer comes, because the process is gone."""
     try:
         answer = json.loads(ours.recv_bytes(MOST_ANSWER))
     except (EOFError, OSError, ValueError):
@@ -107,7 +107,7 @@ def has_come(ours: Connection, seconds: float, wanted: Callable[[], bool]) -> bo
 
 
 def work(theirs: Connection, limits: Limits, run: Callable[..., Any], args: tuple[Any, ...]) -> None:
-    """What such a process does: ``run``, and tell what came of it."""
+    """What such a process does: ``run``, and answer what came of it."""
     global _apart
     _apart = True
     theirs.send_bytes(BEGUN)
@@ -121,7 +121,7 @@ def work(theirs: Connection, limits: Limits, run: Callable[..., Any], args: tupl
     except RecursionError:
         answer = {"error": "is nested too deep; export it again", "too_much": True}
     except Exception as problem:
-        # Whoever sent the file is told one line; whoever runs this wants to know what was not foreseen.
+        # Who sent the file gets one line; who runs this wants to know what was not foreseen.
         log.exception("a file brought about what its reader did not foresee")
         answer = {"error": f"cannot be read ({type(problem).__name__}); export it again", "too_much": True}
     theirs.send_bytes(json.dumps(answer).encode())

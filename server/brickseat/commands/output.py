@@ -1,4 +1,4 @@
-"""What a command tells: progress and tables on a terminal, plain lines or JSON elsewhere."""
+"""What a command prints: progress and tables on a terminal, plain lines or JSON elsewhere."""
 
 import json
 import sys
@@ -9,7 +9,7 @@ from typing import Any
 
 @contextmanager
 def progress(words: str, quiet: bool = False) -> Iterator[Callable[[int, int], bool]]:
-    """A bar on standard error while something runs, to be told how much of it is done. Only on a terminal."""
+    """A bar on standard error while something runs. Yields the callback ``on_progress(done, total)`` that moves it. Only on a terminal."""
     if quiet or not sys.stderr.isatty():
         yield lambda done, total: True
         return
@@ -27,12 +27,12 @@ def progress(words: str, quiet: bool = False) -> Iterator[Callable[[int, int], b
         yield on_progress
 
 
-def tell_json(value: Any) -> None:
+def print_json(value: Any) -> None:
     """Write JSON on one line of standard output."""
     print(json.dumps(value, ensure_ascii=False))
 
 
-def tell_table(heads: tuple[str, ...], rows: Iterable[tuple[str, ...]]) -> None:
+def print_table(heads: tuple[str, ...], rows: Iterable[tuple[str, ...]]) -> None:
     """A table on standard output, which is a terminal."""
     from rich import box
     from rich.console import Console

@@ -1,4 +1,4 @@
-"""Tell every open stage of a set what changed."""
+"""News of a set: what goes to its open stages, and who gets it."""
 
 import uuid
 from collections.abc import Iterable, Mapping
@@ -75,26 +75,26 @@ def message(kind: str, record: Mapping[str, Any]) -> str:
     return orjson.dumps({"kind": kind, **record}).decode()
 
 
-def tell(news: ChangeNews) -> None:
-    """Tell every open stage of a set what changed."""
-    listeners.tell(news.key, message("changed", news_record(news)))
+def broadcast_change(news: ChangeNews) -> None:
+    """To every open stage of a set: what changed."""
+    listeners.broadcast(news.key, message("changed", news_record(news)))
 
 
-def tell_under_way(key: uuid.UUID, ask: str, done: int, total: int, parts: Iterable[Piece]) -> None:
-    """Tell the stages of a set how far a move is, and what it placed since that was told last; who asked for it knows its name."""
-    told = {"ask": ask, "done": done, "total": total, "pieces": [encode(piece) for piece in parts]}
-    listeners.tell(key, message("under_way", told))
+def broadcast_progress(key: uuid.UUID, ask: str, done: int, total: int, parts: Iterable[Piece]) -> None:
+    """To the stages of a set: how far a move is, and what it placed since the last such message. ``ask``: the name that its asker gave it."""
+    record = {"ask": ask, "done": done, "total": total, "pieces": [encode(piece) for piece in parts]}
+    listeners.broadcast(key, message("under_way", record))
 
 
-def tell_measured(key: uuid.UUID, revision: int, fits: Iterable[Fit]) -> None:
-    """Tell every open stage of a set how deep its pieces are in each other, of which they only know that they are."""
-    told = {"revision": revision, "fits": [encode_verdict(fit) for fit in fits]}
-    listeners.tell(key, message("measured", told))
+def broadcast_measured(key: uuid.UUID, revision: int, fits: Iterable[Fit]) -> None:
+    """To every open stage of a set: how deep its pieces are in each other. Until then a stage only knows that they are."""
+    record = {"revision": revision, "fits": [encode_verdict(fit) for fit in fits]}
+    listeners.broadcast(key, message("measured", record))
 
 
-def tell_of_prop(key: str) -> None:
-    """Tell every open stage, whatever its set, that a prop was made anew."""
-    listeners.tell_all(message("prop", {"prop": key}))
+def broadcast_prop(key: str) -> None:
+    """To every open stage of any set: a prop was made anew."""
+    listeners.broadcast_to_all(message("prop", {"prop": key}))
 
 
 def end_for(user: int, key: uuid.UUID) -> None:
