@@ -5,7 +5,6 @@ So a unit or an up axis can be corrected at any time, and a jointed model can be
 
 import hashlib
 import re
-import shutil
 import tempfile
 import uuid
 from collections.abc import Callable, Iterable, Sequence
@@ -18,6 +17,7 @@ from django.db import transaction
 
 from brickseat.store.models import StoredProp, file_of
 from brickseat.store.quota import refuse_beyond_quota
+from brickseat.store.removing import remove_original
 from brickseat.store.shelving import mesh_of, shelve
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_document import GltfDocument
@@ -66,7 +66,7 @@ def source_of(stored: StoredProp) -> Path:
 
 
 def made_from(path: Path, unit: str, up: str, turns: Sequence[Turn]) -> tuple[GltfDocument, list[str]]:
-    """The model in metres and +Y up, bent as told, with skins stiffened to the shape they have then; and the names of its joints.
+    """The model in metres and +Y up, bent as asked, with skins stiffened to the shape they have then; and the names of its joints.
 
     It is read in a process of its own, and looked at in every way there. Raises FileError.
     """
@@ -84,7 +84,8 @@ def made_from(path: Path, unit: str, up: str, turns: Sequence[Turn]) -> tuple[Gl
 def import_prop(files: Iterable[tuple[str, bytes]], owner: User, unit: str = "", up: str = "") -> StoredProp:
     """A new prop of ``owner`` from the files as they were sent. Raises FileError; no row is made then."""
     refuse_beyond_quota(owner)
-    original = keep_files(files)
+    sent = list(files)
+    original = keep_files(sent)
     path = Path(settings.DATA) / original
     name = re.sub(r"[_\-\s]+", " ", path.stem).strip()[:200] or "prop"
     try:
@@ -92,10 +93,12 @@ def import_prop(files: Iterable[tuple[str, bytes]], owner: User, unit: str = "",
         made = shelve(new_key(name), name, document, owner=owner)
     except BaseException:
         # What was refused is not kept, unless somebody else's prop is made from the very same files.
-        if not StoredProp.objects.filter(original=original).exists():
-            shutil.rmtree(path.parent, ignore_errors=True)
+        remove_original(original)
         raise
     StoredProp.objects.filter(pk=made.pk).update(original=original, unit=unit, up=up, joints=joints)
+    if not path.exists():
+        # Another prop of the very same files was deleted meanwhile, and they with it.
+        keep_files(sent)
     made.refresh_from_db()
     return made
 

@@ -76,6 +76,9 @@ def shelve(
         create_defaults={**columns, "key": key, "material": material},
         defaults=columns,
     )
+    if not path.exists():
+        # Another prop of the very same contents was deleted meanwhile, and the file with it.
+        write_whole(path, data)
     return made
 
 
