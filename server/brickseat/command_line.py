@@ -64,8 +64,8 @@ Only = Annotated[
 ]
 Tolerance = Annotated[float, typer.Option(parser=length, metavar="0.5mm", help="what counts as touching")]
 Strict = Annotated[bool, typer.Option("--strict", help="exit 1 when faults are left")]
-AsJson = Annotated[bool, typer.Option("--json", help="what is told as JSON")]
-Quiet = Annotated[bool, typer.Option("--quiet", help="tell nothing but errors")]
+AsJson = Annotated[bool, typer.Option("--json", help="print JSON")]
+Quiet = Annotated[bool, typer.Option("--quiet", help="print nothing but errors")]
 RecipeFile = Annotated[Path, typer.Argument(metavar="RECIPE.json", show_default=False)]
 Seed = Annotated[int | None, typer.Option(metavar="N", min=0, help="in place of the recipe's own", show_default=False)]
 UnitWord = Annotated[
@@ -288,7 +288,7 @@ def change_password(name: AccountName) -> int:
 
 @accounts.command("token")
 def make_token(name: AccountName) -> int:
-    """A new token for pipelines, told once: Authorization: Bearer TOKEN. The one before it is no longer good."""
+    """A new token for pipelines, shown once: Authorization: Bearer TOKEN. The one before it is no longer good."""
     from brickseat.commands.accounts import run_token
 
     return run_token(name)

@@ -45,7 +45,7 @@ def is_answer(message: ConsoleMessage) -> bool:
     return any(f"a status of {status}" in message.text for status in ((404, 409, 422) if gone else (409, 422)))
 
 
-def told(message: ConsoleMessage) -> str:
+def in_words(message: ConsoleMessage) -> str:
     return f"{message.text} ({message.location['url']})"
 
 
@@ -57,7 +57,7 @@ def new_page(browser: Browser) -> Iterator[Callable[[], Page]]:
     def opened() -> Page:
         page = context.new_page()
         page.on("pageerror", lambda error: problems.append(str(error)))
-        page.on("console", lambda m: problems.append(told(m)) if m.type == "error" and not is_answer(m) else None)
+        page.on("console", lambda m: problems.append(in_words(m)) if m.type == "error" and not is_answer(m) else None)
         return page
 
     yield opened

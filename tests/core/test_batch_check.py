@@ -120,16 +120,16 @@ def test_the_grid_does_not_look_at_everything() -> None:
 
 @pytest.mark.parametrize("stop_at", [1, 40])
 def test_a_check_is_stopped_and_keeps_what_it_knows(stop_at: int) -> None:
-    told: list[tuple[int, int]] = []
+    progress: list[tuple[int, int]] = []
     here = threading.get_ident()
 
     def on_progress(done: int, total: int) -> bool:
         assert threading.get_ident() == here
-        told.append((done, total))
+        progress.append((done, total))
         return done < stop_at
 
     fits = check(SceneIndex([FLOOR, *rows_of(300)]), on_progress=on_progress)
     assert stop_at <= len(fits) < 300
     assert {f.state for f in fits.values()} == {"seated"}
-    assert [done for done, _ in told] == sorted(done for done, _ in told)
-    assert {total for _, total in told} == {300}
+    assert [done for done, _ in progress] == sorted(done for done, _ in progress)
+    assert {total for _, total in progress} == {300}

@@ -191,17 +191,17 @@ def test_apply_makes_moves_one_after_the_other(wrong_set: Path, tmp_path: Path) 
 def test_what_is_told_comes_as_json_too_and_not_at_all_when_quiet(wrong_set: Path, tmp_path: Path) -> None:
     out = tmp_path / "out.glb"
     moves = moves_file(tmp_path, {"kind": "reseat", "pieces": ["afloat"]}, {"kind": "repair"})
-    told = {
+    output = {
         command: json.loads(run(*command.split(), wrong_set, *more, "-o", out, "--json").stdout)
         for command, more in {"seat": [], "repair": [], "apply": [moves], "settle": ["--trials", 2]}.items()
     }
-    assert told["seat"] == {"left": []}
-    assert [m["name"] for m in told["repair"]["mended"]] == ["afloat", "sunk"]
-    assert [entry["name"] for entry in told["repair"]["left"]] == ["spiked"]
-    assert told["apply"]["moves"][0] == "set down afloat"
-    assert [entry["name"] for entry in told["apply"]["left"]] == ["spiked"]
-    assert [(t["seed"], t["settled"], t["faults"]) for t in told["settle"]["trials"]] == [(0, 2, 0), (1, 2, 0)]
-    assert told["settle"]["kept_seed"] in (0, 1)
+    assert output["seat"] == {"left": []}
+    assert [m["name"] for m in output["repair"]["mended"]] == ["afloat", "sunk"]
+    assert [entry["name"] for entry in output["repair"]["left"]] == ["spiked"]
+    assert output["apply"]["moves"][0] == "set down afloat"
+    assert [entry["name"] for entry in output["apply"]["left"]] == ["spiked"]
+    assert [(t["seed"], t["settled"], t["faults"]) for t in output["settle"]["trials"]] == [(0, 2, 0), (1, 2, 0)]
+    assert output["settle"]["kept_seed"] in (0, 1)
     for command, more in {"check": [], "seat": ["-o", out], "repair": ["-o", out], "settle": ["-o", out]}.items():
         done = run(command, wrong_set, *more, "--quiet")
         assert (done.stdout, done.stderr) == ("", "")

@@ -247,8 +247,8 @@ def test_damaged_files_give_an_answer_or_a_clear_refusal(tmp_path: Path, data: s
     path = tmp_path / f"damaged.{kind}"
     path.write_bytes(content)
     # Text alone cannot take the reader down; the binary kinds are read in a process of their own.
-    told = refusal(lambda: read_set(read_usd(path).document) if kind == "usda" else read_prop(path).box)
-    assert told is None or (str(path) in told and "\n" not in told)
+    words = refusal(lambda: read_set(read_usd(path).document) if kind == "usda" else read_prop(path).box)
+    assert words is None or (str(path) in words and "\n" not in words)
 
 
 @pytest.mark.parametrize("kind", ["usdc", "usdz"])
@@ -261,8 +261,8 @@ def test_damaged_binary_usd_never_takes_the_caller_down(tmp_path: Path, kind: st
         for place in rng.integers(0, len(content), 24):
             content[place] = rng.integers(0, 256)
         (tmp_path / f"damaged.{kind}").write_bytes(content)
-        told = refusal(lambda: open_document(tmp_path / f"damaged.{kind}"))
-        assert told is None or "\n" not in told
+        words = refusal(lambda: open_document(tmp_path / f"damaged.{kind}"))
+        assert words is None or "\n" not in words
 
 
 def arm() -> GltfDocument:

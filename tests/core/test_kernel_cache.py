@@ -39,8 +39,8 @@ def frame_in(package_root: Path, cache: Path) -> tuple[str, int]:
     done = subprocess.run(
         [sys.executable, "-c", FRAME], env=environment, capture_output=True, text=True, timeout=300, check=True
     )
-    told, _, hits = done.stdout.strip().rpartition(" ")
-    return told, int(hits)
+    output, _, hits = done.stdout.strip().rpartition(" ")
+    return output, int(hits)
 
 
 def test_another_copy_finds_what_was_compiled_and_an_edit_does_not(tmp_path: Path) -> None:
@@ -111,8 +111,8 @@ def test_two_processes_at_once_compile_each_kernel_once(tmp_path: Path) -> None:
         subprocess.Popen([sys.executable, "-c", FRAME], env=environment, stdout=subprocess.PIPE, text=True)
         for _ in range(2)
     ]
-    told = {process.communicate(timeout=300)[0].rpartition(" ")[0] for process in both}
-    assert len(told) == 1
+    output = {process.communicate(timeout=300)[0].rpartition(" ")[0] for process in both}
+    assert len(output) == 1
     assert len(list(tmp_path.glob("contact.mover-*/frame_kernel-*.kernel"))) == 1
     assert not list(tmp_path.glob("*/*.claim"))
 

@@ -110,17 +110,17 @@ def test_a_second_repair_finds_nothing_more_to_do(seed: int) -> None:
 def test_repair_tells_how_far_it_is_and_is_ended_by_what_that_raises() -> None:
     class Enough(Exception): ...
 
-    told: list[tuple[int, int]] = []
+    progress: list[tuple[int, int]] = []
 
     def on_progress(done: int, total: int) -> None:
-        told.append((done, total))
-        if len(told) == 3:
+        progress.append((done, total))
+        if len(progress) == 3:
             raise Enough
 
     floating = [piece(f"p{n}", box(0.1, 0.1, 0.1), (0.3 * n, 0.2, 0.0)) for n in range(5)]
     index = standing(FLOOR, *floating)
     with pytest.raises(Enough):
         repair(index, on_progress=on_progress)
-    assert told == [(0, 5), (1, 5), (2, 5)]
+    assert progress == [(0, 5), (1, 5), (2, 5)]
     heights = [round(p.pose.position[1], 9) for p in index.pieces.values() if p.role == "prop"]
     assert heights == [0.05, 0.05, 0.2, 0.2, 0.2]

@@ -530,15 +530,15 @@ def test_a_cluster_seats_a_share_and_the_outcome_is_the_same(monkeypatch: pytest
 
 def test_laying_is_given_up_while_points_are_looked_for() -> None:
     on = dressed()
-    told: list[int] = []
+    progress: list[int] = []
 
     def stop(done: int, total: int) -> bool:
-        told.append(done)
-        return len(told) < 3
+        progress.append(done)
+        return len(progress) < 3
 
     with pytest.raises(Stopped):
         dots_of(Places(on.set, on.index.fork()), parse_recipe(recipe(4000, seed=77)), Deadline(on_progress=stop))
-    assert len(told) == 3
+    assert len(progress) == 3
 
 
 def test_laying_again_keeps_keys_and_undo_takes_it_back() -> None:

@@ -102,7 +102,7 @@ def test_the_outcome_does_not_hang_on_how_a_process_orders_its_sets() -> None:
         "index = t.standing(t.FLOOR, *pieces)\n"
         "print([p.pose for p in t.finish(index, pieces, 0.0005).pieces], index.row)\n"
     )
-    told = {
+    printed = {
         subprocess.run(
             [sys.executable, "-c", code],
             env={**os.environ, "PYTHONHASHSEED": seed, "PYTHONPATH": os.pathsep.join(sys.path)},
@@ -112,7 +112,7 @@ def test_the_outcome_does_not_hang_on_how_a_process_orders_its_sets() -> None:
         ).stdout
         for seed in ("1", "2", "3")
     }
-    assert len(told) == 1
+    assert len(printed) == 1
 
 
 def test_a_cluster_gives_the_same_outcome_and_one_that_is_away_is_told() -> None:
@@ -249,9 +249,9 @@ def test_side_by_side_comes_to_the_same_as_one_by_one_and_what_is_told_is_so(mon
     lying = [p.at(p.pose.moved(np.array([0.0, 4e-4 * (n % 3 - 1), 0.0]))) for n, p in enumerate(run.relaxed(run.world))]
     together = finish(index, lying, 0.0005)
     for key, fit in measured(index, together, 0.0005).fits.items():
-        told = together.fits[key]
-        assert (fit.state, fit.rests_on) == (told.state, told.rests_on)
-        assert (fit.depth, fit.gap or 0.0) == pytest.approx((told.depth, told.gap or 0.0), abs=MOST_DEPTH)
+        other = together.fits[key]
+        assert (fit.state, fit.rests_on) == (other.state, other.rests_on)
+        assert (fit.depth, fit.gap or 0.0) == pytest.approx((other.depth, other.gap or 0.0), abs=MOST_DEPTH)
     rows = np.array([[[x] * 3, [x + 1.5] * 3] for x in (0.0, 5.0, 1.0, 2.0)])
     assert groups(list("abcd"), rows) == [["a", "b"], ["c"], ["d"]]
     monkeypatch.setattr("brickseat_core.gravity.finish.groups", lambda keys, boxes: [[k] for k in keys])

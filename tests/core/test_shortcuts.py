@@ -244,7 +244,7 @@ def test_what_blocked_one_way_out_never_says_too_much_of_another(seed: int) -> N
     near = index.only(mover, a.pose.origin, [0])
     probes = a.pose.apply(a.prop.mesh.probes)
     ignored_width = np.full(1, FLUSH_WIDTH)
-    _, told = first_free_interval_kernel(
+    _, count = first_free_interval_kernel(
         query_of(index, mover, near), index.placed, probes, frame[2].copy(), np.inf, ignored_width, 0.0, stretches
     )
     frame, mover = along(second)
@@ -257,7 +257,7 @@ def test_what_blocked_one_way_out_never_says_too_much_of_another(seed: int) -> N
     )
     blocked = blocked_kernel(
         *(forest, moving.tri0, frame @ a.pose.linear, near.matrix, near.offset),
-        *(stretches, told, 0.0, np.inf, np.empty((3, 3)), np.empty((3, 3)), room),
+        *(stretches, count, 0.0, np.inf, np.empty((3, 3)), np.empty((3, 3)), room),
     )
     lift = first_free_interval(index, mover, near, probes)
     assert lift is not None

@@ -104,12 +104,12 @@ def test_how_a_prop_falls_is_asked_once_for_each() -> None:
 
 def test_a_throw_is_stopped_while_it_falls() -> None:
     on = dressed()
-    told: list[int] = []
+    progress: list[int] = []
 
     def hears(done: int, total: int) -> bool:
-        told.append(done)
+        progress.append(done)
         # Laid first, up to all of them; then counted anew while they fall.
-        return not (max(told) >= 12 and done < max(told))
+        return not (max(progress) >= 12 and done < max(progress))
 
     before = on.set
     with pytest.raises(MoveRefused, match="stopped"):

@@ -19,13 +19,13 @@ CHUNK = 64 << 10
 
 
 class Request:
-    """One request to the whole application, its body as long as told; and how much of it was taken."""
+    """One request to the whole application, its body as long as declared; and how much of it was taken."""
 
-    def __init__(self, method: str, path: str, length: int, told: bool = True, **headers: str) -> None:
+    def __init__(self, method: str, path: str, length: int, declared: bool = True, **headers: str) -> None:
         self.left, self.taken, self.done = length, 0, False
         self.sent: list[dict[str, Any]] = []
         known = {"host": "localhost", "content-type": "application/json", **headers}
-        if told:
+        if declared:
             known["content-length"] = str(length)
         self.scope = {
             "type": "http", "asgi": {"version": "3.0"}, "http_version": "1.1", "method": method, "scheme": "http", "path": path,
@@ -57,16 +57,16 @@ class Request:
         return {name.decode().lower(): value.decode() for name, value in self.sent[0]["headers"]}
 
 
-@pytest.mark.parametrize("told", [True, False])
+@pytest.mark.parametrize("declared", [True, False])
 @pytest.mark.parametrize("path", ["/api/sign-in", "/api/props", "/api/sets/open", "/api/bearers/terrain", "/nowhere"])
-def test_a_stranger_brings_little(path: str, told: bool) -> None:
-    request = Request("POST", path, 600 << 20, told)
+def test_a_stranger_brings_little(path: str, declared: bool) -> None:
+    request = Request("POST", path, 600 << 20, declared)
     assert asyncio.run(request.run()) == 413
     assert request.taken <= LARGEST_OF_STRANGER + CHUNK
     assert b'{"error": "that is larger than 16 KB' in request.sent[1]["body"]
 
 
-@pytest.mark.parametrize("told", [True, False])
+@pytest.mark.parametrize("declared", [True, False])
 @pytest.mark.parametrize(
     ("path", "length", "status"),
     [
@@ -77,16 +77,16 @@ def test_a_stranger_brings_little(path: str, told: bool) -> None:
     ],
 )
 def test_who_is_known_brings_as_much_as_there_is_use_for(
-    path: str, length: int, status: int, told: bool, wren: User
+    path: str, length: int, status: int, declared: bool, wren: User
 ) -> None:
     async def ask() -> Request:
         token = await sync_to_async(AccessToken.make)(wren)
-        request = Request("POST", path, length, told, authorization=f"Bearer {token}")
+        request = Request("POST", path, length, declared, authorization=f"Bearer {token}")
         assert await request.run() in (status, 400)
         return request
 
     request = asyncio.run(ask())
-    if status == 413 and told:
+    if status == 413 and declared:
         assert request.taken == 0
     assert request.taken <= length
 

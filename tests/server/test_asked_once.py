@@ -54,9 +54,9 @@ def test_a_move_that_is_asked_for_twice_by_one_name_is_made_once(
     again = make(client, dressed, **{"Idempotency-Key": "night build 7"})
     assert again.status_code == 200
     assert piece_of(client, dressed) == stands
-    told, before = again.json(), first.json()
+    repeated, before = again.json(), first.json()
     for name in ("revision", "words", "deltas", "fits", "can_undo", "can_redo"):
-        assert told[name] == before[name], name
+        assert repeated[name] == before[name], name
     # Also when others have gone on meanwhile, and although what was seen then is out of date.
     assert make(client, dressed, "slide").status_code == 200
     late = make(client, dressed, **{"Idempotency-Key": "night build 7", "If-Match": "0"})

@@ -152,16 +152,16 @@ def test_sign_in_a_move_a_socket_and_an_upload_through_the_proxy(visitor: Proxie
             f"wss://{visitor.host}/ws/sets/{key}", host="127.0.0.1", port=visitor.port, ssl=visitor.tls,
             server_hostname=NAME, origin=f"https://{visitor.host}", additional_headers={"Cookie": headers["Cookie"]},
         ) as line:  # fmt: skip
-            told = [json.loads(await asyncio.wait_for(line.recv(), 60))]
+            news = [json.loads(await asyncio.wait_for(line.recv(), 60))]
             status, _, data = await asyncio.to_thread(visitor.ask, "POST", f"/api/sets/{key}/moves", {"move": move})
             assert status == 200, data
-            while told[-1]["kind"] != "changed":
-                told.append(json.loads(await asyncio.wait_for(line.recv(), 60)))
-            return told
+            while news[-1]["kind"] != "changed":
+                news.append(json.loads(await asyncio.wait_for(line.recv(), 60)))
+            return news
 
-    told = asyncio.run(heard())
-    assert told[0]["kind"] == "ready"
-    assert told[-1]["words"] == "brought leaf"
+    news = asyncio.run(heard())
+    assert news[0]["kind"] == "ready"
+    assert news[-1]["words"] == "brought leaf"
 
 
 def test_a_page_of_another_origin_may_neither_write_nor_listen(visitor: Proxied, server: RunningServer) -> None:

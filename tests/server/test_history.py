@@ -107,10 +107,10 @@ def test_a_change_that_fails_half_way_leaves_nothing_behind(
     assert list(StoredRecord.objects.order_by("key").values()) == before
     assert not HistoryEntry.objects.exists()
     assert DressedSet.objects.get(key=dressed.key).revision == 0
-    told = changing.make_move(
+    result = changing.make_move(
         dressed.key, wren, lambda live: parse({"kind": "slide", "pieces": ["sits"], "by": [0.3, 0, 0]})
     )
-    assert told.revision == 1
+    assert result.revision == 1
 
 
 def test_a_new_change_forgets_what_was_taken_back(client: Client, dressed: DressedSet, move: Move) -> None:
@@ -128,18 +128,18 @@ def test_a_piece_rests_by_one_move_and_what_cannot_is_left_and_named(
     half = 0.3
     pose = {"position": [1.0, 0.6, 0.0], "orientation": [0.0, 0.0, half, (1 - half * half) ** 0.5], "scale": [1, 1, 1]}
     move(kind="place", piece="floats", pose=pose)
-    told = move(kind="rest", pieces=["floats"])
-    assert told["words"] == "rested crate 2"
-    assert told["left"] == []
+    result = move(kind="rest", pieces=["floats"])
+    assert result["words"] == "rested crate 2"
+    assert result["left"] == []
     pieces, fits = picture(client, dressed)
     assert fits["floats"]["state"] == "seated"
     assert pieces["floats"]["pose"]["position"][1] == pytest.approx(0.25, abs=1e-6)
     away = {**pose, "position": [99.0, 1.0, 0.0]}
     move(kind="place", piece="floats", pose=away)
-    told = move(kind="rest", pieces=["floats"])
-    assert told["deltas"] == []
-    assert told["left"][0]["key"] == "floats"
-    assert "nothing" in told["left"][0]["reason"]
+    result = move(kind="rest", pieces=["floats"])
+    assert result["deltas"] == []
+    assert result["left"][0]["key"] == "floats"
+    assert "nothing" in result["left"][0]["reason"]
 
 
 def test_a_step_is_previewed_and_gone_back_to(client: Client, dressed: DressedSet, move: Move) -> None:
@@ -172,8 +172,8 @@ def test_a_prop_that_is_made_anew_is_told_in_the_history_and_not_taken_back_ther
 
     move()
     assert client.patch("/api/props/crate", {"unit": "cm"}, content_type="application/json").status_code == 200
-    told = client.get(f"{url}/history").json()[0]
-    assert (told["words"], told["told"], told["actor"]) == ("crate made anew in cm", True, "wren")
+    result = client.get(f"{url}/history").json()[0]
+    assert (result["words"], result["elsewhere"], result["actor"]) == ("crate made anew in cm", True, "wren")
     now = client.get(url).json()
     assert (now["can_undo"], now["revision"]) == ("turned crate 1", 3)
     # What was done before it can be taken back and done again, and what comes after has a number of its own.
@@ -185,12 +185,12 @@ def test_a_prop_that_is_made_anew_is_told_in_the_history_and_not_taken_back_ther
     ):
         assert client.post(f"{url}/{path}").json()["can_undo"] == left, path
     move()
-    steps = [(entry["number"], entry["told"], entry["undone"]) for entry in client.get(f"{url}/history").json()]
+    steps = [(entry["number"], entry["elsewhere"], entry["undone"]) for entry in client.get(f"{url}/history").json()]
     assert steps == [(3, False, False), (2, True, False), (1, False, False)]
     # It outlasts what is taken back and forgotten.
     client.post(f"{url}/history/0")
     move()
-    assert [entry["told"] for entry in client.get(f"{url}/history").json()] == [False, True]
+    assert [entry["elsewhere"] for entry in client.get(f"{url}/history").json()] == [False, True]
     seat = {"name": "top", "point": [0, 0.25, 0], "facing": [0, 1, 0], "clock": [0, 0, 1]}
     assert client.patch("/api/props/crate", {"seats": [seat]}, content_type="application/json").status_code == 200
     assert client.get(f"{url}/history").json()[0]["words"] == "crate given other seats"

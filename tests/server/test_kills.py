@@ -68,8 +68,8 @@ def test_killed_in_the_middle_of_everything(server: RunningServer, tmp_path: Pat
     taken: list[str] = []
 
     def slide() -> None:
-        told = move(kind="slide", pieces=[piece], by=[0.01 * (-1) ** len(revisions), 0.0, 0.0])
-        revisions.append(told["revision"])
+        slid = move(kind="slide", pieces=[piece], by=[0.01 * (-1) ** len(revisions), 0.0, 0.0])
+        revisions.append(slid["revision"])
 
     def send() -> None:
         made = upload(server, f"leaf {len(taken)}")

@@ -27,8 +27,8 @@ def test_what_the_core_imports_late_is_imported_before_the_server_starts() -> No
 
 
 def loaded_after(code: str) -> set[str]:
-    told = f"import sys\n{code}\nprint(' '.join(sys.modules))"
-    done = subprocess.run([sys.executable, "-c", told], capture_output=True, text=True, timeout=120, check=True)
+    program = f"import sys\n{code}\nprint(' '.join(sys.modules))"
+    done = subprocess.run([sys.executable, "-c", program], capture_output=True, text=True, timeout=120, check=True)
     return set(done.stdout.split())
 
 

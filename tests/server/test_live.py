@@ -99,11 +99,11 @@ async def test_two_stages_see_each_others_changes_at_once(dressed: DressedSet, w
     answer = await post(f"/api/sets/{dressed.key}/moves", body, content_type="application/json")
     assert answer.status_code == 200
     for socket in (first, second):
-        told = await heard(socket, 20)
-        assert told["kind"] == "changed"
-        assert told["revision"] == 1
-        assert told["deltas"][0]["after"]["pose"]["position"][1] == pytest.approx(0.25, abs=1e-9)
-        assert told["fits"]
+        news = await heard(socket, 20)
+        assert news["kind"] == "changed"
+        assert news["revision"] == 1
+        assert news["deltas"][0]["after"]["pose"]["position"][1] == pytest.approx(0.25, abs=1e-9)
+        assert news["fits"]
         await socket.disconnect()
 
 

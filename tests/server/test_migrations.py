@@ -50,8 +50,8 @@ assert live.snapshot.dressed == end
 
 # And a new move on top, after the session was lost.
 sessions.clear()
-told = make_move(dressed.key, wren, lambda live: parse({"kind": "spike", "pieces": [spiked.key], "spiked": False}))
-assert told.can_undo == "freed crate 1"
+freed = make_move(dressed.key, wren, lambda live: parse({"kind": "spike", "pieces": [spiked.key], "spiked": False}))
+assert freed.can_undo == "freed crate 1"
 sessions.clear()
 undo(dressed.key, back=True)
 assert sessions.of(DressedSet.objects.get()).snapshot.dressed == end

@@ -109,8 +109,8 @@ async def test_what_a_join_would_do_and_what_is_near_is_told_live(
     socket = await opened(dressed, wren)
     move = {"kind": "join", "prop": "crate", "seat": "foot", "to": "sits", "to_seat": "head", "turn_deg": 30}
     await socket.send_to(text_data=json.dumps({"kind": "preview", "n": 1, "move": move}))
-    told = await heard(socket, 60, "previewed")
-    (piece, tie) = told["deltas"]
+    seen = await heard(socket, 60, "previewed")
+    (piece, tie) = seen["deltas"]
     assert piece["after"]["pose"]["position"] == pytest.approx([0, 0.75, 0], abs=1e-12)
     assert tie["kind"] == "tie"
     ray = {"origin": [0.5, 2.0, 3.0], "direction": [-0.25, -1.5, -2.75]}

@@ -74,12 +74,12 @@ async def test_frames_come_live_and_a_stop_leaves_the_set_as_it_was(dressed: Dre
     post = sync_to_async(client.post)
     url = f"/api/sets/{dressed.key}"
     started = await post(f"{url}/settle", {"keys": ["sits"], "lift": 1.0}, content_type="application/json")
-    told = await heard(socket, 30)
-    while told["kind"] != "cast":
-        assert told["job"]["phase"] == "making contact shapes"
-        told = await heard(socket, 30)
+    news = await heard(socket, 30)
+    while news["kind"] != "cast":
+        assert news["job"]["phase"] == "making contact shapes"
+        news = await heard(socket, 30)
     job = started.json()["key"]
-    assert (told["job"], told["first"], told["keys"]) == (job, 0, ["sits"])
+    assert (news["job"], news["first"], news["keys"]) == (job, 0, ["sits"])
     heights: list[float] = []
     until, drawn = time.monotonic() + 0.8, False
     while len(heights) < 6:
@@ -179,10 +179,10 @@ async def test_a_stream_follows_the_pointer_pauses_and_is_adopted_in_part(dresse
     started = await post(f"{url}/pour", asked, content_type="application/json")
     assert started.status_code == 202, started.content
     job = f"{url}/jobs/{started.json()['key']}"
-    told = await heard(socket, 60, "job")
-    while told["job"]["phase"] != "pouring":
-        told = await heard(socket, 60, "job")
-    assert (told["job"]["count"], told["job"]["total"]) == (0, 6), "it waits until it is told where"
+    news = await heard(socket, 60, "job")
+    while news["job"]["phase"] != "pouring":
+        news = await heard(socket, 60, "job")
+    assert (news["job"]["count"], news["job"]["total"]) == (0, 6), "it waits until it is told where"
     await socket.send_json_to({"kind": "stream", "job": "another", "to": [2.0, 0.0, 2.0]})
     await socket.send_json_to({"kind": "stream", "job": started.json()["key"], "to": [-1.5, 0.0, 0.5]})
     joined: list[Any] = []

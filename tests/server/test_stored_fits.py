@@ -99,8 +99,8 @@ def test_a_missing_fit_is_noticed(client: Client, dressed: DressedSet) -> None:
 
 
 def test_answers_written_at_once_keep_to_their_schemas(client: Client, dressed: DressedSet, move: Move) -> None:
-    told = move(kind="slide", pieces=["sits"], by=[0.4, 0, 0])
-    assert ChangeSchema.model_validate(told).model_dump(mode="json") == told
+    changed = move(kind="slide", pieces=["sits"], by=[0.4, 0, 0])
+    assert ChangeSchema.model_validate(changed).model_dump(mode="json") == changed
     undone = client.post(f"/api/sets/{dressed.key}/undo").json()
     assert ChangeSchema.model_validate(undone).model_dump(mode="json") == undone
     found = client.get(f"/api/sets/{dressed.key}").json()

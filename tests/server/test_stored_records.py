@@ -45,9 +45,9 @@ def test_records_of_every_kind_are_stored_told_undone_and_read_again(
     change = every_kind(prop_of(crate))
     outcome = changing.compute_move
     monkeypatch.setattr(changing, "compute_move", lambda *given: changing_outcome(change))
-    told = changing.make_move(dressed.key, wren, lambda live: None)
+    changed = changing.make_move(dressed.key, wren, lambda live: None)
     monkeypatch.setattr(changing, "compute_move", outcome)
-    assert [d.kind for d in told.deltas] == ["prop", "region", "tie", "recipe", "cut_out"]
+    assert [d.kind for d in changed.deltas] == ["prop", "region", "tie", "recipe", "cut_out"]
     found = client.get(f"/api/sets/{dressed.key}").json()
     assert [len(found[name]) for name in ("regions", "ties", "recipes", "cut_outs", "prop_changes")] == [1] * 5
     assert found["recipes"][0]["exceptions"]["nudged"]["23"]["position"] == [0.1, 0.2, 0.3]
@@ -71,12 +71,12 @@ def changing_outcome(change: Change) -> Any:
 
 
 def test_a_set_of_its_own_settings_changes_by_a_move(client: Client, dressed: DressedSet, move: Move) -> None:
-    told = move(kind="adjust", name="Kiln yard", tolerance_m=0.06, trolley_add=["crate"])
+    changed = move(kind="adjust", name="Kiln yard", tolerance_m=0.06, trolley_add=["crate"])
     assert (
-        told["words"]
+        changed["words"]
         == "named the set “Kiln yard” and set the tolerance to 60.0 mm and wheeled 1 prop onto the trolley"
     )
-    assert {f["key"]: f["state"] for f in told["fits"]} == dict.fromkeys(["sits", "floats", "spiked"], "seated")
+    assert {f["key"]: f["state"] for f in changed["fits"]} == dict.fromkeys(["sits", "floats", "spiked"], "seated")
     assert client.get("/api/sets").json()[0]["name"] == "Kiln yard"
     found = client.get(f"/api/sets/{dressed.key}").json()
     assert (found["name"], found["tolerance"], found["trolley"]) == ("Kiln yard", 0.06, ["crate"])
@@ -94,8 +94,8 @@ def test_two_who_pack_one_trolley_at_once_do_not_unpack_each_others(
     move(kind="adjust", trolley_add=["crate", "jug"])
     # Each of the two knows the trolley as it was before the other's move.
     move(kind="adjust", trolley_add=["mug"])
-    told = move(kind="adjust", trolley_add=["jar", "crate"], trolley_remove=["jug"])
-    assert told["words"] == "wheeled 1 prop onto the trolley and 1 prop off the trolley"
+    changed = move(kind="adjust", trolley_add=["jar", "crate"], trolley_remove=["jug"])
+    assert changed["words"] == "wheeled 1 prop onto the trolley and 1 prop off the trolley"
     assert client.get(f"/api/sets/{dressed.key}").json()["trolley"] == ["crate", "mug", "jar"]
     assert "2000" in move(409, kind="adjust", trolley_add=[f"prop-{n}" for n in range(1999)])["error"]
 

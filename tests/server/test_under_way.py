@@ -54,8 +54,8 @@ def test_a_move_tells_how_far_it_is_by_the_name_it_was_asked_by(wren: User, dres
         make_move(dressed.key, wren, repair, asking=Asking(ask="mine"))
     finally:
         listeners.leave(dressed.key, ear)
-    told = [n for n in ear.heard if n["kind"] == "under_way"]
-    assert next((n["ask"], n["done"], n["total"]) for n in told) == ("mine", 0, 2)
+    progress = [n for n in ear.heard if n["kind"] == "under_way"]
+    assert next((n["ask"], n["done"], n["total"]) for n in progress) == ("mine", 0, 2)
     assert not moves_under_way.stop(dressed.key, "mine"), "it is made by now"
 
 

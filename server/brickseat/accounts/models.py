@@ -8,7 +8,7 @@ from django.db import models, transaction
 
 
 class AccessToken(models.Model):
-    """One a user. Only its digest is kept: the token itself is told once, when it is made."""
+    """One a user. Only its digest is kept: the token itself is shown once, when it is made."""
 
     user = models.OneToOneField(User, on_delete=models.CASCADE, related_name="access_token")
     digest = models.CharField(max_length=64, unique=True)

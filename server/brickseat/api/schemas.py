@@ -260,14 +260,14 @@ class SetSchema(Schema):
 
 
 class HistorySchema(Schema):
-    """``told``: it happened to a prop of the set, elsewhere; it cannot be taken back here."""
+    """``elsewhere``: it happened to a prop of the set, in the store; it cannot be taken back here."""
 
     number: int
     words: str
     at: datetime
     actor: str | None
     undone: bool
-    told: bool
+    elsewhere: bool
 
 
 class OutlineSchema(Schema):

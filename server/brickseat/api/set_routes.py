@@ -225,7 +225,7 @@ def list_history(request: HttpRequest, response: HttpResponse, key: uuid.UUID, p
             "words": e.words,
             "at": e.at,
             "undone": e.undone,
-            "told": e.told,
+            "elsewhere": e.elsewhere,
             "actor": e.actor and e.actor.get_username(),
         }
         for e in page_of(entries, page, response)

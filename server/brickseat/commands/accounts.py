@@ -55,7 +55,7 @@ def run_token(name: str) -> int:
     from brickseat.accounts.models import AccessToken
 
     print(AccessToken.make(account(name)))
-    complain([f"this is the only time that the token of {name} is told; the one before it is no longer good"], False)
+    complain([f"this is the only time that the token of {name} is shown; the one before it is no longer good"], False)
     return DONE
 
 

@@ -41,7 +41,7 @@ def print_fits(dressed: Set, fits: Mapping[str, Fit]) -> None:
 
 
 def left_over(dressed: Set, given: Given, index: SceneIndex | None = None) -> int:
-    """The exit code of a command that has left a set so; where it is strict, faults are looked for and told.
+    """The exit code of a command that has left a set so; where it is strict, faults are looked for and printed.
 
     ``index``: that of the set, where there is one already.
     """

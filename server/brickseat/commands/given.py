@@ -8,7 +8,7 @@ from pathlib import Path
 @dataclass(frozen=True)
 class Given:
     """``bearers``: name patterns of what carries and never moves. ``tolerance`` in metres. ``strict``: end with 1 where faults
-    are left. ``as_json``, ``quiet``: how what is found is told."""
+    are left. ``as_json``, ``quiet``: how what is found is printed."""
 
     set: Path
     bearers: Sequence[str]

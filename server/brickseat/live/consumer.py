@@ -75,7 +75,7 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         session = self.scope.get("session")
         outbox = Outbox(user.pk, (session.session_key if session else "") or "")
         await self.accept()
-        # Heard from before the revision is told: no change falls between the two.
+        # Heard from before the revision is sent: no change falls between the two.
         if not listeners.join(self.key, outbox):
             await self.close(code=TOO_MUCH)
             return

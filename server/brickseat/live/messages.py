@@ -250,7 +250,7 @@ class PropNews(Schema):
 
 
 class UnderWayNews(Schema):
-    """A move that takes its time. ``ask``: its name; ``total``: 0 where nobody knows it. ``pieces``: what it placed since that was told
+    """A move that takes its time. ``ask``: its name; ``total``: 0 where nobody knows it. ``pieces``: what it placed since that was sent
     last; they stand on the set when the move is made."""
 
     model_config = ConfigDict(extra="forbid")

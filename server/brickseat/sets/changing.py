@@ -37,7 +37,7 @@ def fresh_key() -> str:
 
 def undo_words(dressed: DressedSet) -> tuple[str | None, str | None]:
     """What undo would take back and what redo would do again, in words."""
-    words = dressed.history.filter(told=False).values_list("words", flat=True)
+    words = dressed.history.filter(elsewhere=False).values_list("words", flat=True)
     last = words.filter(undone=False).order_by("-number").first()
     following = words.filter(undone=True).order_by("number").first()
     return last, following
@@ -54,7 +54,7 @@ class AskedOtherwise(MoveRefused):
 @dataclass(frozen=True)
 class Asking:
     """How a change is asked for. ``stage``: the open stage that asks; what another stage holds is refused. ``ask``: the name by which it
-    is told how far the move is, and by which it may be stopped. ``once``: a name by which it is made only once, however often it is asked
+    hears how far the move is, and by which it may be stopped. ``once``: a name by which it is made only once, however often it is asked
     for. ``revision``: of the set as whoever asks has seen it."""
 
     stage: str = ""
@@ -148,7 +148,9 @@ def undo(dressed_key: uuid.UUID, back: bool, asking: Asking = ANYHOW) -> ChangeN
     live = sessions.of(dressed)
     with live.writing:
         refuse_stale(live, asking)
-        entry = dressed.history.filter(undone=not back, told=False).order_by("-number" if back else "number").first()
+        entry = (
+            dressed.history.filter(undone=not back, elsewhere=False).order_by("-number" if back else "number").first()
+        )
         if entry is None:
             raise MoveRefused("there is nothing to undo" if back else "there is nothing to do again")
         change = change_of(live, entry)
@@ -171,7 +173,7 @@ def change_of(live: LiveSet, entry: HistoryEntry) -> Change:
 
 def steps_to(dressed: DressedSet, number: int) -> tuple[list[HistoryEntry], list[HistoryEntry]]:
     """The entries to take back, and those to do again, in order, that lead to the set as it was after ``number``."""
-    back = list(dressed.history.filter(undone=False, told=False, number__gt=number).order_by("-number"))
+    back = list(dressed.history.filter(undone=False, elsewhere=False, number__gt=number).order_by("-number"))
     again = list(dressed.history.filter(undone=True, number__lte=number).order_by("number"))
     return back, again
 

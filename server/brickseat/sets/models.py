@@ -84,8 +84,8 @@ class StoredFit(models.Model):
 
 class HistoryEntry(models.Model):
     """One change in words. ``undone``: taken back, and can be done again. ``once``: the name by which its actor asked for it, so that it
-    is made only once; empty where there was none. ``asked``: digest of what was asked for by that name. ``told``: it happened to a prop of the set, elsewhere: it is told
-    here, and cannot be taken back here."""
+    is made only once; empty where there was none. ``asked``: digest of what was asked for by that name. ``elsewhere``: it
+    happened to a prop of the set, in the store: it cannot be taken back here."""
 
     dressed = models.ForeignKey(DressedSet, on_delete=models.CASCADE, related_name="history")
     number = models.PositiveIntegerField()
@@ -95,7 +95,7 @@ class HistoryEntry(models.Model):
     undone = models.BooleanField(default=False)
     once = models.CharField(max_length=64, blank=True, default="")
     asked = models.CharField(max_length=32, blank=True, default="")
-    told = models.BooleanField(default=False)
+    elsewhere = models.BooleanField(default=False)
 
     class Meta:
         ordering: ClassVar[list[str]] = ["number"]

@@ -9,7 +9,7 @@ from brickseat.sets.changing import undo_words
 from brickseat.sets.models import DressedSet, StoredRecord
 from brickseat.sets.news import ChangeNews, broadcast_change, broadcast_prop
 from brickseat.sets.session import LiveSet, sessions
-from brickseat.sets.storing import write_told
+from brickseat.sets.storing import write_elsewhere
 from brickseat.sets.storing_fits import write_fits
 from brickseat.sets.summary import summarise
 from brickseat.store.models import StoredProp
@@ -33,7 +33,7 @@ def refresh(key: uuid.UUID, words: str, actor: int) -> None:
         if dressed.revision == measured.revision:
             write_fits(dressed, None, measured.dressed, measured.fits, {})
             summarise(dressed, measured.index, measured.fits)
-        write_told(dressed, words, actor)
+        write_elsewhere(dressed, words, actor)
         dressed.revision += 2
         dressed.save(update_fields=["revision", "counts", "plan", "measured_by", "changed"])
         news = ChangeNews(key, dressed.revision, words, (), {}, measured, (), *undo_words(dressed))

@@ -31,7 +31,7 @@ PIECE_BYTES = 10 * 2**10
 """What a piece takes beyond its mesh, with its fit and its row in the index."""
 DEPTH_SECONDS = 0.3
 """How long whoever opens a set waits for how deep its pieces are in each other. Where that takes longer, they are shown what is
-in each other, and told how deep when it is known."""
+in each other, and how deep follows when it is known."""
 log = logging.getLogger(__name__)
 
 

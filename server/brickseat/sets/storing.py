@@ -95,10 +95,10 @@ def next_number(dressed: DressedSet) -> int:
     return (last or 0) + 1
 
 
-def write_told(dressed: DressedSet, words: str, actor: int) -> None:
+def write_elsewhere(dressed: DressedSet, words: str, actor: int) -> None:
     """Something that happened to a prop of the set, as an entry of its history. Runs inside the caller's transaction."""
     HistoryEntry.objects.create(
-        dressed=dressed, number=next_number(dressed), words=words[:300], actor_id=actor, told=True
+        dressed=dressed, number=next_number(dressed), words=words[:300], actor_id=actor, elsewhere=True
     )
 
 

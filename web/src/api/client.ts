@@ -62,7 +62,7 @@ export function sendFiles<T>(
   address: string,
   fields: Record<string, string>,
   files: { name: string; file: File }[],
-  told: (share: number) => void,
+  onProgress: (share: number) => void,
   signal?: AbortSignal,
 ): Promise<T> {
   return new Promise((resolve, reject) => {
@@ -72,7 +72,7 @@ export function sendFiles<T>(
     const request = new XMLHttpRequest();
     request.open("POST", address);
     request.setRequestHeader("X-CSRFToken", cookie("csrftoken"));
-    request.upload.onprogress = (e) => e.lengthComputable && told(e.loaded / e.total);
+    request.upload.onprogress = (e) => e.lengthComputable && onProgress(e.loaded / e.total);
     request.onload = () => {
       let said: unknown;
       try {

@@ -2123,7 +2123,7 @@ export interface components {
         };
         /**
          * HistorySchema
-         * @description ``told``: it happened to a prop of the set, elsewhere; it cannot be taken back here.
+         * @description ``elsewhere``: it happened to a prop of the set, in the store; it cannot be taken back here.
          */
         HistorySchema: {
             /** Actor */
@@ -2133,10 +2133,10 @@ export interface components {
              * Format: date-time
              */
             at: string;
+            /** Elsewhere */
+            elsewhere: boolean;
             /** Number */
             number: number;
-            /** Told */
-            told: boolean;
             /** Undone */
             undone: boolean;
             /** Words */
@@ -4571,7 +4571,7 @@ export interface components {
         };
         /**
          * UnderWayNews
-         * @description A move that takes its time. ``ask``: its name; ``total``: 0 where nobody knows it. ``pieces``: what it placed since that was told
+         * @description A move that takes its time. ``ask``: its name; ``total``: 0 where nobody knows it. ``pieces``: what it placed since that was sent
          *     last; they stand on the set when the move is made.
          */
         UnderWayNews: {

@@ -57,7 +57,7 @@ export function HistoryPanel() {
     asked.current += 1;
     set({ preview: null });
   };
-  const now = data?.find((s) => !s.undone && !s.told)?.number ?? 0;
+  const now = data?.find((s) => !s.undone && !s.elsewhere)?.number ?? 0;
   const oldest = data?.at(-1)?.number ?? 1;
   const steps: HistoryStep[] = [
     ...(data ?? []),
@@ -69,7 +69,7 @@ export function HistoryPanel() {
             words: "as the set was to begin with",
             at: "",
             undone: false,
-            told: false,
+            elsewhere: false,
             actor: null,
           },
         ]
@@ -103,7 +103,7 @@ export function HistoryPanel() {
         className="min-h-0 flex-1 py-1"
       >
         {(step) =>
-          step.told ? (
+          step.elsewhere ? (
             <p className="flex items-baseline gap-2 border-l-4 border-transparent px-3 py-1 text-[14px] leading-snug text-quiet">
               <span className="figure w-7 shrink-0 text-right text-[12.5px]">{step.number}</span>
               <span className="min-w-0 flex-1">{step.words}</span>

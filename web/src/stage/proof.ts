@@ -9,11 +9,11 @@ export async function saveProof(
   view: StageView,
   name: string,
   words: string,
-  told: (share: number) => boolean,
+  onProgress: (share: number) => boolean,
 ): Promise<string | null> {
   const { clientWidth, clientHeight } = view.canvas;
   const height = Math.round((WIDTH * clientHeight) / clientWidth);
-  const still = await view.proof(WIDTH, height, told);
+  const still = await view.proof(WIDTH, height, onProgress);
   if (!still) return null;
   const sheet = document.createElement("canvas");
   sheet.width = WIDTH;

@@ -7,7 +7,7 @@ const SPREAD = 0.07;
 const GOLDEN_ANGLE = 2.399963;
 
 /** Draws at `width` by `height`, the objects of `hidden` left out. The renderer keeps the size of the still; the caller
- * sets it back. `told` hears the share done and may return false, which resolves to null. */
+ * sets it back. `onProgress` hears the share done and may return false, which resolves to null. */
 export async function softStill(
   renderer: THREE.WebGLRenderer,
   scene: THREE.Scene,
@@ -16,7 +16,7 @@ export async function softStill(
   hidden: THREE.Object3D[],
   width: number,
   height: number,
-  told: (share: number) => boolean,
+  onProgress: (share: number) => boolean,
 ): Promise<HTMLCanvasElement | null> {
   const out = document.createElement("canvas");
   out.width = width;
@@ -44,7 +44,7 @@ export async function softStill(
     renderer.render(scene, camera);
     ink.globalAlpha = 1 / (k + 1);
     ink.drawImage(renderer.domElement, 0, 0, width, height);
-    whole = told((k + 1) / SUNS);
+    whole = onProgress((k + 1) / SUNS);
     await new Promise((resolve) => requestAnimationFrame(resolve));
   }
   sun.position.copy(place);

@@ -461,11 +461,11 @@ export class StageView {
     return out.toDataURL("image/jpeg", 0.85);
   }
 
-  /** A lit still with soft shadows, nothing but the set on it. Resolves to null when `told` stopped it. */
+  /** A lit still with soft shadows, nothing but the set on it. Resolves to null when `onProgress` stopped it. */
   async proof(
     width: number,
     height: number,
-    told: (share: number) => boolean,
+    onProgress: (share: number) => boolean,
   ): Promise<HTMLCanvasElement | null> {
     const shadows = this.renderer.shadowMap.enabled;
     const ratio = this.renderer.getPixelRatio();
@@ -479,7 +479,7 @@ export class StageView {
       this.drawnMarks(),
       width,
       height,
-      told,
+      onProgress,
     );
     this.renderer.setPixelRatio(ratio);
     this.renderer.shadowMap.enabled = this.lighting.sun.castShadow = shadows;

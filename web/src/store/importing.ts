@@ -36,18 +36,18 @@ export function parcelsOf(files: File[]): Parcel[] {
   }));
 }
 
-export async function send(parcel: Parcel, told: (parcel: Parcel) => void): Promise<void> {
+export async function send(parcel: Parcel, onNews: (parcel: Parcel) => void): Promise<void> {
   const files = parcel.files.map((file) => ({ name: "files", file }));
   try {
     const found = await sendFiles<PropDetail>(
       "/api/props",
       {},
       files,
-      (sent) => told({ ...parcel, sent }),
+      (sent) => onNews({ ...parcel, sent }),
       parcel.stop.signal,
     );
-    told({ ...parcel, sent: 1, found });
+    onNews({ ...parcel, sent: 1, found });
   } catch (error) {
-    told({ ...parcel, problem: (error as Error).message });
+    onNews({ ...parcel, problem: (error as Error).message });
   }
 }

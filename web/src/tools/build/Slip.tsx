@@ -35,7 +35,7 @@ export function BuildSlip({ middle }: { middle: () => [number, number, number] }
       onChange={(v) => setBuild({ [name]: v })}
     />
   );
-  const send = async <T,>(run: (told: (share: number) => void) => Promise<T>) => {
+  const send = async <T,>(run: (onProgress: (share: number) => void) => Promise<T>) => {
     setSending(0);
     try {
       return await run(setSending);
@@ -53,18 +53,18 @@ export function BuildSlip({ middle }: { middle: () => [number, number, number] }
       height: String(build.height),
       name: file.name.replace(/\.\w+$/, ""),
     };
-    const prop = await send((told) =>
-      sendFiles<Prop>("/api/bearers/terrain", fields, [{ name: "file", file }], told),
+    const prop = await send((onProgress) =>
+      sendFiles<Prop>("/api/bearers/terrain", fields, [{ name: "file", file }], onProgress),
     );
     if (prop) await standBearer(prop, [0, 0, 0], build.turn);
   };
   const bring = async (files: File[]) => {
-    const found = await send((told) =>
+    const found = await send((onProgress) =>
       sendFiles<PropDetail>(
         "/api/props",
         {},
         files.map((file) => ({ name: "files", file })),
-        told,
+        onProgress,
       ),
     );
     if (!found) return;
