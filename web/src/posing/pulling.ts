@@ -52,7 +52,7 @@ export class LimbPull implements Gesture {
     ).then(
       (limb) => {
         this.limb = limb;
-        this.tell();
+        this.showTurn();
       },
       (problem: Error) => useStage.getState().set({ note: problem.message }),
     );
@@ -117,7 +117,7 @@ export class LimbPull implements Gesture {
     return { joint: limb.joint, axis, degrees: Math.max(-180, Math.min(180, before + by)) };
   }
 
-  private tell(): void {
+  private showTurn(): void {
     const turn = this.turn();
     if (this.over) return;
     this.stage.beside.figures(this.at, turn ? `${turn.joint} ${turn.degrees}°` : "");
@@ -126,7 +126,7 @@ export class LimbPull implements Gesture {
 
   move(at: At): void {
     this.at = at;
-    this.tell();
+    this.showTurn();
   }
 
   up(at: At): void {

@@ -135,13 +135,13 @@ class PuckGesture implements Gesture {
 
   private over = false;
 
-  private tell(words: string): void {
+  private showFigures(words: string): void {
     if (!this.over) this.stage.beside.figures(this.at, words);
   }
 
   move(at: At, event: PointerEvent): void {
     this.at = at;
-    void this.drag.to(at.x, at.y, event.altKey).then((f) => this.tell(f.words));
+    void this.drag.to(at.x, at.y, event.altKey).then((f) => this.showFigures(f.words));
   }
 
   up(): void {
@@ -163,7 +163,7 @@ class PuckGesture implements Gesture {
       return "done";
     }
     if (!this.drag.type(event.key)) return null;
-    void this.drag.again().then((f) => this.tell(f.words));
+    void this.drag.again().then((f) => this.showFigures(f.words));
     return "taken";
   }
 }
