@@ -22,11 +22,12 @@ def remove_model(digest: str) -> None:
     """Remove the model of this digest with its display copies and contact shapes, unless a prop is made of it. Raises OSError."""
     path = file_of(digest)
     own_original = str(path.relative_to(settings.DATA))
+    made_of_it = list(path.parent.glob(f"{digest}-*"))
     # A transaction that may write: nobody shelves the same contents between the question and the removal.
     with transaction.atomic():
         if not StoredProp.objects.filter(Q(digest=digest) | Q(original=own_original)).exists():
-            for beside in (path, *path.parent.glob(f"{digest}-*")):
-                beside.unlink(missing_ok=True)
+            for each in (path, *made_of_it):
+                each.unlink(missing_ok=True)
 
 
 def remove_original(original: str) -> None:
