@@ -18,6 +18,9 @@ TRIES = 50
 ANSWER_SECONDS = 60
 GARBAGE_AFTER = 50_000
 """Objects made until Python looks for what nothing refers to any more; 700 by default."""
+IDLE_SECONDS = 330
+"""How long a connection without a request stays open. Browsers and proxies close theirs after 300 s at most, so that they
+close first: a server that closes just when a request comes in resets the connection, and that request has no answer."""
 LATE_IMPORTS = (
     "pydantic",
     "scipy.optimize",
@@ -130,6 +133,7 @@ def serve(*, demo: bool, host: str, port: int, open_browser: bool, fd: int | Non
         proxy_headers=behind_proxy,
         forwarded_allow_ips=os.environ.get("BRICKSEAT_PROXY", "127.0.0.1,::1"),
         server_header=False,
+        timeout_keep_alive=IDLE_SECONDS,
         timeout_graceful_shutdown=3,
     )
     # All that is imported is imported before the first thread begins: two threads that import at once can each wait for

@@ -1,12 +1,14 @@
 """What stands in the way of starting, or of writing, is told in one line; and what is written is nobody else's to read."""
 
 import errno
+import http.client
 import os
 import re
 import socket
 import stat
 import subprocess
 import sys
+import time
 from pathlib import Path
 from typing import Any
 
@@ -15,7 +17,7 @@ from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import connection
 from django.test import Client
-from running_server import brickseat
+from running_server import RunningServer, brickseat
 
 from brickseat.serving import free_socket
 from brickseat.sets.models import DressedSet
@@ -154,3 +156,21 @@ def test_django_finds_nothing_to_say_about_a_server_behind_a_proxy(tmp_path: Pat
     run = subprocess.run(command, env=environment, capture_output=True, text=True, check=False, timeout=120)
     assert run.returncode == 0, run.stderr
     assert re.search(r"no issues", run.stdout + run.stderr)
+
+
+def test_a_connection_that_rests_answers_the_next_request(tmp_path: Path) -> None:
+    server = RunningServer(tmp_path)
+    line = http.client.HTTPConnection("127.0.0.1", server.port, timeout=60)
+    line.auto_open = 0
+    try:
+        line.connect()
+        # Web servers often close after 5 s, whatever is on its way to them.
+        for rest in (6, 0):
+            line.request("GET", "/api/sets", headers={"Authorization": f"Bearer {server.token}"})
+            answer = line.getresponse()
+            assert answer.status == 200
+            answer.read()
+            time.sleep(rest)
+    finally:
+        line.close()
+        server.stop()
