@@ -94,7 +94,7 @@ WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/.+[-.][A-Za-z0-9_-]{8,}\.\w+$"
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 CSRF_COOKIE_SAMESITE = "Lax"
-# Whether the visitor speaks HTTPS is told by the proxy, and believed only of the proxy: see serving.py.
+# Whether the visitor speaks HTTPS is stated by the proxy, and believed only of the proxy: see serving.py.
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURE_SSL_REDIRECT = BEHIND_PROXY
 SECURE_HSTS_SECONDS = 31_536_000 if BEHIND_PROXY else 0
 SESSION_COOKIE_AGE = 14 * 24 * 3600

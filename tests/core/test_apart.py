@@ -39,7 +39,7 @@ def test_what_it_gives_comes_back() -> None:
         (Path.read_text, (Path("/no/such/file"),), "FileNotFoundError"),
     ],
 )
-def test_what_goes_wrong_there_is_told_in_one_line(run: object, args: tuple[object, ...], words: str) -> None:
+def test_what_goes_wrong_there_is_said_in_one_line(run: object, args: tuple[object, ...], words: str) -> None:
     with pytest.raises(TooMuch, match=words):
         run_apart(run, *args, limits=QUICK)  # type: ignore[arg-type]
     assert run_apart(abs, -3) == 3

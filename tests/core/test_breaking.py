@@ -127,7 +127,7 @@ def test_nothing_breaks_unless_it_is_asked_for() -> None:
     assert done.gone == ()
 
 
-def test_an_open_mesh_that_is_struck_stays_whole_and_is_told() -> None:
+def test_an_open_mesh_that_is_struck_stays_whole_and_is_named() -> None:
     whole = JAR.mesh
     torn = Prop("torn", "torn jar", Mesh(whole.vertices, whole.faces[:-3]))
     jar = Piece("t", "torn 1", torn, Pose((0.0, 0.42, 0.0)))

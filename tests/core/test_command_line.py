@@ -188,7 +188,7 @@ def test_apply_makes_moves_one_after_the_other(wrong_set: Path, tmp_path: Path) 
     assert run("apply", wrong_set, moves, "-o", out, "--strict").returncode == 1
 
 
-def test_what_is_told_comes_as_json_too_and_not_at_all_when_quiet(wrong_set: Path, tmp_path: Path) -> None:
+def test_what_is_printed_comes_as_json_too_and_not_at_all_when_quiet(wrong_set: Path, tmp_path: Path) -> None:
     out = tmp_path / "out.glb"
     moves = moves_file(tmp_path, {"kind": "reseat", "pieces": ["afloat"]}, {"kind": "repair"})
     output = {

@@ -142,7 +142,7 @@ def test_under_an_arch() -> None:
 
 def test_a_room_of_the_shape_of_the_bay_is_no_box_in_it() -> None:
     bay = compartment(0.8, 0.24, 0.4)
-    # What touches the ceiling of a room without walls of its own is told to be in it: it is a little higher.
+    # What touches the ceiling of a room without walls of its own is said to be in it: it is a little higher.
     higher = Mesh(bay.vertices * [1.0, 1.001, 1.0], bay.faces)
     on = dressed(shell(higher), bay)
     assert len(filled(on, "brick")) == 64

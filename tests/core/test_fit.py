@@ -204,7 +204,7 @@ def test_two_copies_in_the_very_same_planes_clash() -> None:
     assert twice.depth == pytest.approx(0.016, abs=1e-5)
 
 
-def test_what_two_props_do_to_each_other_is_measured_once_and_told_of_both() -> None:
+def test_what_two_props_do_to_each_other_is_measured_once_and_kept_for_both() -> None:
     a = piece("a", ball(0.1), (0.0, 0.1, 0.0))
     b = piece("b", box(0.2, 0.2, 0.2), (0.18, 0.1, 0.02))
     index = standing(FLOOR, a, b)

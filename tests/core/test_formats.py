@@ -98,7 +98,7 @@ def test_obj_finds_its_materials_beside_it_and_nowhere_else(tmp_path: Path) -> N
 
 
 @pytest.mark.parametrize(("unit", "up", "size"), [("cm", "y", (0.1, 0.2, 0.3)), ("in", "z", (0.254, 0.762, 0.508))])
-def test_units_and_up_axis_are_taken_as_told(tmp_path: Path, unit: str, up: str, size: tuple[float, ...]) -> None:
+def test_units_and_up_axis_are_taken_as_given(tmp_path: Path, unit: str, up: str, size: tuple[float, ...]) -> None:
     box = trimesh.creation.box([10.0, 20.0, 30.0])
     box.apply_translation([5.0, 10.0, 15.0])
     for kind in ("stl", "glb"):

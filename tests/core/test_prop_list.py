@@ -1,4 +1,4 @@
-"""Lists of props as tables: what a spreadsheet writes is understood, what is wrong is told by its row, and what goes out comes back."""
+"""Lists of props as tables: what a spreadsheet writes is understood, what is wrong is named by its row, and what goes out comes back."""
 
 from typing import Any
 
@@ -54,7 +54,7 @@ def test_quotes_and_what_is_left_empty() -> None:
         ("prop,share\n" + "jar,x\n" * 9, "and 4 more rows"),
     ],
 )
-def test_what_is_wrong_is_told_by_its_row(text: str, match: str) -> None:
+def test_what_is_wrong_is_named_by_its_row(text: str, match: str) -> None:
     with pytest.raises(FileError, match=match):
         read(text)
 

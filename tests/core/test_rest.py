@@ -210,7 +210,7 @@ def test_a_plank_leans_against_a_wall_foot_and_top(degrees: float, foot: float, 
     assert fit.grip == pytest.approx(math.tan(math.pi / 4 - slope / 2), abs=0.02)
 
 
-def test_without_a_wall_a_plank_is_left_and_told() -> None:
+def test_without_a_wall_a_plank_is_left_and_named() -> None:
     index = standing(FLOOR)
     plank = aslant("plank", box(0.02, 2.4, 0.3), 2, at=(0, 1.3, 0))
     found = rest(index, plank)

@@ -603,7 +603,7 @@ def test_a_bad_recipe_is_refused_in_words(wrong: dict[str, Any], said: str) -> N
         dressed().look("scatter", recipe={**recipe(), **wrong})
 
 
-def test_ground_where_nothing_may_lie_is_told() -> None:
+def test_ground_where_nothing_may_lie_is_shown() -> None:
     on = dressed(KILN, rough=0.0)
     ground = {
         "far": [{"of": "kiln", "beyond_m": 1.0}],

@@ -94,7 +94,7 @@ def test_the_number_of_threads_changes_nothing() -> None:
     assert np.array_equal(*frames)
 
 
-def test_the_outcome_does_not_hang_on_how_a_process_orders_its_sets() -> None:
+def test_the_outcome_does_not_depend_on_how_a_process_orders_its_sets() -> None:
     """What is stuck is taken away and put back; in the order of a set of names that would be another one each time."""
     code = (
         "import test_settle as t\n"
@@ -115,7 +115,7 @@ def test_the_outcome_does_not_hang_on_how_a_process_orders_its_sets() -> None:
     assert len(printed) == 1
 
 
-def test_a_cluster_gives_the_same_outcome_and_one_that_is_away_is_told() -> None:
+def test_a_cluster_gives_the_same_outcome_and_one_that_is_away_is_named() -> None:
     distributed = pytest.importorskip("distributed")
     pieces = heap(2)
     slip = SettleSlip(seed=3, jitter=0.01, seconds=1.0)
@@ -238,7 +238,9 @@ def test_the_finish_lets_what_is_carried_follow_and_can_be_stopped() -> None:
     assert [index.pieces[p.key] for p in tower] == tower
 
 
-def test_side_by_side_comes_to_the_same_as_one_by_one_and_what_is_told_is_so(monkeypatch: pytest.MonkeyPatch) -> None:
+def test_side_by_side_comes_to_the_same_as_one_by_one_and_what_is_reported_is_so(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
     pieces = heap(30)
     index = standing(FLOOR, *pieces)
     run = Run(index, [p.key for p in pieces], SettleSlip(), shapes(pieces))

@@ -1,4 +1,4 @@
-"""What is in each other is told first, and how deep when it is known."""
+"""What is in each other is shown first, and how deep when it is known."""
 
 import json
 import threading
@@ -63,7 +63,7 @@ def unmeasured(dressed: DressedSet) -> None:
     sessions.clear()
 
 
-def test_what_is_in_others_is_told_first(
+def test_what_is_in_others_is_shown_first(
     client: Client, wren: User, dressed: DressedSet, gate: threading.Event
 ) -> None:
     unmeasured(dressed)

@@ -70,7 +70,7 @@ def test_a_bay_is_filled_kept_and_filled_again_after_a_restart(
 
 
 def filling(dressed: DressedSet, wren: User, bay: str, do: Callable[[str, int], None]) -> list[dict[str, Any]]:
-    """Fill the bay; ``do`` is told its name and how many stand, each time. What was heard of it."""
+    """Fill the bay; ``do`` gets its name and how many stand, each time. What was heard of it."""
     shown: list[int] = []
 
     def heard(news: dict[str, Any]) -> None:

@@ -161,7 +161,7 @@ def test_a_step_is_previewed_and_gone_back_to(client: Client, dressed: DressedSe
     assert client.post(f"{url}/history/3").status_code == 409
 
 
-def test_a_prop_that_is_made_anew_is_told_in_the_history_and_not_taken_back_there(
+def test_a_prop_that_is_made_anew_is_noted_in_the_history_and_not_taken_back_there(
     client: Client, dressed: DressedSet
 ) -> None:
     url = f"/api/sets/{dressed.key}"

@@ -235,7 +235,7 @@ async def test_five_hundred_news_at_once_all_arrive_in_order(dressed: DressedSet
     heard_of = [(await heard(socket, 20))["prop"] for _ in range(500)]
     assert heard_of == [f"crate-{n}" for n in range(500)]
     await socket.disconnect()
-    assert not listeners.of(dressed.key), "who has left is not told"
+    assert not listeners.of(dressed.key), "who has left hears nothing"
 
 
 async def test_a_stage_that_falls_behind_is_closed_and_of_frames_only_the_newest_waits() -> None:

@@ -1,4 +1,4 @@
-"""Joins, ties, openings and poses through the API and the live line: stored, told, drawn, undone, handed over."""
+"""Joins, ties, openings and poses through the API and the live line: stored, announced, drawn, undone, handed over."""
 
 import io
 import json
@@ -100,7 +100,7 @@ def test_an_opening_is_drawn_handed_over_and_opened_again(client: Client, dresse
 
 @pytest.mark.django_db(transaction=True)
 @pytest.mark.asyncio
-async def test_what_a_join_would_do_and_what_is_near_is_told_live(
+async def test_what_a_join_would_do_and_what_is_near_is_sent_live(
     dressed: DressedSet, wren: User, crate: StoredProp
 ) -> None:
     from asgiref.sync import sync_to_async

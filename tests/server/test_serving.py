@@ -1,4 +1,4 @@
-"""What stands in the way of starting, or of writing, is told in one line; and what is written is nobody else's to read."""
+"""What stands in the way of starting, or of writing, is said in one line; and what is written is nobody else's to read."""
 
 import errno
 import http.client
@@ -35,7 +35,7 @@ def assert_one_line(run: subprocess.CompletedProcess[str], *words: str) -> None:
         assert word in run.stderr
 
 
-def test_a_damaged_database_is_told_and_left_as_it_is(tmp_path: Path) -> None:
+def test_a_damaged_database_is_reported_and_left_as_it_is(tmp_path: Path) -> None:
     damaged = b"this is no database " * 1000
     (tmp_path / "brickseat.sqlite3").write_bytes(damaged)
     for words in (("serve", "--no-open"), ("user", "list")):
@@ -43,7 +43,7 @@ def test_a_damaged_database_is_told_and_left_as_it_is(tmp_path: Path) -> None:
     assert (tmp_path / "brickseat.sqlite3").read_bytes() == damaged
 
 
-def test_a_folder_that_cannot_be_written_is_told(tmp_path: Path) -> None:
+def test_a_folder_that_cannot_be_written_is_reported(tmp_path: Path) -> None:
     (tmp_path / "file").write_text("not a folder")
     assert_one_line(brickseat(tmp_path / "file" / "data", "serve", "--no-open"), "cannot be written", "BRICKSEAT_DATA")
 
@@ -58,11 +58,11 @@ def test_a_folder_that_cannot_be_written_is_told(tmp_path: Path) -> None:
         (("--host", "no.such.name.invalid"), "no address of this machine"),
     ],
 )
-def test_a_port_or_an_address_that_is_none_is_told(tmp_path: Path, options: tuple[str, ...], words: str) -> None:
+def test_a_port_or_an_address_that_is_none_is_reported(tmp_path: Path, options: tuple[str, ...], words: str) -> None:
     assert_one_line(brickseat(tmp_path, "serve", "--no-open", *options), words)
 
 
-def test_the_next_free_port_is_taken_and_none_is_told() -> None:
+def test_the_next_free_port_is_taken_and_none_is_reported() -> None:
     with socket.socket() as taken:
         taken.bind(("127.0.0.1", 0))
         taken.listen()

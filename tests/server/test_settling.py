@@ -182,7 +182,7 @@ async def test_a_stream_follows_the_pointer_pauses_and_is_adopted_in_part(dresse
     news = await heard(socket, 60, "job")
     while news["job"]["phase"] != "pouring":
         news = await heard(socket, 60, "job")
-    assert (news["job"]["count"], news["job"]["total"]) == (0, 6), "it waits until it is told where"
+    assert (news["job"]["count"], news["job"]["total"]) == (0, 6), "it waits until it knows where"
     await socket.send_json_to({"kind": "stream", "job": "another", "to": [2.0, 0.0, 2.0]})
     await socket.send_json_to({"kind": "stream", "job": started.json()["key"], "to": [-1.5, 0.0, 0.5]})
     joined: list[Any] = []

@@ -39,7 +39,7 @@ def every_kind(prop: Prop) -> Change:
     return Change("brought one of each", tuple(Delta(kind, r.key, None, r) for kind, r in records))  # type: ignore[arg-type]
 
 
-def test_records_of_every_kind_are_stored_told_undone_and_read_again(
+def test_records_of_every_kind_are_stored_announced_undone_and_read_again(
     client: Client, dressed: DressedSet, wren: User, crate: StoredProp, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     change = every_kind(prop_of(crate))
@@ -169,7 +169,7 @@ def test_a_prop_that_a_history_names_is_retired_and_comes_back_by_undo(
     assert not StoredProp.objects.filter(key="own").exists(), "no history names it any more, so that it is gone"
 
 
-def test_a_prop_that_was_deleted_before_is_told_of_and_nothing_breaks(
+def test_a_prop_that_was_deleted_before_is_named_and_nothing_breaks(
     client: Client, dressed: DressedSet, move: Move
 ) -> None:
     move(kind="slide", pieces=["sits"], by=[0, 0, 0.1])

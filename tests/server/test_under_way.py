@@ -1,4 +1,4 @@
-"""Moves that take their time: told how far they are, stopped by name, and nothing of them kept."""
+"""Moves that take their time: they report how far they are, stopped by name, and nothing of them kept."""
 
 import threading
 import uuid
@@ -22,7 +22,7 @@ pytestmark = pytest.mark.django_db
 
 
 class Ear:
-    """Hears what is told to a set, and does something about it."""
+    """Hears what is broadcast to a set, and does something about it."""
 
     user, session = 0, ""
 
@@ -39,7 +39,7 @@ class Ear:
 
 
 @pytest.fixture(autouse=True)
-def told_at_once(monkeypatch: pytest.MonkeyPatch) -> None:
+def every_message_at_once(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(under_way, "MESSAGE_SECONDS", 0.0)
 
 
@@ -47,7 +47,7 @@ def repair(_: LiveSet) -> Any:
     return parse({"kind": "repair", "pieces": None})
 
 
-def test_a_move_tells_how_far_it_is_by_the_name_it_was_asked_by(wren: User, dressed: DressedSet) -> None:
+def test_a_move_reports_how_far_it_is_by_the_name_it_was_asked_by(wren: User, dressed: DressedSet) -> None:
     ear = Ear()
     listeners.join(dressed.key, ear)
     try:
@@ -59,7 +59,7 @@ def test_a_move_tells_how_far_it_is_by_the_name_it_was_asked_by(wren: User, dres
     assert not moves_under_way.stop(dressed.key, "mine"), "it is made by now"
 
 
-def test_a_move_that_nobody_named_is_not_told_of(wren: User, dressed: DressedSet) -> None:
+def test_a_move_that_nobody_named_is_not_reported(wren: User, dressed: DressedSet) -> None:
     ear = Ear()
     listeners.join(dressed.key, ear)
     try:
@@ -119,7 +119,7 @@ def test_two_of_one_name_do_not_take_each_other_away(dressed: DressedSet) -> Non
     assert not moves_under_way.stop(dressed.key, "mine")
 
 
-def test_where_a_piece_touches_is_told_when_it_is_asked_for(client: Client, dressed: DressedSet) -> None:
+def test_where_a_piece_touches_is_sent_when_it_is_asked_for(client: Client, dressed: DressedSet) -> None:
     address = f"/api/sets/{dressed.key}"
     fits = {f["key"]: f for f in client.get(address).json()["fits"]}
     assert "contacts" not in fits["sits"]

@@ -6,7 +6,8 @@ from typing import Any
 import numpy as np
 
 from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.formats.gltf_set import read_mesh, scene_nodes
+from brickseat_core.formats.gltf_meshes import read_mesh
+from brickseat_core.formats.gltf_nodes import scene_nodes
 from brickseat_core.formats.gltf_skin import joints_of
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.meshes.nearest import distances

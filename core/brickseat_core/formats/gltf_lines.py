@@ -6,7 +6,7 @@ import numpy as np
 
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_document import GltfDocument, Json
-from brickseat_core.formats.gltf_set import scene_nodes
+from brickseat_core.formats.gltf_nodes import scene_nodes
 from brickseat_core.scene import Vec
 
 LINES, LOOP, STRIP = 1, 2, 3

@@ -1,10 +1,52 @@
-"""The transform of a glTF node: read it, and write it back the way it was written."""
+"""The nodes of a glTF document: where they stand, what is written on them, and their transforms written back as they were."""
+
+from typing import Any
 
 import numpy as np
 
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.gltf_document import Json
+from brickseat_core.formats.gltf_document import GltfDocument, Json
 from brickseat_core.scene import Pose, Vec, rotation_matrix
+
+NODE_DEPTH = 512
+
+
+def scene_nodes(document: GltfDocument) -> tuple[dict[int, Vec], dict[int, int]]:
+    """World matrices of every node of the default scene, parents before children, and each one's parent.
+
+    Raises FileError.
+    """
+    nodes = document.items("nodes")
+    scenes = document.items("scenes")
+    if scenes:
+        roots = document.item("scenes", document.json.get("scene", 0), "scene").get("nodes", [])
+    else:
+        children = {c for n in nodes for c in n.get("children", []) if isinstance(c, int)}
+        roots = [i for i in range(len(nodes)) if i not in children]
+    worlds: dict[int, Vec] = {}
+    parents: dict[int, int] = {}
+    todo: list[tuple[Any, int | None, int]] = [(r, None, 0) for r in reversed(roots)]
+    while todo:
+        number, parent, depth = todo.pop()
+        node = document.item("nodes", number, "scene" if parent is None else f"nodes[{parent}].children")
+        if number in worlds or depth > NODE_DEPTH:
+            raise FileError(f"nodes[{number}] stands in the hierarchy twice or in a circle; export it again")
+        local = local_matrix(node, f"nodes[{number}]")
+        worlds[number] = local if parent is None else worlds[parent] @ local
+        if parent is not None:
+            parents[number] = parent
+        below = node.get("children", [])
+        if not isinstance(below, list):
+            raise FileError(f"nodes[{number}].children is not a list; export it again")
+        todo += [(c, number, depth + 1) for c in reversed(below)]
+    return worlds, parents
+
+
+def our_extras(node: Json) -> Json:
+    """What Brick Seat wrote on a node; empty when it wrote nothing."""
+    extras = node.get("extras")
+    ours = extras.get("brickseat") if isinstance(extras, dict) else None
+    return ours if isinstance(ours, dict) else {}
 
 
 def local_matrix(node: Json, where: str) -> Vec:

@@ -6,20 +6,13 @@ from typing import Any
 import numpy as np
 
 from brickseat_core.formats.errors import FileError
+from brickseat_core.formats.gltf_bodies import Body, Placement
 from brickseat_core.formats.gltf_build import Carrier, draw_cut, piece_extras, seat_extras
 from brickseat_core.formats.gltf_document import GltfDocument, Json
-from brickseat_core.formats.gltf_nodes import write_local
+from brickseat_core.formats.gltf_instances import INSTANCING, instance_matrices, is_instanced, write_instances
+from brickseat_core.formats.gltf_nodes import our_extras, write_local
 from brickseat_core.formats.gltf_relations import FIELDS, relations_of
-from brickseat_core.formats.gltf_set import (
-    INSTANCING,
-    Body,
-    GltfSet,
-    Placement,
-    instance_matrices,
-    our_extras,
-    read_set,
-    split_matrix,
-)
+from brickseat_core.formats.gltf_set import GltfSet, read_set
 from brickseat_core.relations.cutting import derived_meshes
 from brickseat_core.scene import Piece, Pose, Prop, Set, Vec
 
@@ -82,7 +75,7 @@ def store_poses(found: GltfSet, pieces: Mapping[str, Piece]) -> None:
         own = found.body_of_node.get(node)
         # A node of a body goes where the body goes; instances stay put and are moved one by one;
         # all else (cameras, lights, empty groups) follows its parent.
-        stays = own is None and INSTANCING in (nodes[node].get("extensions") or {})
+        stays = own is None and is_instanced(nodes[node])
         move = shift.get(own) if own is not None else None if stays else inherited
         carried[node] = move
         after[node] = found.worlds[node] if move is None else move @ found.worlds[node]
@@ -96,17 +89,7 @@ def store_poses(found: GltfSet, pieces: Mapping[str, Piece]) -> None:
                 by_node.setdefault(part.node, {})[part.instance] = np.linalg.inv(after[part.node]) @ move @ part.world
     for node, moved in by_node.items():
         locals_ = instance_matrices(found.document, node)
-        write_instances(found, node, [moved.get(number, local) for number, local in enumerate(locals_)])
-
-
-def write_instances(found: GltfSet, node: int, locals_: list[Vec]) -> None:
-    """The instances of a node anew, from their local (4, 4) matrices."""
-    attributes = found.document.json["nodes"][node]["extensions"][INSTANCING]["attributes"]
-    parts = [split_matrix(m) for m in locals_]
-    append = found.document.append
-    attributes["TRANSLATION"] = append(np.array([p[0] for p in parts], dtype="<f4"), "VEC3")
-    attributes["ROTATION"] = append(np.array([p[1] for p in parts], dtype="<f4"), "VEC4")
-    attributes["SCALE"] = append(np.array([p[2] for p in parts], dtype="<f4"), "VEC3")
+        write_instances(found.document, node, [moved.get(number, local) for number, local in enumerate(locals_)])
 
 
 def is_instance(found: GltfSet, key: str) -> bool:
@@ -223,7 +206,7 @@ def remove_bodies(found: GltfSet, bodies: Iterable[Body]) -> None:
     for node, instances in dropped.items():
         kept = [m for number, m in enumerate(instance_matrices(found.document, node)) if number not in instances]
         if kept:
-            write_instances(found, node, kept)
+            write_instances(found.document, node, kept)
         else:
             cleared.add(node)
     for node in cleared:

@@ -4,9 +4,12 @@ from typing import Any
 
 import numpy as np
 
+from brickseat_core.formats.gltf_bodies import Body
 from brickseat_core.formats.gltf_build import Paint, Surface, primitive_entry
 from brickseat_core.formats.gltf_document import GltfDocument, Json
-from brickseat_core.formats.gltf_set import Body, drawn_primitives, read_primitive, read_set, scene_nodes
+from brickseat_core.formats.gltf_meshes import drawn_primitives, read_primitive
+from brickseat_core.formats.gltf_nodes import scene_nodes
+from brickseat_core.formats.gltf_set import read_set
 from brickseat_core.formats.gltf_skin import skinned
 from brickseat_core.formats.model import Model, Part
 from brickseat_core.scene import Pose, Vec

@@ -4,7 +4,8 @@ from scipy.spatial import cKDTree
 
 from brickseat_core.formats.gltf_build import Carrier, Surface, primitive_entry
 from brickseat_core.formats.gltf_document import GltfDocument, Json
-from brickseat_core.formats.gltf_set import INSTANCING, read_primitive
+from brickseat_core.formats.gltf_instances import INSTANCING
+from brickseat_core.formats.gltf_meshes import read_primitive
 from brickseat_core.formats.gltf_surfaces import paint_of, vertex_colours
 from brickseat_core.meshes.display import display_copy
 from brickseat_core.meshes.mesh import Mesh

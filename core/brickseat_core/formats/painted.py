@@ -7,7 +7,8 @@ import numpy as np
 
 from brickseat_core.formats.gltf_build import Surface
 from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.formats.gltf_set import GltfSet, drawn_primitives, read_set
+from brickseat_core.formats.gltf_meshes import drawn_primitives
+from brickseat_core.formats.gltf_set import GltfSet, read_set
 from brickseat_core.formats.gltf_surfaces import body_surfaces
 from brickseat_core.meshes.painting import Painting
 from brickseat_core.scene import Prop, Vec

@@ -21,7 +21,7 @@ WORDS: dict[str, dict[str, Any]] = {
 }
 MODELS = (".glb", ".gltf", ".obj", ".ply", ".stl", ".usd", ".usda", ".usdc", ".usdz")
 MOST_ROWS = 100
-MOST_TOLD = 5
+MOST_ROWS_NAMED = 5
 """Wrong rows that are named in one error."""
 LONGEST = 1_000_000
 """Characters of a list."""
@@ -67,8 +67,8 @@ def rules_of_csv(
         except BadRow as problem:
             wrong.append(f"row {number}: {problem}")
     if wrong:
-        more = f"; and {len(wrong) - MOST_TOLD} more rows" if len(wrong) > MOST_TOLD else ""
-        raise FileError(f"{where}: {'; '.join(wrong[:MOST_TOLD])}{more}")
+        more = f"; and {len(wrong) - MOST_ROWS_NAMED} more rows" if len(wrong) > MOST_ROWS_NAMED else ""
+        raise FileError(f"{where}: {'; '.join(wrong[:MOST_ROWS_NAMED])}{more}")
     if not rules or len(rules) > MOST_ROWS:
         raise FileError(f"{where}: has {len(rules)} props; 1 to {MOST_ROWS} may be listed")
     return rules

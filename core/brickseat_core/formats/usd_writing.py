@@ -10,8 +10,9 @@ from pxr import Gf, Kind, Sdf, Tf, Usd, UsdGeom, UsdShade, UsdUtils, Vt
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_build import GENERATOR, Paint, Surface
 from brickseat_core.formats.gltf_document import GltfDocument
+from brickseat_core.formats.gltf_instances import instance_matrices, is_instanced
 from brickseat_core.formats.gltf_nodes import local_matrix
-from brickseat_core.formats.gltf_set import INSTANCING, instance_matrices, read_set
+from brickseat_core.formats.gltf_set import read_set
 from brickseat_core.formats.gltf_surfaces import mesh_surfaces
 from brickseat_core.formats.usd_reading import EXTRAS_KEY, matrix4
 from brickseat_core.scene import Vec
@@ -81,7 +82,7 @@ class Writer:
             prim.SetCustomDataByKey(f"brickseat:{EXTRAS_KEY}", json.dumps(entry["extras"], ensure_ascii=False))
         if number in self.leads:
             Usd.ModelAPI(prim).SetKind(Kind.Tokens.component)
-        if "mesh" in entry and INSTANCING in (entry.get("extensions") or {}):
+        if "mesh" in entry and is_instanced(entry):
             for i, matrix in enumerate(instance_matrices(self.document, number)):
                 self.draw(self.xform(path, f"{name} {i + 1}", matrix), entry["mesh"])
         elif "mesh" in entry:

@@ -59,10 +59,10 @@ class Sequence:
         doubled = np.linalg.norm(cross, axis=1)
         cross *= np.sign(np.linalg.det(scale))
         self._normals = cross / np.maximum(doubled, 1e-300)[:, None]
-        self._reach = np.cumsum(0.5 * doubled)
-        self.area = float(self._reach[-1])
+        self._area_up_to = np.cumsum(0.5 * doubled)
+        self.area = float(self._area_up_to[-1])
         self._spread, self._seed = spread, seed
-        self._level, self._thrown = 0, 0
+        self._level, self._darts_thrown = 0, 0
         self._points = SurfacePoints(np.zeros(0, np.int64), np.zeros((0, 3)), np.zeros((0, 3)))
         self._measured = np.zeros((0, 3))
         self._lock = Lock()
@@ -93,7 +93,7 @@ class Sequence:
             return
         radius = math.sqrt(self.area) * SHRINKING**self._level
         darts = max(FEWEST_DARTS, math.ceil(DARTS * FULL * self.area / radius**2))
-        numbers = self._thrown + np.arange(darts)
+        numbers = self._darts_thrown + np.arange(darts)
         # One in each of so many parts of equal area, so that no part is left out.
         shares = (np.arange(darts) + chances(numbers, self._seed, "where")) / darts
         drawn = self._drawn(shares, numbers)
@@ -108,11 +108,13 @@ class Sequence:
         )
         self._keep(drawn, measured, stay)
         self._level += 1
-        self._thrown += darts
+        self._darts_thrown += darts
 
     def _drawn(self, shares: Vec, numbers: NDArray[np.int64]) -> SurfacePoints:
         """Points at these shares of the area, evenly within their triangles (Turk, "Generating random points in triangles", 1990)."""
-        triangle = np.minimum(np.searchsorted(self._reach, shares * self.area, side="right"), len(self._reach) - 1)
+        triangle = np.minimum(
+            np.searchsorted(self._area_up_to, shares * self.area, side="right"), len(self._area_up_to) - 1
+        )
         root = np.sqrt(chances(numbers, self._seed, "across"))
         along = chances(numbers, self._seed, "along")
         a, b, c = (self._corners[triangle, k] for k in range(3))

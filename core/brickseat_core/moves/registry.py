@@ -76,7 +76,7 @@ class Scene:
 
 @dataclass(frozen=True)
 class Outcome:
-    """What a move does to the set, and which pieces it left as they were, and why. ``counts``: what else is to be told of it,
+    """What a move does to the set, and which pieces it left as they were, and why. ``counts``: what else is reported of it,
     by name."""
 
     change: Change
@@ -195,7 +195,7 @@ def compute_move(
 ) -> Outcome:
     """What ``move`` does to a set, computed on a fork: ``dressed``, ``index`` and ``fits`` stay as they are.
 
-    What goes takes its relations along, and ties are obeyed. ``deadline``: how long it may take, and who is told how far it is.
+    What goes takes its relations along, and ties are obeyed. ``deadline``: how long it may take, and who hears how far it is.
     ``facts``: of props. ``pool``: a cluster, where there is one. Raises MoveRefused.
     """
     kind = REGISTRY.of(move)

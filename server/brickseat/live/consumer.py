@@ -146,10 +146,10 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
             self.newest = asked
             self.asked.set()
         else:
-            self._told(asked)
+            self._act(asked)
 
-    def _told(self, asked: Asked) -> None:
-        """What wants no computing."""
+    def _act(self, asked: Asked) -> None:
+        """Do what needs no computing."""
         match asked:
             case HoldMessage():
                 by = presence.hold(self.key, self.stage, asked.keys)

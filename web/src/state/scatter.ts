@@ -8,6 +8,8 @@ import type { StageState } from "./index";
 export type Recipe = Schemas["ScatterRecipe"];
 export type PropRule = Schemas["PropRule"];
 export type Rules = Schemas["GroundRules"];
+export type Near = NonNullable<Rules["near"]>[number];
+export type Far = NonNullable<Rules["far"]>[number];
 /** What the next press on the stage is for; null: it chooses what the recipe lays on. */
 export type Asking =
   | "near"

@@ -4,7 +4,7 @@ import { ChoiceWord, NumberWord } from "../../slip/words";
 import { useParts, useStage } from "../../state";
 import type { Asking } from "../../state/scatter";
 import { ActionButton, QuietButton } from "../../ui/buttons";
-import { Clauses } from "./Clauses";
+import { Clauses } from "./clauses/Clauses";
 import { isLaid, lay, moreOf, pasteText, reRoll, whyNot } from "./recipes";
 
 const MOST_LAID = 20_000;

@@ -5,9 +5,10 @@ import { make } from "../../stage/making";
 import { useStage } from "../../state";
 import {
   type Asking,
+  type Far,
+  type Near,
   type PropRule,
   type Recipe,
-  type Rules,
   recipeOf,
   sameRecipe,
 } from "../../state/scatter";
@@ -217,8 +218,6 @@ const EDGES: Pick<Clause, "words" | "here" | "put">[] = [
   },
 ];
 
-type Near = NonNullable<Rules["near"]>[number];
-type Far = NonNullable<Rules["far"]>[number];
 const NOTHING_NAMED = { of: null, kind: null, edge: false, line: null, fade_m: 0 };
 
 export function addNear(state: StageState, some: Partial<Near>): void {
