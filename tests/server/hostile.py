@@ -13,12 +13,9 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from brickseat_core.formats.gltf_build import Paint, Surface, prop_document
-from brickseat_core.meshes.cube import cube
+from broken_models import BAD_VALUES, changed, glb, model, paths
 
 PROPS, SETS, TERRAIN, LISTS = "/api/props", "/api/sets/open", "/api/bearers/terrain", "/api/prop-lists/read"
-BAD_VALUES: list[Any] = [
-    None, True, -1, 2**40, 1e308, "x", "\ud800", [], {}, [[[]]], {"a": {}}, [-1], ["x"] * 3, [1e308] * 16, [0] * 16, 0, 99,
-]  # fmt: skip
 
 
 class Hostile(NamedTuple):
@@ -29,60 +26,6 @@ class Hostile(NamedTuple):
     file: str
     data: bytes
     text: bool = False
-
-
-def model() -> dict[str, Any]:
-    """A model with all that is read of one: a hierarchy, a material, a skin, instances, and what Brick Seat writes itself."""
-    surface = Surface(Paint("clay", (0.5, 0.3, 0.2)), cube().vertices, cube().faces)
-    document = prop_document("jug", [surface])
-    found = document.json
-    skinned = copy.deepcopy(found["meshes"][0])
-    attributes = skinned["primitives"][0]["attributes"]
-    count = found["accessors"][attributes["POSITION"]]["count"]
-    attributes["JOINTS_0"] = document.append(np.zeros((count, 4), np.uint8), "VEC4")
-    attributes["WEIGHTS_0"] = document.append(np.tile(np.array([1, 0, 0, 0], np.float32), (count, 1)), "VEC4")
-    places = document.append(np.array([[0, 0, 0], [2, 0, 0]], np.float32), "VEC3")
-    found["meshes"].append(skinned)
-    found["skins"] = [{"joints": [1]}]
-    ours = {"role": "prop", "direction": [0, -1, 0], "seats": [], "body": "jug", "spiked": False, "sink_m": 0.0}
-    found["nodes"] = [
-        {"name": "jug", "mesh": 0, "children": [1], "extras": {"brickseat": ours}},
-        {"name": "lid", "mesh": 0, "translation": [0, 1, 0], "rotation": [0, 0, 0, 1], "scale": [1, 1, 1]},
-        {"name": "floor", "mesh": 0, "matrix": [9, 0, 0, 0, 0, 1, 0, 0, 0, 0, 9, 0, 0, -1, 0, 1]},
-        {"name": "row", "mesh": 0, "extensions": {"EXT_mesh_gpu_instancing": {"attributes": {"TRANSLATION": places}}}},
-        {"name": "figure", "mesh": 1, "skin": 0},
-        {"name": "niche", "mesh": 0, "extras": {"brickseat": {"role": "region"}}},
-    ]
-    found["scenes"] = [{"nodes": [0, 2, 3, 4, 5], "extras": {"brickseat": {"ties": [], "recipes": [], "cut_outs": []}}}]
-    data = document.to_glb()
-    size = struct.unpack_from("<I", data, 12)[0]
-    return {"json": json.loads(data[20 : 20 + size]), "binary": data[28 + size :]}
-
-
-def glb(document: Any, binary: bytes) -> bytes:
-    """A binary glTF file of any JSON value, with its lone surrogates written as they are."""
-    text = json.dumps(document).encode("utf-8", "surrogatepass")
-    text += b" " * (-len(text) % 4)
-    body = struct.pack("<II", len(text), 0x4E4F534A) + text + struct.pack("<II", len(binary), 0x004E4942) + binary
-    return struct.pack("<III", 0x46546C67, 2, 12 + len(body)) + body
-
-
-def paths(value: Any, here: tuple[Any, ...] = ()) -> Iterator[tuple[Any, ...]]:
-    """Where anything stands in a JSON value."""
-    entries = value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ()
-    for key, below in entries:
-        yield (*here, key)
-        yield from paths(below, (*here, key))
-
-
-def changed(document: Any, path: tuple[Any, ...], value: Any) -> Any:
-    """A copy with something else in one place."""
-    found = copy.deepcopy(document)
-    at = found
-    for key in path[:-1]:
-        at = at[key]
-    at[path[-1]] = value
-    return found
 
 
 def broken_models(count: int) -> Iterator[Hostile]:

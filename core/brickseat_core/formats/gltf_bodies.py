@@ -4,10 +4,11 @@ from collections.abc import Container, Mapping
 from dataclasses import dataclass
 
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.gltf_document import GltfDocument, Json
+from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_instances import instance_matrices, is_instanced
 from brickseat_core.formats.gltf_meshes import draws_lines, mesh_name
 from brickseat_core.formats.gltf_nodes import our_extras, scene_nodes
+from brickseat_core.formats.gltf_shape import Json
 from brickseat_core.formats.gltf_skin import skin_joints
 from brickseat_core.scene import Names, Vec
 
@@ -84,8 +85,8 @@ class NodeTree:
             return [Placement(number, None, whole, self.worlds[number])]
         if "mesh" not in node:
             return []
-        drawn = self.document.item("meshes", node["mesh"], f"nodes[{number}].mesh").get("primitives")
-        if isinstance(drawn, list) and drawn and all(draws_lines(primitive) for primitive in drawn):
+        drawn = self.document.item("meshes", node["mesh"], f"nodes[{number}].mesh")["primitives"]
+        if drawn and all(draws_lines(primitive) for primitive in drawn):
             return []
         if is_instanced(node):
             return [

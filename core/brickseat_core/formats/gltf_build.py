@@ -9,9 +9,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from brickseat_core.formats.gltf_document import GltfDocument, Json
+from brickseat_core.formats.errors import FileError
+from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_nodes import local_matrix
 from brickseat_core.formats.gltf_relations import relations_of
+from brickseat_core.formats.gltf_shape import Json
 from brickseat_core.meshes.mesh import Mesh, Vec
 from brickseat_core.relations.cutting import derived_meshes
 from brickseat_core.scene import DOWN, Piece, Pose, Prop, Set
@@ -19,6 +21,8 @@ from brickseat_core.scene.encoding import encode_seat
 
 GENERATOR = "Brick Seat"
 CREASE_COSINE = 0.78
+MOST_FACTOR = 1000.0
+"""Of a material: beyond it nobody meant it."""
 MOST_MEETING = 256
 """Faces at one vertex that are smoothed among each other; where more meet, as in the middle of a fan, each has its own normal."""
 
@@ -144,11 +148,24 @@ def main_paint(document: GltfDocument) -> Paint:
                 counts[primitive["material"]] += document.json["accessors"][corners]["count"]
     if not counts:
         return Paint("clay", (0.6, 0.42, 0.3))
-    material = document.json["materials"][counts.most_common(1)[0][0]]
-    given = material.get("pbrMetallicRoughness", {})
-    red, green, blue = (float(c) for c in given.get("baseColorFactor", (1.0, 1.0, 1.0, 1.0))[:3])
-    rough, metal = float(given.get("roughnessFactor", 1.0)), float(given.get("metallicFactor", 1.0))
-    return Paint(str(material.get("name", "paint")), (red, green, blue), rough, metal)
+    return paint_of(document, counts.most_common(1)[0][0])
+
+
+def paint_of(document: GltfDocument, number: int) -> Paint:
+    """The factors of a material; its textures are left aside. Raises FileError where one is not a number, or far off."""
+    material = document.item("materials", number, "a primitive")
+    factors = material.get("pbrMetallicRoughness", {})
+    if not isinstance(factors, dict):
+        raise FileError(f"materials[{number}].pbrMetallicRoughness is not an object; export it again")
+    colour = factors.get("baseColorFactor", [1.0] * 4)
+    figures = [factors.get("roughnessFactor", 1.0), factors.get("metallicFactor", 1.0)]
+    figures += colour if isinstance(colour, list) and len(colour) == 4 else [None]
+    # From 0 to 1 by the standard; what is a little beside that is drawn all the same.
+    if not all(isinstance(f, int | float) and not isinstance(f, bool) and abs(f) <= MOST_FACTOR for f in figures):
+        raise FileError(f"materials[{number}] has a factor that is not a number from 0 to 1; export it again")
+    rough, metal, red, green, blue, _ = map(float, figures)
+    name = material.get("name")
+    return Paint(name if isinstance(name, str) and name else f"paint {number}", (red, green, blue), rough, metal)
 
 
 class Carrier:

@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brickseat_core.formats.errors import FileError
+from brickseat_core.formats.gltf_shape import Json, check_shape
 from brickseat_core.formats.writing import write_whole
 
 MAGIC = 0x46546C67
@@ -33,8 +34,6 @@ UNREAD_COMPRESSION = ("KHR_draco_mesh_compression", "EXT_meshopt_compression", "
 MOST_ELEMENTS = 200_000_000
 MOST_ZEROS = 3_000_000
 """Elements of an accessor that a file has no bytes for: they cost it nothing, and a reader all."""
-
-Json = dict[str, Any]
 
 
 def component(code: Any) -> np.dtype[Any] | None:
@@ -117,21 +116,7 @@ class GltfDocument:
         version = str(self.json.get("asset", {}).get("version", "")) if isinstance(self.json.get("asset"), dict) else ""
         if not version.startswith("2"):
             raise FileError("its asset.version is not 2.x; export it as glTF 2.0")
-        for name in (
-            "scenes",
-            "nodes",
-            "meshes",
-            "accessors",
-            "bufferViews",
-            "buffers",
-            "images",
-            "materials",
-            "textures",
-            "skins",
-        ):
-            value = self.json.get(name, [])
-            if not isinstance(value, list) or not all(isinstance(item, dict) for item in value):
-                raise FileError(f"“{name}” is not a list of objects; export it again")
+        check_shape(self.json)
         for name in self.json.get("extensionsRequired", []):
             if name in UNREAD_COMPRESSION:
                 raise FileError(f"needs {name}, which is not read; export it without compression")
@@ -164,8 +149,8 @@ class GltfDocument:
                 data = self._binary
             else:
                 data = self.resource(uri, where)
-            size = entry.get("byteLength", 0)
-            if not isinstance(size, int) or len(data) < size:
+            size = self._count(entry["byteLength"], f"{where}.byteLength")
+            if len(data) < size:
                 raise FileError(f"{where} is cut short: {len(data)} of {size} bytes; copy or export it again")
             self._buffers[number] = data
         return self._buffers[number]
@@ -322,8 +307,8 @@ class GltfDocument:
                 image["uri"] = f"data:image/{kind};base64," + base64.b64encode(data).decode()
 
     def to_glb(self) -> bytes:
-        """The bytes of a binary glTF 2.0 file. Raises ValueError where a number is not finite."""
-        text = json.dumps(self.json, ensure_ascii=False, separators=(",", ":"), allow_nan=False).encode()
+        """The bytes of a binary glTF 2.0 file. Raises FileError where a number is not finite."""
+        text = self._text(separators=(",", ":"))
         text += b" " * (-len(text) % 4)
         parts = [struct.pack("<II", len(text), JSON_CHUNK), text]
         buffers = self.items("buffers")
@@ -335,14 +320,21 @@ class GltfDocument:
         return struct.pack("<III", MAGIC, 2, 12 + len(body)) + body
 
     def to_gltf(self) -> bytes:
-        """The bytes of a glTF 2.0 file as text, with its buffers. Raises ValueError where a number is not finite."""
+        """The bytes of a glTF 2.0 file as text, with its buffers. Raises FileError where a number is not finite."""
         for number, entry in enumerate(self.items("buffers")):
             if "uri" not in entry:
                 entry["uri"] = "data:application/octet-stream;base64," + base64.b64encode(self.buffer(number)).decode()
-        return json.dumps(self.json, ensure_ascii=False, indent=1, allow_nan=False).encode()
+        return self._text(indent=1)
+
+    def _text(self, indent: int | None = None, separators: tuple[str, str] | None = None) -> bytes:
+        try:
+            text = json.dumps(self.json, ensure_ascii=False, indent=indent, separators=separators, allow_nan=False)
+        except ValueError:
+            raise FileError("holds a number that is not finite; mend the model and export it again") from None
+        return text.encode()
 
     def save(self, path: Path) -> None:
-        """Write .glb or .gltf beside ``path`` and rename it into place."""
+        """Write .glb or .gltf beside ``path`` and rename it into place. Raises FileError."""
         if self.folder is not None and path.parent.resolve() != self.folder.resolve():
             self.embed()
         write_whole(path, self.to_gltf() if path.suffix.lower() == ".gltf" else self.to_glb())

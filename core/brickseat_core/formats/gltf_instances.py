@@ -3,26 +3,23 @@
 import numpy as np
 
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.gltf_document import GltfDocument, Json
+from brickseat_core.formats.gltf_document import GltfDocument
+from brickseat_core.formats.gltf_shape import INSTANCING, Json
 from brickseat_core.scene import Pose, Vec
 
-INSTANCING = "EXT_mesh_gpu_instancing"
 MOST_INSTANCES = 50_000
 """Of one node."""
 
 
 def is_instanced(node: Json) -> bool:
     """Whether a node draws its mesh many times."""
-    return INSTANCING in (node.get("extensions") or {})
+    return INSTANCING in node.get("extensions", {})
 
 
 def instance_matrices(document: GltfDocument, node: int) -> list[Vec]:
     """Local (4, 4) matrices of a node's instances. Raises FileError."""
     where = f"nodes[{node}].{INSTANCING}"
-    extension = document.json["nodes"][node]["extensions"][INSTANCING]
-    attributes = extension.get("attributes") if isinstance(extension, dict) else None
-    if not isinstance(attributes, dict):
-        raise FileError(f"{where} has no attributes; export it again")
+    attributes = document.json["nodes"][node]["extensions"][INSTANCING]["attributes"]
     read = {
         k: document.accessor(attributes[k], where).astype(np.float64)
         for k in ("TRANSLATION", "ROTATION", "SCALE")

@@ -5,8 +5,9 @@ from typing import NamedTuple
 import numpy as np
 
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.gltf_document import GltfDocument, Json
+from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_nodes import scene_nodes
+from brickseat_core.formats.gltf_shape import Json
 from brickseat_core.scene import Vec
 
 LINES, LOOP, STRIP = 1, 2, 3
@@ -30,8 +31,8 @@ def lines_of(document: GltfDocument) -> dict[str, Line]:
         if "mesh" not in node or not isinstance(name, str):
             continue
         mesh = document.item("meshes", node["mesh"], f"nodes[{number}].mesh")
-        for i, primitive in enumerate(mesh.get("primitives") or []):
-            if isinstance(primitive, dict) and primitive.get("mode") in (LINES, LOOP, STRIP):
+        for i, primitive in enumerate(mesh["primitives"]):
+            if primitive.get("mode") in (LINES, LOOP, STRIP):
                 line = read_line(document, primitive, f"meshes[{node['mesh']}].primitives[{i}]")
                 found.setdefault(name, Line(line.points @ world[:3, :3].T + world[:3, 3], line.closed))
     return found
@@ -39,10 +40,7 @@ def lines_of(document: GltfDocument) -> dict[str, Line]:
 
 def read_line(document: GltfDocument, primitive: Json, where: str) -> Line:
     """The line of a primitive in its own coordinates. Single segments that follow each other are one. Raises FileError."""
-    attributes = primitive.get("attributes")
-    if not isinstance(attributes, dict):
-        raise FileError(f"{where} has no attributes; export it again")
-    points = document.accessor(attributes.get("POSITION"), f"{where}.POSITION").astype(np.float64)
+    points = document.accessor(primitive["attributes"].get("POSITION"), f"{where}.POSITION").astype(np.float64)
     if points.ndim != 2 or points.shape[1] != 3 or not np.isfinite(points).all():
         raise FileError(f"{where}.POSITION is not made of finite 3D points; export it again")
     order = np.arange(len(points))

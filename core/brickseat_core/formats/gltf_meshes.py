@@ -1,12 +1,11 @@
 """The meshes of a glTF document: their triangles, as points and indices."""
 
-from typing import Any
-
 import numpy as np
 from numpy.typing import NDArray
 
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_document import GltfDocument
+from brickseat_core.formats.gltf_shape import Json
 from brickseat_core.scene import Vec
 
 TRIANGLES, STRIP, FAN = 4, 5, 6
@@ -27,10 +26,7 @@ def read_mesh(
     """
     if number in cache:
         return cache[number]
-    entry = document.item("meshes", number, "a node")
-    primitives = entry.get("primitives")
-    if not isinstance(primitives, list):
-        raise FileError(f"meshes[{number}] has no list of primitives; export it again")
+    primitives = document.item("meshes", number, "a node")["primitives"]
     vertices, faces, base = [], [], 0
     for i, primitive in enumerate(primitives):
         found = read_primitive(document, primitive, f"meshes[{number}].primitives[{i}]")
@@ -47,9 +43,9 @@ def read_mesh(
     return cache[number]
 
 
-def draws_lines(primitive: Any) -> bool:
+def draws_lines(primitive: Json) -> bool:
     """Whether a primitive draws points or lines: something to follow, not something that stands."""
-    return isinstance(primitive, dict) and primitive.get("mode", TRIANGLES) not in (TRIANGLES, STRIP, FAN)
+    return primitive.get("mode", TRIANGLES) not in (TRIANGLES, STRIP, FAN)
 
 
 def drawn_primitives(document: GltfDocument, number: int) -> list[int]:
@@ -58,13 +54,11 @@ def drawn_primitives(document: GltfDocument, number: int) -> list[int]:
     return [i for i, p in enumerate(primitives) if p.get("mode", TRIANGLES) in (TRIANGLES, STRIP, FAN)]
 
 
-def read_primitive(document: GltfDocument, primitive: Any, where: str) -> tuple[Vec, NDArray[np.int64]] | None:
+def read_primitive(document: GltfDocument, primitive: Json, where: str) -> tuple[Vec, NDArray[np.int64]] | None:
     """(points (n, 3) float64, triangles (m, 3)) of a primitive; None when it draws points or lines.
 
     Raises FileError.
     """
-    if not isinstance(primitive, dict) or not isinstance(primitive.get("attributes"), dict):
-        raise FileError(f"{where} has no attributes; export it again")
     mode = primitive.get("mode", TRIANGLES)
     if mode not in (TRIANGLES, STRIP, FAN):
         return None

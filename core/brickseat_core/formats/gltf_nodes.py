@@ -5,10 +5,16 @@ from typing import Any
 import numpy as np
 
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.gltf_document import GltfDocument, Json
+from brickseat_core.formats.gltf_document import GltfDocument
+from brickseat_core.formats.gltf_shape import Json
 from brickseat_core.scene import Pose, Vec, rotation_matrix
 
 NODE_DEPTH = 512
+FARTHEST_COMPUTED = 1e30
+"""Metres from the origin, and factors of size, of which volumes can still be computed."""
+LEAST_VOLUME = 1e-30
+"""Cubic metres of what was a cubic metre."""
+LAST_ROW, LAST_ROW_SLACK = (0.0, 0.0, 0.0, 1.0), 1e-6
 
 
 def scene_nodes(document: GltfDocument) -> tuple[dict[int, Vec], dict[int, int]]:
@@ -21,7 +27,7 @@ def scene_nodes(document: GltfDocument) -> tuple[dict[int, Vec], dict[int, int]]
     if scenes:
         roots = document.item("scenes", document.json.get("scene", 0), "scene").get("nodes", [])
     else:
-        children = {c for n in nodes for c in n.get("children", []) if isinstance(c, int)}
+        children = {c for n in nodes for c in n.get("children", [])}
         roots = [i for i in range(len(nodes)) if i not in children]
     worlds: dict[int, Vec] = {}
     parents: dict[int, int] = {}
@@ -33,12 +39,11 @@ def scene_nodes(document: GltfDocument) -> tuple[dict[int, Vec], dict[int, int]]
             raise FileError(f"nodes[{number}] stands in the hierarchy twice or in a circle; export it again")
         local = local_matrix(node, f"nodes[{number}]")
         worlds[number] = local if parent is None else worlds[parent] @ local
+        if not np.abs(worlds[number]).max() <= FARTHEST_COMPUTED:
+            raise FileError(f"nodes[{number}] stands farther away than can be computed; mend its transform")
         if parent is not None:
             parents[number] = parent
-        below = node.get("children", [])
-        if not isinstance(below, list):
-            raise FileError(f"nodes[{number}].children is not a list; export it again")
-        todo += [(c, number, depth + 1) for c in reversed(below)]
+        todo += [(c, number, depth + 1) for c in reversed(node.get("children", []))]
     return worlds, parents
 
 
@@ -66,7 +71,17 @@ def local_matrix(node: Json, where: str) -> Vec:
         raise FileError(f"{where} has a transform that is not made of numbers; export it again") from None
     if not np.isfinite(matrix).all():
         raise FileError(f"{where} has a transform that is not finite; export it again")
+    if np.abs(matrix[3] - LAST_ROW).max() > LAST_ROW_SLACK:
+        raise FileError(f"{where} has a matrix whose last row is not 0, 0, 0, 1; export it again")
+    matrix[3] = LAST_ROW
     return matrix
+
+
+def inverse_of(world: Vec, where: str) -> Vec:
+    """(4, 4) from the world into the coordinates of a node. Raises FileError where it has no size."""
+    if abs(float(np.linalg.det(world[:3, :3]))) < LEAST_VOLUME:
+        raise FileError(f"{where} is scaled to nothing; give it a size and export it again")
+    return np.asarray(np.linalg.inv(world), dtype=np.float64)
 
 
 def write_local(node: Json, matrix: Vec) -> None:

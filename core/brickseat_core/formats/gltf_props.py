@@ -11,7 +11,7 @@ from brickseat_core.formats.gltf_bodies import Body, Placement
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_instances import is_instanced
 from brickseat_core.formats.gltf_meshes import drawn_primitives, mesh_name, read_mesh
-from brickseat_core.formats.gltf_nodes import our_extras
+from brickseat_core.formats.gltf_nodes import inverse_of, our_extras
 from brickseat_core.formats.gltf_skin import skinned
 from brickseat_core.meshes.mesh import Mesh, MeshError
 from brickseat_core.scene import Pose, Prop, Seat, Vec, carried, named_apart
@@ -32,9 +32,7 @@ class Props:
     def of(self, body: Body) -> Prop:
         """The prop that a body draws. Raises FileError."""
         where = f"nodes[{body.lead.node}] “{body.name}”"
-        if abs(float(np.linalg.det(body.lead.world[:3, :3]))) < 1e-30:
-            raise FileError(f"{where} is scaled to nothing; give it a size and export it again")
-        inverse: Vec = np.asarray(np.linalg.inv(body.lead.world), dtype=np.float64)
+        inverse = inverse_of(body.lead.world, where)
         placed = [(part, self._from_part(body, part, inverse)) for part in body.parts]
         seats = self._seats_of(body, inverse)
         # A skinned mesh is as its own joints bend it: it is shared with no other node.

@@ -5,7 +5,8 @@ from dataclasses import replace
 from typing import Any, Literal, cast
 
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.gltf_document import GltfDocument, Json
+from brickseat_core.formats.gltf_document import GltfDocument
+from brickseat_core.formats.gltf_shape import Json
 from brickseat_core.formats.recipe_names import by_key, by_name
 from brickseat_core.scene import CutOut, Prop, Recipe, Record, Set, Tie
 from brickseat_core.scene.encoding import BadRecord, decode, encode

@@ -9,9 +9,10 @@ import numpy as np
 
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_bodies import Body, NodeTree, bodies_of, regions_of
-from brickseat_core.formats.gltf_document import GltfDocument, Json
+from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_props import Props
 from brickseat_core.formats.gltf_relations import with_relations
+from brickseat_core.formats.gltf_shape import Json
 from brickseat_core.scene import DOWN, Piece, Pose, Region, Role, Set, Triple, Vec
 from brickseat_core.tolerances import SEATED_TOLERANCE
 

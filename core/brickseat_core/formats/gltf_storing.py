@@ -8,11 +8,12 @@ import numpy as np
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_bodies import Body, Placement
 from brickseat_core.formats.gltf_build import Carrier, draw_cut, piece_extras, seat_extras
-from brickseat_core.formats.gltf_document import GltfDocument, Json
-from brickseat_core.formats.gltf_instances import INSTANCING, instance_matrices, is_instanced, write_instances
+from brickseat_core.formats.gltf_document import GltfDocument
+from brickseat_core.formats.gltf_instances import instance_matrices, is_instanced, write_instances
 from brickseat_core.formats.gltf_nodes import our_extras, write_local
 from brickseat_core.formats.gltf_relations import FIELDS, relations_of
 from brickseat_core.formats.gltf_set import GltfSet, read_set
+from brickseat_core.formats.gltf_shape import INSTANCING, Json
 from brickseat_core.relations.cutting import derived_meshes
 from brickseat_core.scene import Piece, Pose, Prop, Set, Vec
 
@@ -212,7 +213,7 @@ def remove_bodies(found: GltfSet, bodies: Iterable[Body]) -> None:
     for node in cleared:
         for name in ("mesh", "skin", "weights"):
             nodes[node].pop(name, None)
-        (nodes[node].get("extensions") or {}).pop(INSTANCING, None)
+        nodes[node].get("extensions", {}).pop(INSTANCING, None)
         if isinstance(nodes[node].get("extras"), dict):
             nodes[node]["extras"].pop("brickseat", None)
     # From the leaves up: a node that drew only what is gone, and has nothing below it, leaves its parent.

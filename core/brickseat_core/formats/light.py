@@ -3,10 +3,10 @@
 from scipy.spatial import cKDTree
 
 from brickseat_core.formats.gltf_build import Carrier, Surface, primitive_entry
-from brickseat_core.formats.gltf_document import GltfDocument, Json
-from brickseat_core.formats.gltf_instances import INSTANCING
+from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_meshes import read_primitive
-from brickseat_core.formats.gltf_surfaces import paint_of, vertex_colours
+from brickseat_core.formats.gltf_shape import INSTANCING, Json
+from brickseat_core.formats.gltf_surfaces import paint_of_primitive, vertex_colours
 from brickseat_core.meshes.display import display_copy
 from brickseat_core.meshes.mesh import Mesh
 
@@ -21,7 +21,7 @@ def light_copy(document: GltfDocument, most: int) -> tuple[GltfDocument, float]:
     for number, mesh in enumerate(document.items("meshes")):
         read = [
             (p, read_primitive(document, p, f"meshes[{number}].primitives[{i}]"))
-            for i, p in enumerate(mesh.get("primitives", []))
+            for i, p in enumerate(mesh["primitives"])
         ]
         drawn = [(p, found) for p, found in read if found is not None and len(found[1])]
         total = sum(len(triangles) for _, (_, triangles) in drawn)
@@ -35,7 +35,7 @@ def light_copy(document: GltfDocument, most: int) -> tuple[GltfDocument, float]:
             colours = vertex_colours(document, primitive)
             if colours is not None and len(colours) == len(points):
                 colours = colours[cKDTree(points).query(thin.vertices)[1]]
-            surface = Surface(paint_of(document, material), thin.vertices, thin.faces, colours)
+            surface = Surface(paint_of_primitive(document, primitive), thin.vertices, thin.faces, colours)
             light.append(primitive_entry(document, surface, material))
         mesh["primitives"] = light
     carrier = Carrier()
@@ -47,7 +47,7 @@ def light_copy(document: GltfDocument, most: int) -> tuple[GltfDocument, float]:
     for node in carrier.document.items("nodes"):
         for name in ("skin", "camera"):
             node.pop(name, None)
-        extension = (node.pop("extensions", None) or {}).get(INSTANCING)
+        extension = node.pop("extensions", {}).get(INSTANCING)
         if extension is not None:
             carried = {k: carrier.accessor(document, n) for k, n in extension["attributes"].items()}
             node["extensions"] = {INSTANCING: {"attributes": carried}}

@@ -16,7 +16,8 @@ from pxr import Gf, Tf, Usd, UsdGeom, UsdShade, UsdUtils
 from brickseat_core.formats.apart import Limits, TooMuch, run_apart
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_build import Paint, Surface, empty_document, material_entry, primitive_entry
-from brickseat_core.formats.gltf_document import GltfDocument, Json
+from brickseat_core.formats.gltf_document import GltfDocument
+from brickseat_core.formats.gltf_shape import Json
 from brickseat_core.formats.gltf_surfaces import PLAIN_PAINT
 from brickseat_core.meshes.polygons import triangles_of
 from brickseat_core.scene import Vec

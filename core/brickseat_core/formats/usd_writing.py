@@ -113,7 +113,7 @@ class Writer:
         self.stage.CreateClassPrim(PROTOTYPES)
         self.stage.DefinePrim(path, "Xform")
         paints: dict[Paint, UsdShade.Material] = {}
-        for i, surface in enumerate(mesh_surfaces(self.document, mesh)):
+        for i, surface in enumerate(mesh_surfaces(self.document, mesh).values()):
             if surface.paint not in paints:
                 paints[surface.paint] = self.material(f"{path}/paint_{len(paints)}", surface.paint)
             self.surface(f"{path}/part_{i}", surface, paints[surface.paint])

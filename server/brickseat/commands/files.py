@@ -9,6 +9,7 @@ from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_set import GltfSet, read_set
 from brickseat_core.formats.gltf_storing import store_set
+from brickseat_core.formats.limits import check_poses
 from brickseat_core.relations.bodies import Joined, change_to
 from brickseat_core.relations.obeying import TiesInTheWay, obeyed
 from brickseat_core.scene import Piece, Set
@@ -27,7 +28,9 @@ def open_set(given: Given) -> GltfSet:
 
         document = open_document(path)
     try:
-        return read_set(document, given.bearers, given.tolerance)
+        found = read_set(document, given.bearers, given.tolerance)
+        check_poses([*found.dressed.pieces.values(), *found.dressed.regions.values()])
+        return found
     except FileError as error:
         raise FileError(f"{path}: {error}") from None
 
