@@ -8,8 +8,8 @@ import pytest
 from hostile import PROPS, SETS, Hostile, hostile
 from running_server import Answer, RunningServer
 
-MOST_SECONDS = 25.0
-"""Twenty for the reading, and some for a machine that does other things, too."""
+MOST_SECONDS = 120.0
+"""The server ends a reading after twenty. The rest is for a machine that is busy with other things: what never ends is found all the same."""
 MOST_MEMORY = 1536 << 20
 PLACE = {"position": [0, 0, 0], "orientation": [0, 0, 0, 1], "scale": [1, 1, 1]}
 
