@@ -87,6 +87,7 @@ def test_the_model_itself_is_right(use: Callable[[GltfDocument], None]) -> None:
         (("nodes", 2, "matrix", 15), 0, "nodes[2] has a matrix whose last row is not 0, 0, 0, 1"),
         (("nodes", 2, "matrix", 12), 1e30, "is farther than"),
         (("nodes", 1, "translation"), [1e308, 1e308, 1e308], "farther"),
+        (("nodes", 1, "rotation"), [1e308, 0, 0, 1e308], "nodes[1] has a transform that is not made of numbers"),
         (("extensionsRequired",), True, "extensionsRequired is not a list of texts"),
         (("meshes", 0, "primitives"), None, "meshes[0].primitives is not a list of objects"),
         (("meshes", 1), {}, "meshes[1].primitives is left out"),

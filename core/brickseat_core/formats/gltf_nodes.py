@@ -63,7 +63,7 @@ def local_matrix(node: Json, where: str) -> Vec:
             rotation = np.array(node.get("rotation", [0, 0, 0, 1]), dtype=np.float64).reshape(4)
             scale = np.array(node.get("scale", [1, 1, 1]), dtype=np.float64).reshape(3)
             matrix = np.eye(4)
-            if not np.linalg.norm(rotation) > 0:
+            if not 0.0 < np.abs(rotation).max() <= FARTHEST_COMPUTED:
                 raise ValueError
             matrix[:3, :3] = rotation_matrix((rotation[0], rotation[1], rotation[2], rotation[3])) * scale
             matrix[:3, 3] = np.array(node.get("translation", [0, 0, 0]), dtype=np.float64).reshape(3)

@@ -1,5 +1,6 @@
 """Read a set from glTF 2.0: nodes become bodies, and bodies become pieces; nodes of role region become regions."""
 
+import math
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from fnmatch import fnmatchcase
@@ -87,8 +88,8 @@ def read_direction(value: Any, where: str) -> Triple:
         return (0.0, 1.0, 0.0)
     try:
         vector = np.array(value, dtype=np.float64).reshape(3)
-        length = float(np.linalg.norm(vector))
-        if not np.isfinite(length) or length < 1e-9:
+        length = math.hypot(*vector)
+        if not 1e-9 <= length < math.inf:
             raise ValueError
     except (TypeError, ValueError):
         raise FileError(f"{where}: direction {value!r} is not “down”, “up” or [x, y, z]; correct its extras") from None
