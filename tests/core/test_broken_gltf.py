@@ -90,6 +90,7 @@ def test_the_model_itself_is_right(use: Callable[[GltfDocument], None]) -> None:
         (("nodes", 1, "rotation"), [1e308, 0, 0, 1e308], "nodes[1] has a transform that is not made of numbers"),
         (("extensionsRequired",), True, "extensionsRequired is not a list of texts"),
         (("meshes", 0, "primitives"), None, "meshes[0].primitives is not a list of objects"),
+        (("meshes", 1, "primitives"), [], "“figure”: it has no triangles"),
         (("meshes", 1), {}, "meshes[1].primitives is left out"),
         (("meshes", 0, "primitives", 0, "extensions"), 1e308, "meshes[0].primitives[0].extensions is not an object"),
         (("buffers", 0), {}, "buffers[0].byteLength is left out"),

@@ -31,6 +31,8 @@ def skinned(document: GltfDocument, node: int, points: Vec, primitives: list[int
 
     Raises FileError.
     """
+    if not primitives:
+        return points
     where = f"nodes[{node}]"
     entry = document.json["nodes"][node]
     joints = skin_joints(document, entry["skin"], where)
