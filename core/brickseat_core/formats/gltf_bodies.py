@@ -8,7 +8,7 @@ from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_instances import instance_matrices, is_instanced
 from brickseat_core.formats.gltf_meshes import draws_lines, mesh_name
 from brickseat_core.formats.gltf_nodes import our_extras, scene_nodes
-from brickseat_core.formats.gltf_shape import Json
+from brickseat_core.formats.gltf_shape import Json, is_whole
 from brickseat_core.formats.gltf_skin import skin_joints
 from brickseat_core.scene import Names, Vec
 
@@ -79,7 +79,7 @@ class NodeTree:
         """What a node draws: nothing where it has no mesh, or one of lines alone. Raises FileError."""
         node = self.node(number)
         whole = self.extras(number).get("whole")
-        if isinstance(whole, int) and not isinstance(whole, bool):
+        if is_whole(whole):
             # Drawn with what was cut out of it: the piece is what it was cut from.
             self.document.item("meshes", whole, f"nodes[{number}].extras.brickseat.whole")
             return [Placement(number, None, whole, self.worlds[number])]

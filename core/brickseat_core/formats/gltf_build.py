@@ -191,7 +191,7 @@ class Carrier:
         def edit(entry: Json) -> None:
             if "bufferView" in entry:
                 entry["bufferView"] = self.view(source, entry["bufferView"])
-            for part in (entry.get("sparse") or {}).values():
+            for part in entry.get("sparse", {}).values():
                 if isinstance(part, dict) and "bufferView" in part:
                     part["bufferView"] = self.view(source, part["bufferView"])
 

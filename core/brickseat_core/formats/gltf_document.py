@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.gltf_shape import Json, check_shape
+from brickseat_core.formats.gltf_shape import Json, check_shape, is_whole
 from brickseat_core.formats.writing import write_whole
 
 MAGIC = 0x46546C67
@@ -124,7 +124,7 @@ class GltfDocument:
     def item(self, kind: str, number: Any, where: str) -> Json:
         """Entry ``number`` of a top-level list; FileError names ``where`` it was referred to. Raises FileError."""
         items = self.json.get(kind, [])
-        if not isinstance(number, int) or isinstance(number, bool) or not 0 <= number < len(items):
+        if not is_whole(number) or not 0 <= number < len(items):
             raise FileError(f"{where} refers to {kind}[{number}], of which there are {len(items)}; export it again")
         found: Json = items[number]
         return found
@@ -155,10 +155,8 @@ class GltfDocument:
             self._buffers[number] = data
         return self._buffers[number]
 
-    def resource(self, uri: Any, where: str) -> bytes:
+    def resource(self, uri: str, where: str) -> bytes:
         """The bytes behind a uri: inline data, or a file inside the document's own folder. Raises FileError."""
-        if not isinstance(uri, str):
-            raise FileError(f"{where}.uri is not text; export it again")
         if uri.startswith("data:"):
             try:
                 return base64.b64decode(uri.partition(",")[2], validate=True)
@@ -213,7 +211,7 @@ class GltfDocument:
             raise FileError(f"{here} claims {count} elements but has no bytes for them; export it again")
         else:
             values = np.zeros((count, width), dtype)
-        if isinstance(entry.get("sparse"), dict):
+        if "sparse" in entry:
             values = self._with_sparse(values.copy(), entry["sparse"], dtype, width, here)
         if entry.get("normalized") and dtype.kind in "iu":
             top = float(np.iinfo(dtype).max)
@@ -259,7 +257,7 @@ class GltfDocument:
 
     @staticmethod
     def _count(value: Any, where: str) -> int:
-        if not isinstance(value, int) or isinstance(value, bool) or value < 0:
+        if not is_whole(value) or value < 0:
             raise FileError(f"{where} is not a whole number from 0; export it again")
         return value
 

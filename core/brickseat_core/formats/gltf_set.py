@@ -13,7 +13,7 @@ from brickseat_core.formats.gltf_bodies import Body, NodeTree, bodies_of, region
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_props import Props
 from brickseat_core.formats.gltf_relations import with_relations
-from brickseat_core.formats.gltf_shape import Json
+from brickseat_core.formats.gltf_shape import Json, is_whole
 from brickseat_core.scene import DOWN, Piece, Pose, Region, Role, Set, Triple, Vec
 from brickseat_core.tolerances import SEATED_TOLERANCE
 
@@ -76,7 +76,7 @@ def piece_of(body: Body, marked_bearer: bool, props: Props) -> Piece:
         spiked=extras.get("spiked") is True,
         group=str(extras.get("group") or ""),
         recipe=str(extras.get("recipe") or ""),
-        number=number if isinstance(number, int) and not isinstance(number, bool) else None,
+        number=number if is_whole(number) else None,
     )
 
 

@@ -4,8 +4,8 @@ Khronos glTF 2.0 specification, section 5. It is looked at once, when a document
 numbers refer to, and whether they are in range, they check themselves.
 """
 
-from collections.abc import Callable, Iterable, Mapping
-from typing import Any
+from collections.abc import Callable, Mapping
+from typing import Any, TypeGuard
 
 from brickseat_core.formats.errors import FileError
 
@@ -17,7 +17,7 @@ def is_object(value: Any) -> bool:
     return isinstance(value, dict)
 
 
-def is_whole(value: Any) -> bool:
+def is_whole(value: Any) -> TypeGuard[int]:
     return isinstance(value, int) and not isinstance(value, bool)
 
 
@@ -90,20 +90,19 @@ def check_shape(document: Json) -> None:
         for number, entry in enumerate(document.get(kind, [])):
             check_entry(entry, rules, f"{kind}[{number}].")
     for number, buffer in enumerate(document.get("buffers", [])):
-        check_there(buffer, ("byteLength",), f"buffers[{number}].")
+        check_there(buffer, "byteLength", f"buffers[{number}].")
     for number, mesh in enumerate(document.get("meshes", [])):
-        check_there(mesh, ("primitives",), f"meshes[{number}].")
+        check_there(mesh, "primitives", f"meshes[{number}].")
         for i, primitive in enumerate(mesh["primitives"]):
             where = f"meshes[{number}].primitives[{i}]."
             check_entry(primitive, PRIMITIVE, where)
-            check_there(primitive, ("attributes",), where)
+            check_there(primitive, "attributes", where)
     for number, node in enumerate(document.get("nodes", [])):
-        instancing = node.get("extensions", {}).get(INSTANCING, {"attributes": {}})
-        where = f"nodes[{number}].extensions.{INSTANCING}"
-        if not is_object(instancing):
-            raise FileError(f"{where} is not an object; export it again")
-        check_entry(instancing, {"attributes": BY_NAME}, f"{where}.")
-        check_there(instancing, ("attributes",), f"{where}.")
+        extensions, where = node.get("extensions", {}), f"nodes[{number}].extensions."
+        check_entry(extensions, {INSTANCING: OBJECT}, where)
+        if INSTANCING in extensions:
+            check_entry(extensions[INSTANCING], {"attributes": BY_NAME}, f"{where}{INSTANCING}.")
+            check_there(extensions[INSTANCING], "attributes", f"{where}{INSTANCING}.")
 
 
 def check_entry(entry: Json, rules: Mapping[str, Rule], where: str) -> None:
@@ -113,8 +112,7 @@ def check_entry(entry: Json, rules: Mapping[str, Rule], where: str) -> None:
             raise FileError(f"{where}{name} is not {words}; export it again")
 
 
-def check_there(entry: Json, names: Iterable[str], where: str) -> None:
-    """Raises FileError where one of these is left out."""
-    for name in names:
-        if name not in entry:
-            raise FileError(f"{where}{name} is left out; export it again")
+def check_there(entry: Json, name: str, where: str) -> None:
+    """Raises FileError where ``name`` is left out of an entry."""
+    if name not in entry:
+        raise FileError(f"{where}{name} is left out; export it again")

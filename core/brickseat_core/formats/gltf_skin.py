@@ -18,8 +18,8 @@ AXES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
 
 def skin_joints(document: GltfDocument, skin: int, where: str) -> list[int]:
     """Node numbers of the joints of a skin. Raises FileError."""
-    joints = document.item("skins", skin, where).get("joints")
-    if not isinstance(joints, list) or not joints:
+    joints: list[int] = document.item("skins", skin, where).get("joints", [])
+    if not joints:
         raise FileError(f"skins[{skin}] has no joints; export it again")
     for joint in joints:
         document.item("nodes", joint, f"skins[{skin}].joints")
@@ -81,8 +81,8 @@ def bend(document: GltfDocument, joint: str, axis: str, degrees: float) -> None:
 def joints_of(document: GltfDocument) -> list[str]:
     """Names of what can be bent: the joints of its skins, or the named nodes that hang on others; each named once."""
     nodes = document.items("nodes")
-    skinned = {n for skin in document.items("skins") for n in skin.get("joints", []) if isinstance(n, int)}
-    hanging = {child for node in nodes for child in node.get("children", []) if isinstance(child, int)}
+    skinned = {n for skin in document.items("skins") for n in skin.get("joints", [])}
+    hanging = {child for node in nodes for child in node.get("children", [])}
     names = [str(node.get("name") or "") for node in nodes]
     chosen = skinned or hanging
     return [n for i, n in enumerate(names) if i in chosen and n and names.count(n) == 1]
