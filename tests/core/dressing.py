@@ -4,13 +4,14 @@ from collections.abc import Iterable
 from itertools import count
 from typing import Any
 
-from brickseat_core.deadline import UNLIMITED, Deadline
+from brickseat_core.admission.proof import proved
+from brickseat_core.budget import UNLIMITED, Budget
 from brickseat_core.executing import OpenPool
-from brickseat_core.fit.check import check, touched_by
+from brickseat_core.fit.check import check
 from brickseat_core.fit.measuring import Fit
 from brickseat_core.moves import Outcome, PropFacts, compute_move, parse
 from brickseat_core.moves.registry import MESHES_ALONE
-from brickseat_core.relations.indexing import follow, index_of
+from brickseat_core.relations.indexing import index_of
 from brickseat_core.scene import Change, Piece, Pose, Prop, Seat, Set, Vec, in_world
 
 
@@ -27,7 +28,7 @@ class Dressed:
     def look(
         self,
         kind: str,
-        deadline: Deadline = UNLIMITED,
+        budget: Budget = UNLIMITED,
         facts: PropFacts = MESHES_ALONE,
         pool: OpenPool | None = None,
         **fields: Any,
@@ -40,7 +41,7 @@ class Dressed:
             parse({"kind": kind, **fields}),
             self.props.__getitem__,
             self.fresh_key,
-            deadline,
+            budget,
             facts,
             pool,
         )
@@ -57,10 +58,8 @@ class Dressed:
 
     def take(self, change: Change) -> None:
         """Bring everything up to a change."""
-        self.set = change.on(self.set)
-        boxes = follow(self.index, change, self.set)
-        fresh = check(self.index, self.set.tolerance, touched_by(self.index, boxes))
-        self.fits = {k: f for k, f in {**self.fits, **fresh}.items() if k in self.index.pieces}
+        after = proved(self.set, self.index, self.fits, change)
+        self.set, self.index, self.fits = after.dressed, after.index, dict(after.fits)
 
     def piece(self, key: str) -> Piece:
         return self.set.pieces[key]

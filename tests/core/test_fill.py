@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 from scipy.spatial import ConvexHull
 
 from bays import PLACE, PROPS, compartment, prism, shelf, shell, vault
+from brickseat_core.budget import Budget, Stopped
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.deadline import Deadline, Stopped
 from brickseat_core.executing import executor, run_all
 from brickseat_core.fill.bay import GROWN, bay_of, grown
 from brickseat_core.fill.filling import Filled, Filling
@@ -428,10 +428,10 @@ def test_it_can_be_stopped_and_shows_each_piece() -> None:
 
     def run(**more: Any) -> Filled:
         shown.clear()
-        deadline = Deadline(on_part=shown.append, **more)
+        budget = Budget(on_part=shown.append, **more)
         places = Places(on.set, on.index.fork())
         rules = parse_fill(recipe("brick"))
-        return Filling(places, rules, [PROPS["brick"]], "r", str, lambda p, n: f"{p.name} {n}", 5e-4, deadline).run()
+        return Filling(places, rules, [PROPS["brick"]], "r", str, lambda p, n: f"{p.name} {n}", 5e-4, budget).run()
 
     whole = run()
     assert shown == list(whole.pieces.values())

@@ -5,9 +5,10 @@ from typing import Any
 import numpy as np
 import pytest
 
-from brickseat_core.fit.check import check, touched_by
+from brickseat_core.fit.check import check
 from brickseat_core.fit.repair import repair
 from brickseat_core.scene import Set
+from brickseat_core.tolerances import SEATED_TOLERANCE
 from shapes import FLOOR, ball, box, made, piece, revolved, sheet, standing
 
 
@@ -49,7 +50,7 @@ def test_measuring_what_a_change_touched_is_measuring_all(seed: int) -> None:
         assert change.backwards().on(change.on(dressed)).pieces == dressed.pieces
         dressed = change.on(dressed)
         boxes = index.follow(change.pieces())
-        fits.update(check(index, keys=touched_by(index, boxes)))
+        fits.update(check(index, keys=index.affected_by(boxes, SEATED_TOLERANCE)))
         assert fits == check(index)
 
 
@@ -74,6 +75,6 @@ def test_what_is_judged_anew_is_measured_anew_however_far_off_the_cause_is(back:
     index = standing(ground, sunk, *([below] if back else []))
     fits = check(index)
     boxes = index.follow({"below": None if back else below})
-    fresh = check(index, keys=touched_by(index, boxes))
+    fresh = check(index, keys=index.affected_by(boxes, SEATED_TOLERANCE))
     assert {**fits, **fresh} == check(index)
     assert fresh["sunk"].state != fits["sunk"].state

@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brickseat_core import executing
-from brickseat_core.deadline import Deadline, Stopped
+from brickseat_core.budget import Budget, Stopped
 from brickseat_core.executing import cluster_of, executor
 from brickseat_core.fit.check import check
 from brickseat_core.many import laying
@@ -520,7 +520,7 @@ def test_a_cluster_seats_a_share_and_the_outcome_is_the_same(monkeypatch: pytest
         assert opened
         assert {n: p.pose for n, p in laid(on).items()} == {n: p.pose for n, p in here.items()}
         with pytest.raises(MoveRefused, match="stopped"):
-            dressed().do("scatter", pool=pool, deadline=Deadline(on_progress=stop), recipe=recipe(120, seed=8))
+            dressed().do("scatter", pool=pool, budget=Budget(on_progress=stop), recipe=recipe(120, seed=8))
     away = cluster_of({"BRICKSEAT_CLUSTER": "tcp://127.0.0.1:1"})
     assert cluster_of({}) is None
     monkeypatch.setattr(executing, "CLUSTER_SECONDS", 0.5)
@@ -537,7 +537,7 @@ def test_laying_is_given_up_while_points_are_looked_for() -> None:
         return len(progress) < 3
 
     with pytest.raises(Stopped):
-        dots_of(Places(on.set, on.index.fork()), parse_recipe(recipe(4000, seed=77)), Deadline(on_progress=stop))
+        dots_of(Places(on.set, on.index.fork()), parse_recipe(recipe(4000, seed=77)), Budget(on_progress=stop))
     assert len(progress) == 3
 
 

@@ -7,8 +7,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from brickseat_core.budget import Budget, TooLong
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.deadline import Deadline, TooLong
 from brickseat_core.fit.measuring import measure_fit
 from brickseat_core.moves import MoveRefused
 from brickseat_core.placing import sliding
@@ -131,6 +131,6 @@ def test_a_slide_ends_when_its_time_is_over() -> None:
     p = piece("box", box(0.3, 0.3, 0.3), (0, 0.15, 0))
     wide = piece("floor", box(300, 1, 300), (0.0, -0.5, 0.0), bearer=True)
     with pytest.raises(TooLong, match="too long"):
-        slide(standing(wide, p), p, np.array([90.0, 0.0, 0.0]), 0.1, Deadline(0.0))
+        slide(standing(wide, p), p, np.array([90.0, 0.0, 0.0]), 0.1, Budget(0.0))
     with pytest.raises(MoveRefused, match="farther than"):
         made(standing(wide, p), {"kind": "slide", "pieces": ["box"], "by": [200, 0, 0]})

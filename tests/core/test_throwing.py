@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from brickseat_core.deadline import Deadline
+from brickseat_core.budget import Budget
 from brickseat_core.fit.check import check
 from brickseat_core.gravity.falling import Falling, falling
 from brickseat_core.gravity.world import NotForGravity
@@ -113,7 +113,7 @@ def test_a_throw_is_stopped_while_it_falls() -> None:
 
     before = on.set
     with pytest.raises(MoveRefused, match="stopped"):
-        on.do("scatter", deadline=Deadline(on_progress=hears), recipe=recipe(12, throw_m=0.3))
+        on.do("scatter", budget=Budget(on_progress=hears), recipe=recipe(12, throw_m=0.3))
     assert on.set is before
 
 

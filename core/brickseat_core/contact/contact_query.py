@@ -154,18 +154,14 @@ class ManyContacts:
         self._direction = np.array([piece.direction for piece in pieces], np.float64)
         self._row = np.array([index.row.get(piece.key, -1) for piece in pieces], np.int64)
         self._sink = np.array([piece.sink for piece in pieces], np.float64)
-        self._leans = np.array([not piece.stand_off for piece in pieces])
         grid = len(pieces) >= GRID_FROM
         self._grid: PlanGrid = plan_grid(index.placed, len(index.keys)) if grid else no_grid()
 
     def of(self, begin: int, end: int, band: float, leaning: tuple[float, float]) -> list[Contacts]:
-        """What the pieces from number ``begin`` up to ``end`` reach. ``band``, ``leaning``: as ``query_contacts`` takes them;
-        what is kept off its surface leans on nothing."""
+        """What the pieces from number ``begin`` up to ``end`` reach. ``band``, ``leaning``: as ``query_contacts`` takes them."""
         some = slice(begin, end)
-        near, far = leaning
-        leans = self._leans[some]
-        lean_near, lean_far = np.where(leans, near, NO_LEANING[0]), np.where(leans, far, NO_LEANING[1])
-        bounds: tuple[Any, ...] = (self._sink[some], band, lean_near, lean_far)
+        near, far = np.full(end - begin, leaning[0]), np.full(end - begin, leaning[1])
+        bounds: tuple[Any, ...] = (self._sink[some], band, near, far)
         travel, first, noted, contacts, counts, touch, margin, grip = many_contacts_kernel(*self._asked(some), *bounds)
         rows: list[tuple[list[int], list[int], list[int], list[int]]] = [([], [], [], []) for _ in range(end - begin)]
         for piece, what, row in noted.tolist():

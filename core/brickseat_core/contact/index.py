@@ -32,6 +32,10 @@ HEAVY_MESH = 5_000
 """Triangles from which the tree of a mesh is worth a thread."""
 MOVERS_HELD = 4
 """Meshes that were moved last and stand nowhere (ghosts, formations): they keep their place in the arena."""
+LEAST_PART = 1e-9
+"""Part of a unit direction along an axis below which nothing travels along that axis."""
+REACH_MARGIN = 1e-3
+"""Metres by which reaches are wider than what is measured: more than rounding and than what a leaning piece is moved to be measured."""
 
 
 class Placed(NamedTuple):
@@ -98,7 +102,7 @@ class SceneIndex:
         self.pieces: dict[str, Piece] = {}
         self._bearer = np.zeros(0, np.bool_)
         self._doubtful = np.zeros(0, np.bool_)
-        self._direction = np.zeros((0, 3))
+        self._reach = np.zeros((0, 2, 3))
         self._free: list[int] = []
         self.placed = empty_rows()
         pieces = list(pieces)
@@ -117,7 +121,7 @@ class SceneIndex:
         other._spans, other._free = list(self._spans), list(self._free)
         other.keys, other.row, other.pieces = list(self.keys), dict(self.row), dict(self.pieces)
         other._bearer, other._doubtful = self._bearer.copy(), self._doubtful.copy()
-        other._direction = self._direction.copy()
+        other._reach = self._reach.copy()
         other.placed = Placed._make(column.copy() for column in self.placed)
         return other
 
@@ -125,6 +129,12 @@ class SceneIndex:
     def forest(self) -> Forest:
         """The trees of all meshes."""
         return self.arena.forest
+
+    @property
+    def bearers(self) -> int:
+        """How many bearers stand here."""
+        count = len(self.keys)
+        return int((self._bearer[:count] & (self.placed.root[:count] >= 0)).sum())
 
     def mesh_of(self, piece: Piece) -> Mesh:
         """The mesh that ``piece`` is drawn, measured and seated by."""
@@ -182,7 +192,7 @@ class SceneIndex:
                     self.placed = Placed._make(with_room(column, room) for column in self.placed)
                     self.placed.root[row:] = -1
                     self._bearer, self._doubtful = with_room(self._bearer, room), with_room(self._doubtful, room)
-                    self._direction = with_room(self._direction, room)
+                    self._reach = with_room(self._reach, room)
             self.row[piece.key] = row
             self.keys[row] = piece.key
         self.pieces[piece.key] = piece
@@ -205,7 +215,9 @@ class SceneIndex:
         placed.root[rows] = [span.node0 for span in spans]
         placed.closed[rows] = [mesh.health.closed for mesh in meshes]
         self._bearer[rows] = [piece.role == "bearer" for _, piece in standing]
-        self._direction[rows] = [piece.direction for _, piece in standing]
+        direction = np.array([piece.direction for _, piece in standing], np.float64)
+        sink = np.array([piece.sink for _, piece in standing], np.float64)
+        self._reach[rows] = reach_of(placed.lo[rows], placed.hi[rows], direction, sink)
         plain = np.array([mesh.health.closed and not mesh.health.inward for mesh in meshes])
         # What is closed and faces outward is solid whatever stands about it; the others are judged.
         placed.sense[rows[plain]] = 1.0
@@ -243,7 +255,7 @@ class SceneIndex:
         now = was if derived is None else derived
         reshaped = {key for key in was.keys() | now.keys() if was.get(key) is not now.get(key)}
         pieces = {**{key: self.pieces[key] for key in reshaped if key in self.pieces}, **pieces}
-        boxes = [self._felt_in(self.pieces[key]) for key in pieces if key in self.pieces]
+        boxes = [self._drawn_in(self.pieces[key]) for key in pieces if key in self.pieces]
         self.derived = now
         if bodies is not None:
             boxes += [self.box_of(self.pieces[k]) for k in newly_joined(self.bodies, bodies) if k in self.pieces]
@@ -253,32 +265,59 @@ class SceneIndex:
                 self.remove(key)
         came = [piece for piece in pieces.values() if piece is not None]
         self.put_all(came)
-        boxes += [self._felt_in(piece) for piece in came]
+        boxes += [self._drawn_in(piece) for piece in came]
         before = self.placed.sense.copy()
         self.judge_senses()
         for row in np.flatnonzero(self.placed.sense != before):
-            boxes.append(self._felt_in(self.pieces[self.keys[row] or ""]))
+            boxes.append(self._drawn_in(self.pieces[self.keys[row] or ""]))
         return boxes
 
-    def _felt_in(self, piece: Piece) -> tuple[Vec, Vec]:
+    def _drawn_in(self, piece: Piece) -> tuple[Vec, Vec]:
         """The box of a piece; of what may be ground with all below and above it, where something may be buried."""
         lo, hi = self.box_of(piece)
         if piece.role == "bearer" and not self.mesh_of(piece).health.closed:
             lo[1], hi[1] = -np.inf, np.inf
         return lo, hi
 
-    def props_reaching(self, boxes: Vec, margin: float) -> list[str]:
-        """Keys of the props whose column one of ``boxes`` (k, 2, 3) meets, each widened by ``margin`` metres.
+    def reach(self, piece: Piece) -> tuple[Vec, Vec]:
+        """The box (lo, hi) of (3,) metres in which what others draw can change the verdict on a piece, whether it stands here or not:
+        where it is drawn, where it is measured, and the column through which it would fall."""
+        lo, hi = self.box_of(piece)
+        box = reach_of(lo[None], hi[None], np.array([piece.direction]), np.array([piece.sink]))[0]
+        return box[0], box[1]
 
-        The column of a piece goes from its box onwards in its direction.
+    def affected_by(self, boxes: Iterable[tuple[Vec, Vec]], tolerance: float) -> list[str]:
+        """Keys of the props whose verdict may be another one when something that is drawn in one of ``boxes`` ((lo, hi) of (3,) metres)
+        came, went or moved: those whose reach meets one of them.
+
+        The only place that says who is a neighbour. What is joined is judged as one, so that it is affected as one.
+        ``tolerance``: of the set, in metres; a piece leans on what is within it.
         """
+        drawn = np.array(list(boxes), dtype=np.float64).reshape(-1, 2, 3)
         count = len(self.keys)
         rows = np.flatnonzero((self.placed.root[:count] >= 0) & ~self._bearer[:count])
-        d = self._direction[rows]
-        lo = np.where(d < -1e-9, -np.inf, self.placed.lo[rows] - margin)
-        hi = np.where(d > 1e-9, np.inf, self.placed.hi[rows] + margin)
-        met = set(rows[meeting(lo, hi, boxes[:, 0], boxes[:, 1])].tolist())
+        if not len(drawn) or not len(rows):
+            return []
+        margin = REACH_MARGIN + tolerance
+        reach = self._reach[rows]
+        met = set(rows[meeting(reach[:, 0] - margin, reach[:, 1] + margin, drawn[:, 0], drawn[:, 1])].tolist())
+        for body in dict.fromkeys(self.bodies.values()):
+            members = [self.pieces[key] for key in body if key in self.pieces]
+            own = [self.row[p.key] for p in members if p.role == "prop"]
+            if len(members) > 1 and not met.issuperset(own):
+                whole = self._reach_of_body(members)
+                touched = meeting(whole[:, 0] - margin, whole[:, 1] + margin, drawn[:, 0], drawn[:, 1]).any()
+                met.update(own if touched or not met.isdisjoint(own) else ())
         return [key for key, row in self.row.items() if row in met] if met else []
+
+    def _reach_of_body(self, members: list[Piece]) -> Vec:
+        """(k, 2, 3) the reaches of joined pieces as one, which is measured along the direction of each."""
+        rows = [self.row[p.key] for p in members]
+        lo, hi = self.placed.lo[rows].min(axis=0), self.placed.hi[rows].max(axis=0)
+        directions = np.array(list(dict.fromkeys(p.direction for p in members)), np.float64)
+        sink = np.full(len(directions), max(p.sink for p in members))
+        many = (len(directions), 3)
+        return reach_of(np.broadcast_to(lo, many), np.broadcast_to(hi, many), directions, sink)
 
     def kind(self, piece: Piece) -> int:
         """SHEET, SOLID or GROUND, as the piece that stands here was judged."""
@@ -348,6 +387,19 @@ class SceneIndex:
         """Just these rows, whether or not they are in the column."""
         chosen = np.array(list(rows), dtype=np.int64)
         return Near(chosen, *transforms_kernel(self.placed, chosen, mover.frame, origin))
+
+
+def reach_of(lo: Vec, hi: Vec, direction: Vec, sink: Vec) -> Vec:
+    """(n, 2, 3) the reaches of pieces drawn in boxes from ``lo`` to ``hi`` (n, 3), seated along ``direction`` (n, 3) unit and meant to be
+    embedded ``sink`` (n,) metres.
+
+    A piece is measured raised by its sink, and looked at from there on along its direction, however far.
+    """
+    raised = -sink[:, None] * direction
+    low, high = np.minimum(lo, lo + raised), np.maximum(hi, hi + raised)
+    low = np.where(direction < -LEAST_PART, -np.inf, low)
+    high = np.where(direction > LEAST_PART, np.inf, high)
+    return np.stack([low, high], axis=1)
 
 
 def newly_joined(before: Bodies, after: Bodies) -> set[str]:

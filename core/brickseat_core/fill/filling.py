@@ -11,8 +11,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from brickseat_core.budget import UNLIMITED, Budget
 from brickseat_core.contact.contact_query import query_contacts
-from brickseat_core.deadline import UNLIMITED, Deadline
 from brickseat_core.fill.bay import bay_of
 from brickseat_core.fill.fields import Field, Taste, cheapest
 from brickseat_core.fill.recipe import MOST_PLACED, FillRecipe
@@ -93,7 +93,7 @@ class Filling:
     """A recipe being placed in ``places``, whose index is a fork that is its own. ``props``: of its rules, in their order.
 
     ``key_of``, ``name_of``: of the piece of a number, the second with the prop that it is a copy of. ``kept``: pieces that stand
-    already, by number. The deadline is shown each that is placed; when it has enough, what was placed by then is kept.
+    already, by number. The budget is shown each that is placed; when it has enough, what was placed by then is kept.
     """
 
     places: Places
@@ -103,7 +103,7 @@ class Filling:
     key_of: Callable[[int], str]
     name_of: Callable[[Prop, int], str]
     tolerance: float
-    deadline: Deadline = UNLIMITED
+    budget: Budget = UNLIMITED
     kept: Mapping[int, Piece] = field(default_factory=dict)
     _placed: dict[int, Piece] = field(default_factory=dict)
     _fields: dict[Key, list[Field]] = field(default_factory=dict)
@@ -115,7 +115,7 @@ class Filling:
     _middles: dict[tuple[int, int], list[tuple[Vec, float]]] = field(default_factory=dict)
 
     def run(self) -> Filled:
-        """Place it. Raises BadRecipe, and GivenUp where the deadline says so."""
+        """Place it. Raises BadRecipe, and GivenUp where the budget says so."""
         recipe = self.recipe
         if recipe.bay not in self.places.dressed.regions:
             raise BadRecipe(f"bay: there is no region {recipe.bay!r} on the set; mark one out")
@@ -167,7 +167,7 @@ class Filling:
             if sum(places) <= MOST_PLACES and looks <= MOST_LOOKS:
                 break
             h *= COARSER
-            self.deadline.check()
+            self.budget.check()
         return h, shapes
 
     def _taste_of(self) -> Taste:
@@ -214,7 +214,7 @@ class Filling:
             self._round()
             barren = barren + 1 if len(self._placed) == before else 0
             nothing_left = not any(self._tried.values())
-            if len(self._placed) >= self._most or barren == MOST_BARREN or nothing_left or self.deadline.enough():
+            if len(self._placed) >= self._most or barren == MOST_BARREN or nothing_left or self.budget.enough():
                 return
 
     def _stand_in_rows(self) -> None:
@@ -238,9 +238,9 @@ class Filling:
         for _ in range(recipe.most_stacked or MOST_PLACED):
             higher = []
             for corner in stacks:
-                if self.deadline.enough():
+                if self.budget.enough():
                     return
-                self.deadline.check(len(self._placed), 0)
+                self.budget.check(len(self._placed), 0)
                 top = self._stand_at(shape, corner, lift_of(float(room.hi[1]) - float(corner[1]) - high))
                 if top is not None:
                     higher.append(np.array([corner[0], top, corner[2]]))
@@ -278,12 +278,12 @@ class Filling:
     def _round(self) -> None:
         """Place one after the other, until every prop waits."""
         for _ in range(MOST_PLACED + len(self.props)):
-            if len(self._placed) >= self._most or self.deadline.enough():
+            if len(self._placed) >= self._most or self.budget.enough():
                 return
             kind = self._next()
             if kind is None:
                 return
-            self.deadline.check(len(self._placed), self._wanted or 0)
+            self.budget.check(len(self._placed), self._wanted or 0)
             self._number += 1
             while self._number in self._placed:
                 self._number += 1
@@ -342,7 +342,7 @@ class Filling:
         if key not in self._fields:
             made: list[Field] = []
             for shape in self._shapes[key]:
-                self.deadline.check(len(self._placed), self._wanted or 0)
+                self.budget.check(len(self._placed), self._wanted or 0)
                 columns = self._room.columns(shape)
                 number = channel(*key, len(made))
                 made.append(Field(shape, columns, number, self._taste, self._unit, self._bay.front[[0, 2]].copy()))
@@ -444,7 +444,7 @@ class Filling:
         straight = np.array_equal(self._bay.turn @ shape.basis, piece.pose.linear)
         self._take_room(piece, shape if straight else None)
         if not taken_out:
-            self.deadline.on_part(piece)
+            self.budget.on_part(piece)
 
     def _note_level(self, piece: Piece, rows: Iterable[int]) -> None:
         """On how many others ``piece`` stands, itself counted. ``rows``: what bears it; what is only leaned on does not count."""

@@ -4,8 +4,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
+from brickseat_core.budget import Budget
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.deadline import Deadline
 from brickseat_core.fill.filling import Filled, Filling
 from brickseat_core.fill.recipe import FillRecipe
 from brickseat_core.many.places import Places
@@ -41,7 +41,7 @@ def run_fill_trial(trial: FillTrial, stop: str = "") -> Filled:
         lambda number: f"trial {seed} {number}",
         lambda prop, number: f"{prop.name} {number}",
         trial.tolerance,
-        Deadline(on_progress=lambda done, total: not (stop and Path(stop).exists())),
+        Budget(on_progress=lambda done, total: not (stop and Path(stop).exists())),
     ).run()
 
 

@@ -5,7 +5,6 @@ from collections.abc import Callable, Iterable
 import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.fit.check import touched_by
 from brickseat_core.fit.measuring import measure_fit
 from brickseat_core.fit.modes import Mode
 from brickseat_core.fit.repair import bottom_up
@@ -54,7 +53,7 @@ def set_all_down(
                 index.put(piece.at(pose))
         if not boxes:
             break
-        waiting = chosen.intersection(touched_by(index, boxes))
+        waiting = chosen.intersection(index.affected_by(boxes, tolerance))
     return left
 
 

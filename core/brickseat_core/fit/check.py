@@ -2,23 +2,23 @@
 
 import math
 import os
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from itertools import chain
 from typing import Any, NamedTuple
 
-import numpy as np
-
 from brickseat_core.contact.contact_query import Contacts, ManyContacts
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.joined import measure_joined, standing_bodies
 from brickseat_core.fit.measuring import Depths, Fit, bands, cuts_something, judged_fit, raised_by_sink
-from brickseat_core.scene import Piece, Vec
+from brickseat_core.scene import Piece
 from brickseat_core.tolerances import SEATED_TOLERANCE
 
 MANY = 32
 """Pieces that are looked at in one call."""
+MOST_TRIANGLES = 200_000
+"""Triangles that are moved in one call: what is asked meanwhile whether it goes on is asked often enough."""
 FEW = 8
 """Pieces for which no threads are started."""
 
@@ -61,7 +61,7 @@ def check(
 
     with side_by_side(len(chosen)) as each:
         # Most pieces cut nothing, and one look finds all of them; how deep the others are takes far longer.
-        for some in each(looks.of, range(0, len(alone), MANY)) if looks else ():
+        for some in each(looks.of, some_at_a_time(index, alone)) if looks else ():
             cutting += [looked for looked in some if cuts_something(looked.found)]
             if not goes_on([f for n in some if not cuts_something(n.found) for f in measured(n)]):
                 return in_order(chosen, fits)
@@ -85,18 +85,31 @@ class Looked(NamedTuple):
 
 
 class Looks:
-    """One look at each of many pieces that stand in an index, ``MANY`` at a time."""
+    """One look at each of many pieces that stand in an index, some at a time."""
 
     def __init__(self, index: SceneIndex, pieces: list[Piece], tolerance: float) -> None:
         self.pieces, self.raised = pieces, [raised_by_sink(piece) for piece in pieces]
         self._many = ManyContacts(index, self.raised)
         self._bands = bands(tolerance)
 
-    def of(self, begin: int) -> list[Looked]:
-        """The pieces from number ``begin`` on."""
-        end = min(begin + MANY, len(self.pieces))
+    def of(self, span: tuple[int, int]) -> list[Looked]:
+        """The pieces from the first number of ``span`` up to the second."""
+        begin, end = span
         found = self._many.of(begin, end, *self._bands)
         return list(map(Looked, self.pieces[begin:end], self.raised[begin:end], found))
+
+
+def some_at_a_time(index: SceneIndex, pieces: Sequence[Piece], most: int = MANY) -> list[tuple[int, int]]:
+    """Spans of ``pieces``, each from one number up to another, that are looked at in one call: ``most`` of them, or fewer large ones."""
+    spans: list[tuple[int, int]] = []
+    begin = triangles = 0
+    for n, piece in enumerate(pieces):
+        own = len(index.mesh_of(piece).faces)
+        if n > begin and (n - begin == most or triangles + own > MOST_TRIANGLES):
+            spans.append((begin, n))
+            begin, triangles = n, 0
+        triangles += own
+    return [*spans, (begin, len(pieces))] if pieces else []
 
 
 @contextmanager
@@ -113,16 +126,3 @@ def side_by_side(total: int) -> Iterator[Callable[..., Iterator[Any]]]:
         yield pool.map
     finally:
         pool.shutdown(cancel_futures=True)
-
-
-def touched_by(index: SceneIndex, boxes: Iterable[tuple[Vec, Vec]], margin: float = 1e-3) -> list[str]:
-    """Keys of the props whose fit may change when something in ``boxes`` came, went or moved.
-
-    A piece is touched when a box meets its column, which goes from the piece itself onwards in its direction.
-    """
-    found = index.props_reaching(np.array(list(boxes), dtype=np.float64).reshape(-1, 2, 3), margin)
-    if not index.bodies:
-        return found
-    # What is joined is measured as one: where one of it is touched, all of it are.
-    whole = dict.fromkeys(k for key in found for k in index.bodies.get(key, (key,)))
-    return [k for k in whole if k in index.pieces and index.pieces[k].role == "prop"]

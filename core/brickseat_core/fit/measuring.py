@@ -107,6 +107,24 @@ def cuts_of(depths: Depths, piece: Piece, row: int, found: Contacts) -> list[Cut
     ]
 
 
+def as_drawn(depths: Depths, piece: Piece, row: int, cuts: list[Cut]) -> tuple[list[Cut], list[int]]:
+    """What of ``cuts``, which a bedded piece has where it is raised by its sink, is there where it is drawn, and the rows in which it
+    is not there: they stand on it, or over it.
+
+    Raising takes away what the piece is meant to be embedded; what it is not in where it is drawn, it is not in at all. So the lesser
+    of the two depths counts.
+    """
+    kept: list[Cut] = []
+    above: list[int] = []
+    for cut in cuts:
+        drawn = hidden_cut(depths.index, piece, row, cut.row, depths.limit)
+        if drawn.depth <= CONTACT_EPSILON < cut.depth:
+            above.append(cut.row)
+        else:
+            kept.append(drawn if drawn.depth < cut.depth else cut)
+    return kept, above
+
+
 def measure_fit(
     index: SceneIndex, piece: Piece, tolerance: float = SEATED_TOLERANCE, depths: Depths | None = None
 ) -> Fit:
@@ -114,7 +132,7 @@ def measure_fit(
     raised = raised_by_sink(piece)
     band, leaning = bands(tolerance)
     row = index.row.get(piece.key, -1)
-    found = query_contacts(index, raised, row, piece.sink, band, None if piece.stand_off else leaning)
+    found = query_contacts(index, raised, row, piece.sink, band, leaning)
     return judged_fit(index, piece, raised, found, tolerance, depths)
 
 
@@ -143,10 +161,20 @@ def judged_fit(
     borne = found.bearing
     cuts: list[Cut] = []
     if cuts_something(found):
-        cuts = cuts_of(depths or Depths(index), raised, row, found)
+        depths = depths or Depths(index)
+        cuts = cuts_of(depths, raised, row, found)
+        among = index
+        if piece.sink:
+            cuts, above = as_drawn(depths, piece, row, cuts)
+            if above:
+                among = index.fork()
+                for r in above:
+                    among.remove(index.keys[r] or "")
+                band, leaning = bands(tolerance)
+                found = query_contacts(among, raised, row, piece.sink, band, leaning)
         if deep := tuple(c.row for c in cuts if c.depth == math.inf):
             return deep_fit(index, piece, deep, found.first, tolerance)
-        borne = borne_among_cuts(index, raised, row, found, cuts, tolerance)
+        borne = borne_among_cuts(among, raised, row, found, cuts, tolerance) if cuts else found.bearing
 
     bearing_cuts = [c for c in cuts if float(c.normal @ -direction) > UPWARD]
     beside = [c for c in cuts if float(c.normal @ -direction) <= UPWARD and c.depth > tolerance]
@@ -166,7 +194,7 @@ def judged_fit(
         faults.append("unborne")
     elif gap > tolerance + piece.stand_off:
         faults.append("floating")
-    if touching and margin is not None and margin < -BALANCE_TOLERANCE and grip is None and not piece.stand_off:
+    if touching and margin is not None and margin < -BALANCE_TOLERANCE and grip is None:
         faults.append("tippy")
 
     rests_on = tuple(index.keys[r] or "" for r in borne.rows) if borne is not None else ()
@@ -186,7 +214,8 @@ def judged_fit(
         reason="",
         grip=grip,
     )
-    return replace(fit, reason=reason_of(fit, piece, index.pieces))
+    embedded = piece.sink if found.travel is None else max(0.0, piece.sink - found.travel)
+    return replace(fit, reason=reason_of(fit, piece, index.pieces, embedded))
 
 
 def deep_fit(index: SceneIndex, piece: Piece, rows: tuple[int, ...], on: int | None, tolerance: float) -> Fit:
@@ -224,29 +253,35 @@ def borne_among_cuts(
     """What bears a piece that interpenetrates others: what it sinks into, else what it lies on."""
     direction = np.asarray(raised.direction)
     band, leaning = bands(tolerance)
-    may_lean = None if raised.stand_off else leaning
     sunk = [c for c in cuts if float(c.normal @ -direction) > UPWARD]
     if sunk:
         low, high = -max(c.depth for c in sunk) - CONTACT_EPSILON, raised.sink + band
-        return bearing_among(index, raised, row, tuple(c.row for c in sunk), (), low, high, may_lean)
+        return bearing_among(index, raised, row, tuple(c.row for c in sunk), (), low, high, leaning)
     if found.travel is None:
         return None
     # A grazed neighbour bears nothing, unless it is also what is touched first.
     grazed = tuple(c.row for c in cuts if c.row != found.first)
     low, high = found.travel - CONTACT_EPSILON, max(found.travel, raised.sink) + band
     touching = found.travel - raised.sink <= tolerance
-    return bearing_among(index, raised, row, (), grazed, low, high, may_lean if touching else None)
+    return bearing_among(index, raised, row, (), grazed, low, high, leaning if touching else None)
 
 
-def reason_of(fit: Fit, piece: Piece, pieces: Mapping[str, Piece]) -> str:
-    """The verdict in words, every fault of it."""
+def reason_of(fit: Fit, piece: Piece, pieces: Mapping[str, Piece], embedded: float) -> str:
+    """The verdict in words, every fault of it. ``embedded``: metres that it is in what bears it, of those that it is meant to be.
+
+    Only what was measured is stated: a wanted sink or stand-off that is not there is not.
+    """
     on = " and ".join(pieces[k].name for k in fit.rests_on[:2])
     if fit.faults:
         return "; ".join(fault_words(fault, fit, piece, on, pieces) for fault in fit.faults)
-    if piece.sink:
-        return f"bedded {in_words(piece.sink)} in {on}"
-    if piece.stand_off:
-        return f"kept {in_words(piece.stand_off)} off {on}"
+    if embedded > CONTACT_EPSILON:
+        wanted = f", {in_words(piece.sink)} wanted" if piece.sink - embedded > SEATED_TOLERANCE else ""
+        return f"bedded {in_words(embedded)} in {on}{wanted}"
+    if piece.stand_off and (fit.gap or 0.0) > CONTACT_EPSILON:
+        wanted = (
+            f", {in_words(piece.stand_off)} wanted" if piece.stand_off - (fit.gap or 0.0) > SEATED_TOLERANCE else ""
+        )
+        return f"kept {in_words(fit.gap or 0.0)} off {on}{wanted}"
     if fit.grip is not None:
         return f"leans on {on}, held by a grip of {fit.grip:.2f} or more"
     return f"sits on {on}"

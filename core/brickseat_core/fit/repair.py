@@ -10,7 +10,7 @@ from brickseat_core.contact.bearing import UPWARD
 from brickseat_core.contact.free_interval import first_free_interval
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.mover import frame_along
-from brickseat_core.fit.check import check, touched_by
+from brickseat_core.fit.check import check
 from brickseat_core.fit.measuring import Fit, measure_fit
 from brickseat_core.fit.set_down import set_down
 from brickseat_core.meshes.lengths import in_words
@@ -102,7 +102,8 @@ def repair(
             # It may have moved and still not be right: what it bore has to follow all the same.
             if now.pose != piece.pose:
                 moved = True
-                tried.difference_update(touched_by(index, [index.box_of(piece), index.box_of(now)], NEARBY))
+                about = [(lo - NEARBY, hi + NEARBY) for lo, hi in (index.box_of(piece), index.box_of(now))]
+                tried.difference_update(index.affected_by(about, tolerance))
             if reason is None:
                 left.pop(piece.key, None)
             else:
@@ -192,7 +193,8 @@ def settle_on(
     moved = piece.at(pose)
     trial = index.fork()
     trial.put(moved)
-    touched = [k for k in touched_by(trial, [index.box_of(piece), index.box_of(moved)]) if k != piece.key]
+    boxes = [index.box_of(piece), index.box_of(moved)]
+    touched = [k for k in trial.affected_by(boxes, tolerance) if k != piece.key]
     after = check(trial, tolerance, touched)
     for k in touched:
         follows = piece.key in fits[k].rests_on and k in wanted and index.pieces[k].movable if k in fits else True

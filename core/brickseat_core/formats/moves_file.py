@@ -8,8 +8,10 @@ from itertools import count
 from pathlib import Path
 from typing import Any
 
+from brickseat_core.admission.proof import proved
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
+from brickseat_core.fit.measuring import Fit
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_lines import Line
 from brickseat_core.formats.recipe_names import UnknownName
@@ -75,7 +77,8 @@ def apply_moves(
     Raises FileError with the number of the bad one.
     """
     index = index_of(dressed)
-    fits = check(index, dressed.tolerance) if any(needs_fits(m) for m in moves) else {}
+    known = any(needs_fits(m) for m in moves)
+    fits: Mapping[str, Fit] = check(index, dressed.tolerance) if known else {}
     fresh_key = fresh_keys(dressed)
     words: list[str] = []
     left: list[tuple[str, str]] = []
@@ -94,9 +97,12 @@ def apply_moves(
             )
         except MoveRefused as problem:
             raise FileError(f"move {number}: {problem}") from None
-        dressed = outcome.change.on(dressed)
-        follow(index, outcome.change, dressed)
-        fits = check(index, dressed.tolerance) if fits else {}
+        if known:
+            after = proved(dressed, index, fits, outcome.change)
+            dressed, index, fits = after.dressed, after.index, after.fits
+        else:
+            dressed = outcome.change.on(dressed)
+            follow(index, outcome.change, dressed)
         words.append(outcome.change.words)
         left += [(dressed.pieces[entry.key].name, entry.reason) for entry in outcome.left]
     return Applied(dressed, index, tuple(words), tuple(left))

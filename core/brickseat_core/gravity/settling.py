@@ -42,7 +42,7 @@ from brickseat_core.gravity.world import (
     calmed,
     pose_after,
 )
-from brickseat_core.scene import Piece, Pose, Prop, Vec
+from brickseat_core.scene import DOWN, Piece, Pose, Prop, Vec
 from brickseat_core.tolerances import SEATED_TOLERANCE
 
 LEAST_OVERLAP = 5e-4
@@ -177,7 +177,8 @@ class Run:
         self.index = index
         self.slip = slip
         self.started = time.perf_counter()
-        self.before = [index.pieces[k] for k in sorted(keys)]
+        # What falls lands: it is seated downwards from then on, and no longer kept off anything.
+        self.before = [replace(index.pieces[k], direction=DOWN, stand_off=0.0) for k in sorted(keys)]
         self.loose = parted(index, jittered(self.before, slip.lift, slip.jitter, slip.seed))
         chosen = {p.key for p in self.loose}
         self.fixed = [p for p in index.pieces.values() if p.key not in chosen]

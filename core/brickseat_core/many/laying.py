@@ -14,11 +14,11 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from brickseat_core.budget import UNLIMITED, Budget
 from brickseat_core.contact.bearing import UPWARD
 from brickseat_core.contact.clash import contained_rows
 from brickseat_core.contact.contact_query import Contacts, ManyContacts
 from brickseat_core.contact.mesh_table import mesh_table
-from brickseat_core.deadline import UNLIMITED, Deadline
 from brickseat_core.executing import OpenPool
 from brickseat_core.fit.check import MANY, Looked, Looks, check, side_by_side
 from brickseat_core.fit.measuring import bands, cuts_something, raised_by_sink
@@ -92,7 +92,7 @@ class Scatter:
     key_of: Callable[[int], str]
     name_of: Callable[[Prop, int], str]
     tolerance: float
-    deadline: Deadline = UNLIMITED
+    budget: Budget = UNLIMITED
     kept: Mapping[int, Piece] = field(default_factory=dict)
     pool: OpenPool | None = None
     left: Counter[Reason] = field(default_factory=Counter)
@@ -103,10 +103,10 @@ class Scatter:
     _full: int = 0
 
     def run(self) -> Laid:
-        """Lay it. Raises BadRecipe, and GivenUp where the deadline says so."""
+        """Lay it. Raises BadRecipe, and GivenUp where the budget says so."""
         recipe, index = self.recipe, self.places.index
         surfaces = surfaces_of(self.places, recipe)
-        pool = Pool(surfaces, self.deadline)
+        pool = Pool(surfaces, self.budget)
         self._rows = np.array(sorted({index.row[s.piece.key] for s in surfaces}), np.int64)
         self._surface_row = np.array([index.row[s.piece.key] for s in surfaces], np.int64)
         self._surface_keys = {s.piece.key for s in surfaces}
@@ -123,7 +123,7 @@ class Scatter:
         for group, part in zip(groups[1:], parts[1:], strict=True):
             (kind,) = group
             further = surfaces_of(self.places, recipe, self._beside_others(kind))
-            wanted += self._lay(Pool(further, self.deadline), group, part)
+            wanted += self._lay(Pool(further, self.budget), group, part)
         for piece in [p for number, p in self._held.items() if number not in self._laid]:
             index.remove(piece.key)
         left = {reason: count for reason in IN_WORDS if (count := self.left[reason])}
@@ -304,7 +304,7 @@ class Scatter:
         )
         band, _ = bands(self.tolerance)
         if self.pool is not None and n >= POOLED_FROM:
-            return seats_apart(index, self._rows, self._table, wanted, band, self.pool, self._check_deadline), wanted
+            return seats_apart(index, self._rows, self._table, wanted, band, self.pool, self._check_budget), wanted
         parts = []
 
         def seated(begin: int) -> Seats:
@@ -312,7 +312,7 @@ class Scatter:
 
         for part in each(seated, range(0, n, CHUNK)):
             parts.append(part)
-            self._check_deadline()
+            self._check_budget()
         if not parts:
             return Seats(np.zeros((0, 3)), np.zeros(0), np.zeros(0, np.int64)), wanted
         return Seats._make(map(np.concatenate, zip(*parts, strict=True))), wanted
@@ -352,7 +352,7 @@ class Scatter:
         for some in each(looked, range(0, len(pieces), MANY)):
             for rows in some:
                 found[pieces[len(found)].key] = {index.keys[r] or "" for r in rows}
-            self._check_deadline()
+            self._check_budget()
         return found
 
     def _measured(self, pieces: list[Piece], each: Each) -> dict[str, set[str]]:
@@ -368,12 +368,12 @@ class Scatter:
                 found[piece.key] = {index.keys[r] or "" for r in rows}
                 if sits(piece, contacts, self.tolerance):
                     self._sitting.add(piece.key)
-            self._check_deadline()
+            self._check_budget()
         return found
 
-    def _check_deadline(self) -> None:
-        """Raises GivenUp where the deadline says so."""
-        self.deadline.check(len(self._held), max(self.recipe.count or 0, len(self._held)))
+    def _check_budget(self) -> None:
+        """Raises GivenUp where the budget says so."""
+        self.budget.check(len(self._held), max(self.recipe.count or 0, len(self._held)))
 
     def _choose(
         self,
@@ -425,7 +425,7 @@ class Scatter:
             self._held[number] = piece
             if number not in self._taken_out:
                 self._laid[number] = piece
-        self._check_deadline()
+        self._check_budget()
 
     @staticmethod
     def _against(cuts: Mapping[str, set[str]], fresh: set[str]) -> dict[str, set[str]]:

@@ -8,8 +8,8 @@ from typing import NamedTuple
 
 import numpy as np
 
+from brickseat_core.budget import UNLIMITED, Budget
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.deadline import UNLIMITED, Deadline
 from brickseat_core.many.elbow import with_elbow_room
 from brickseat_core.many.pool import Pool, Surface, side_of
 from brickseat_core.many.recipe import MOST_LAID, BadRecipe, Facing, FarRule, NearRule, ScatterRecipe
@@ -187,9 +187,9 @@ class Dots(NamedTuple):
     apart: float
 
 
-def dots_of(places: Places, recipe: ScatterRecipe, deadline: Deadline = UNLIMITED) -> Dots:
-    """Where a recipe would lay; no shape is looked at. Raises BadRecipe, and GivenUp where the deadline says so."""
-    pool = Pool(surfaces_of(places, recipe), deadline)
+def dots_of(places: Places, recipe: ScatterRecipe, budget: Budget = UNLIMITED) -> Dots:
+    """Where a recipe would lay; no shape is looked at. Raises BadRecipe, and GivenUp where the budget says so."""
+    pool = Pool(surfaces_of(places, recipe), budget)
     if recipe.density_per_m2 is not None:
         found = pool.denser(recipe.density_per_m2, MOST_LAID)
     else:
@@ -203,6 +203,6 @@ def dots_of(places: Places, recipe: ScatterRecipe, deadline: Deadline = UNLIMITE
     out = np.isin(found.number, np.array(recipe.exceptions.taken_out, np.int64))
     some = np.flatnonzero(~out[:wanted])
     area = sum(surface.sequence.area for surface in pool.surfaces)
-    barred = [s.barred(math.ceil(BARRED_LOOKED_AT * s.sequence.area / area), deadline) for s in pool.surfaces]
+    barred = [s.barred(math.ceil(BARRED_LOOKED_AT * s.sequence.area / area), budget) for s in pool.surfaces]
     apart = math.sqrt(area / BARRED_LOOKED_AT)
     return Dots(found.at[some], wanted, np.concatenate([np.zeros((0, 3)), *barred]), apart)

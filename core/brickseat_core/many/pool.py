@@ -7,8 +7,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from brickseat_core.budget import UNLIMITED, Budget
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.deadline import UNLIMITED, Deadline
 from brickseat_core.many.recipe import Facing
 from brickseat_core.many.sequences import MOST_POINTS, Sequence
 from brickseat_core.many.weights import Weight, weights
@@ -61,11 +61,11 @@ class Surface:
     seen: int = 0
     valid: Candidates = field(default=NO_CANDIDATES)
 
-    def look_at(self, count: int, deadline: Deadline) -> None:
+    def look_at(self, count: int, budget: Budget) -> None:
         """Weigh the first ``count`` points, those that were not weighed yet."""
         if count <= self.seen:
             return
-        at, normal = self._points(self.seen, count, deadline)
+        at, normal = self._points(self.seen, count, budget)
         rank = np.arange(self.seen, self.seen + len(at))
         weight = weights(self.rules, at, normal)
         some = weight > 0.0
@@ -75,9 +75,9 @@ class Surface:
         self.valid = Candidates._make(map(np.concatenate, zip(self.valid, found, strict=True)))
         self.seen += len(at)
 
-    def _points(self, begin: int, end: int, deadline: Deadline) -> tuple[Vec, Vec]:
+    def _points(self, begin: int, end: int, budget: Budget) -> tuple[Vec, Vec]:
         """(n, 3) points of the world from rank ``begin`` up to ``end``, as far as there are any, and (n, 3) the normals there."""
-        points = self.sequence.first(end, deadline)
+        points = self.sequence.first(end, budget)
         at = self.piece.pose.apply(points.at[begin:])
         normal = points.normal[begin:] @ np.linalg.inv(self.sequence.scale).T @ self.piece.pose.linear.T
         normal /= np.maximum(np.linalg.norm(normal, axis=1), 1e-300)[:, None]
@@ -88,10 +88,10 @@ class Surface:
             normal *= np.where((normal[:, 1] < 0.0) == (self.facing == "down"), -1.0, 1.0)[:, None]
         return at, normal
 
-    def barred(self, count: int, deadline: Deadline) -> Vec:
+    def barred(self, count: int, budget: Budget) -> Vec:
         """(n, 3) those of the first ``count`` points that look the right way, and on which nothing may lie all the same."""
         facing, *others = self.rules
-        at, normal = self._points(0, count, deadline)
+        at, normal = self._points(0, count, budget)
         right = facing(at, normal) > 0.0
         at, normal = at[right], normal[right]
         return np.asarray(at[weights(others, at, normal) <= 0.0])
@@ -120,11 +120,11 @@ def side_of(index: SceneIndex, piece: Piece) -> float:
 class Pool:
     """The candidates of all surfaces by their keys, as many as are asked for.
 
-    Raises GivenUp where the ``deadline`` says so.
+    Raises GivenUp where the ``budget`` says so.
     """
 
-    def __init__(self, surfaces: list[Surface], deadline: Deadline = UNLIMITED) -> None:
-        self._deadline = deadline
+    def __init__(self, surfaces: list[Surface], budget: Budget = UNLIMITED) -> None:
+        self._budget = budget
         self.surfaces = [s for s in surfaces if s.sequence.area > 0.0]
         self._area = sum(s.sequence.area for s in self.surfaces)
 
@@ -150,7 +150,7 @@ class Pool:
     def _below(self, density: float) -> tuple[Candidates, bool]:
         """The candidates whose keys are below ``density``, and whether there are no more points."""
         for surface in self.surfaces:
-            surface.look_at(min(MOST_POINTS, math.ceil(density * surface.sequence.area)), self._deadline)
+            surface.look_at(min(MOST_POINTS, math.ceil(density * surface.sequence.area)), self._budget)
         # Surfaces whose points are all seen hold nothing back any more.
         open_ones = [s.horizon for s in self.surfaces if s.seen < MOST_POINTS]
         horizon = min([density, *open_ones]) if open_ones else math.inf

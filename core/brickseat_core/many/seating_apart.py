@@ -7,10 +7,10 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from brickseat_core.budget import Stopped
 from brickseat_core.contact.arena import Forest
 from brickseat_core.contact.index import Placed, SceneIndex
 from brickseat_core.contact.mesh_table import MeshTable
-from brickseat_core.deadline import Stopped
 from brickseat_core.executing import OpenPool, run_all
 from brickseat_core.many.seating import CHUNK, Seats, Wanted, seats_kernel
 

@@ -12,7 +12,7 @@ from typing import Literal, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from brickseat_core.deadline import UNLIMITED, Deadline
+from brickseat_core.budget import UNLIMITED, Budget
 from brickseat_core.many.chance import chances
 from brickseat_core.many.darts import darts_kernel
 from brickseat_core.meshes.mesh import Mesh, crossed
@@ -70,14 +70,14 @@ class Sequence:
     def __len__(self) -> int:
         return len(self._points.triangle)
 
-    def first(self, count: int, deadline: Deadline = UNLIMITED) -> SurfacePoints:
+    def first(self, count: int, budget: Budget = UNLIMITED) -> SurfacePoints:
         """The first ``count`` points, or as many as there are: at most ``MOST_POINTS``, none where there is no area.
 
-        Raises GivenUp where the deadline says so; what was found by then is kept for the next who asks.
+        Raises GivenUp where the budget says so; what was found by then is kept for the next who asks.
         """
         wanted = min(count, MOST_POINTS)
         while len(self) < wanted and self.area > 0.0 and self._level < MOST_LEVELS:
-            deadline.check()
+            budget.check()
             # Held for one level: who asks for fewer does not wait for who asks for more.
             with self._lock:
                 if len(self) < wanted:

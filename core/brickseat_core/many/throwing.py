@@ -10,8 +10,8 @@ from dataclasses import replace
 
 import numpy as np
 
+from brickseat_core.budget import UNLIMITED, Budget
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.deadline import UNLIMITED, Deadline
 from brickseat_core.fit.check import check, side_by_side
 from brickseat_core.gravity.falling import Falls
 from brickseat_core.gravity.settling import Settled, SettleSlip, settle
@@ -33,12 +33,12 @@ def thrown(
     falls: Falls,
     tolerance: float,
     stays: Collection[int],
-    deadline: Deadline = UNLIMITED,
+    budget: Budget = UNLIMITED,
 ) -> Laid:
     """The pieces of ``laid`` where they lie once they have fallen ``recipe.throw_m`` metres, but for the numbers in ``stays``.
 
     ``places``: with ``laid`` standing in its index, which is a fork of its own. The outcome depends on numbers, not on keys.
-    Raises BadRecipe, and GivenUp where the deadline says so.
+    Raises BadRecipe, and GivenUp where the budget says so.
     """
     height = np.array([0.0, recipe.throw_m or 0.0, 0.0])
     falling = {n: p for n, p in laid.pieces.items() if n not in stays}
@@ -56,7 +56,7 @@ def thrown(
         for key, n in named.items()
     ]
     index.put_all(raised)
-    settled = let_fall(index, raised, falls, recipe.seed, tolerance, deadline)
+    settled = let_fall(index, raised, falls, recipe.seed, tolerance, budget)
     index.put_all(settled.pieces)
     why = taken_away(index, settled, volumes_of(places, recipe), tolerance)
     stand = {n: replace(index.pieces[k], key=falling[n].key) for k, n in named.items() if k not in why}
@@ -66,12 +66,12 @@ def thrown(
 
 
 def let_fall(
-    index: SceneIndex, pieces: list[Piece], falls: Falls, seed: int, tolerance: float, deadline: Deadline
+    index: SceneIndex, pieces: list[Piece], falls: Falls, seed: int, tolerance: float, budget: Budget
 ) -> Settled:
     """What comes of ``pieces``, which stand raised in ``index``. Raises BadRecipe where one cannot fall, and GivenUp."""
 
     def hears(words: str, share: float) -> bool:
-        deadline.check(round(share * len(pieces)), len(pieces))
+        budget.check(round(share * len(pieces)), len(pieces))
         return True
 
     try:

@@ -5,7 +5,7 @@ from typing import Literal
 
 from brickseat_core.moves.choosing import FreshNames, chosen, in_short, taken_names
 from brickseat_core.moves.registry import REGISTRY, MoveRefused, Outcome, Scene
-from brickseat_core.scene import Change, Piece, Pose, piece_delta
+from brickseat_core.scene import DOWN, Change, Piece, Pose, piece_delta
 
 
 @dataclass(frozen=True)
@@ -28,7 +28,8 @@ def compute(scene: Scene, move: AdoptMove) -> Outcome:
     broken = chosen(scene, move.broken) if move.broken else []
     if any(p.key in scene.dressed.pieces for p in move.born):
         raise MoveRefused("that has been adopted already")
-    lying = [p.at(pose) for p, pose in zip(pieces, move.poses, strict=True)]
+    # What has landed is seated downwards, and no longer kept off anything.
+    lying = [replace(p.at(pose), direction=DOWN, stand_off=0.0) for p, pose in zip(pieces, move.poses, strict=True)]
     deltas = [piece_delta(p, q) for p, q in zip(pieces, lying, strict=True) if q != p]
     deltas += [piece_delta(p, None) for p in broken]
     taken = taken_names(scene)

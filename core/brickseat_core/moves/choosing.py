@@ -91,7 +91,7 @@ def each_in_turn(
     after: dict[str, Piece] = {}
     left: list[Left] = []
     for piece in bottom_up(index, wanted):
-        scene.deadline.check(len(after), len(pieces))
+        scene.budget.check(len(after), len(pieces))
         found = place(index, piece)
         if isinstance(found, Left):
             left.append(found)

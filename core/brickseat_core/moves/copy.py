@@ -24,7 +24,7 @@ class CopyMove:
 
 
 def compute(scene: Scene, move: CopyMove) -> Outcome:
-    """New pieces, each set down before the next is. Raises MoveRefused, or TooLong when the deadline passes."""
+    """New pieces, each set down before the next is. Raises MoveRefused, or TooLong when the budget passes."""
     pieces = chosen(scene, move.pieces, must_move=False)
     names = FreshNames(taken_names(scene))
     copies = {
@@ -42,7 +42,7 @@ def compute(scene: Scene, move: CopyMove) -> Outcome:
     made: list[Piece] = []
     done: set[str] = set()
     for piece in pieces:
-        scene.deadline.check(len(made), len(pieces))
+        scene.budget.check(len(made), len(pieces))
         if piece.key in done:
             continue
         body = [k for k in scene.index.bodies.get(piece.key, (piece.key,)) if k in copies]

@@ -44,7 +44,7 @@ def compute(scene: Scene, move: FillMove) -> Outcome:
             pieces.key_of,
             pieces.name_of,
             scene.dressed.tolerance,
-            scene.deadline,
+            scene.budget,
             kept_of(scene, move, pieces, props, places),
         ).run()
     except BadRecipe as problem:

@@ -28,7 +28,7 @@ def compute(scene: Scene, move: PushMove) -> Outcome:
     stops: list[str] = []
 
     def pushed(index: SceneIndex, piece: Piece) -> Piece:
-        found = slide(index, piece, by, PUSH_CLIMB, scene.deadline)
+        found = slide(index, piece, by, PUSH_CLIMB, scene.budget)
         stops.extend(index.pieces[k].name for k in found.against)
         return piece.at(found.pose)
 

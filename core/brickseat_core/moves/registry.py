@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING, Annotated, Any, TypeVar, Union, get_args, get_
 
 from pydantic import Field, TypeAdapter, ValidationError
 
+from brickseat_core.budget import UNLIMITED, Budget, GivenUp
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.deadline import UNLIMITED, Deadline, GivenUp
 from brickseat_core.executing import NoCluster, OpenPool
 from brickseat_core.fit.measuring import Fit
 from brickseat_core.fit.repair import Left
@@ -69,7 +69,7 @@ class Scene:
     fresh_key: Callable[[], str]
     joined: Joined
     apart: Set
-    deadline: Deadline = UNLIMITED
+    budget: Budget = UNLIMITED
     facts: PropFacts = MESHES_ALONE
     pool: OpenPool | None = None
 
@@ -189,13 +189,13 @@ def compute_move(
     move: Any,
     prop: Callable[[str], Prop],
     fresh_key: Callable[[], str],
-    deadline: Deadline = UNLIMITED,
+    budget: Budget = UNLIMITED,
     facts: PropFacts = MESHES_ALONE,
     pool: OpenPool | None = None,
 ) -> Outcome:
     """What ``move`` does to a set, computed on a fork: ``dressed``, ``index`` and ``fits`` stay as they are.
 
-    What goes takes its relations along, and ties are obeyed. ``deadline``: how long it may take, and who hears how far it is.
+    What goes takes its relations along, and ties are obeyed. ``budget``: how long it may take, and who hears how far it is.
     ``facts``: of props. ``pool``: a cluster, where there is one. Raises MoveRefused.
     """
     kind = REGISTRY.of(move)
@@ -207,7 +207,7 @@ def compute_move(
             f"{dressed.pieces[target].name} clings to what is moved and comes along; choose another target"
         )
     walls = without_own_walls(dressed, joined, held) if not hasattr(move, "to") else ()
-    scene = Scene(joined.dressed, joined.index, fits, prop, fresh_key, joined, dressed, deadline, facts, pool)
+    scene = Scene(joined.dressed, joined.index, fits, prop, fresh_key, joined, dressed, budget, facts, pool)
     try:
         outcome = kind.compute(scene, move)
         change = with_relations(dressed, joined.parted(outcome.change))

@@ -28,7 +28,7 @@ def compute(scene: Scene, move: RepairMove) -> Outcome:
     if fits is not None and bodies:
         fits.update(check(scene.index, tolerance, bodies))
     keys = [scene.joined.key_of(k) for k in move.pieces] if move.pieces is not None else None
-    result = repair(scene.index, tolerance, keys, fits, scene.deadline.check)
+    result = repair(scene.index, tolerance, keys, fits, scene.budget.check)
     return Outcome(result.change, result.left)
 
 

@@ -59,7 +59,7 @@ def compute(scene: Scene, move: RowMove) -> Outcome:
     names = FreshNames(taken_names(scene) - {p.name for p in gone})
     laid: list[Piece] = []
     for number, place in enumerate(places, 1):
-        scene.deadline.check(number - 1, len(places))
+        scene.budget.check(number - 1, len(places))
         start = standing_at(scene.index, prop, place, move)
         piece = Piece(scene.fresh_key(), names.of(prop.name), prop, start, recipe=key, number=number)
         piece = piece.at(set_down(scene.index, piece).pose)

@@ -41,7 +41,7 @@ def compute(scene: Scene, move: ScatterMove) -> Outcome:
             pieces.key_of,
             pieces.name_of,
             scene.dressed.tolerance,
-            scene.deadline,
+            scene.budget,
             stays,
             scene.pool,
         ).run()
@@ -62,7 +62,7 @@ def fallen(scene: Scene, places: Places, recipe: ScatterRecipe, laid: Laid, stay
     from brickseat_core.gravity.falling import falling
     from brickseat_core.many.throwing import thrown
 
-    return thrown(laid, places, recipe, scene.facts.falls or falling, scene.dressed.tolerance, stays, scene.deadline)
+    return thrown(laid, places, recipe, scene.facts.falls or falling, scene.dressed.tolerance, stays, scene.budget)
 
 
 def in_words(laid: Laid, props: list[Prop], recipe: ScatterRecipe, again: bool) -> str:

@@ -26,12 +26,12 @@ class SlideMove:
 
 
 def compute(scene: Scene, move: SlideMove) -> Outcome:
-    """The pieces as far as they slide. Raises MoveRefused, or TooLong when the deadline passes."""
+    """The pieces as far as they slide. Raises MoveRefused, or TooLong when the budget passes."""
     pieces, by = chosen(scene, move.pieces), offset_of(move.by)
     stops: list[str] = []
 
     def slid(index: SceneIndex, piece: Piece) -> Piece:
-        found = slide(index, piece, by, climb_of(index, piece), scene.deadline)
+        found = slide(index, piece, by, climb_of(index, piece), scene.budget)
         stops.extend(index.pieces[k].name for k in found.against)
         return piece.at(found.pose)
 

@@ -10,11 +10,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from brickseat_core.budget import UNLIMITED, Budget
 from brickseat_core.contact.features import near_features
 from brickseat_core.contact.first_contact import first_contact
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.mover import frame_along
-from brickseat_core.deadline import UNLIMITED, Deadline
 from brickseat_core.fit.set_down import set_down
 from brickseat_core.scene import Piece, Pose, Vec
 from brickseat_core.tolerances import LIFT_OFF
@@ -53,16 +53,17 @@ def climb_of(index: SceneIndex, piece: Piece) -> float:
     return min(MOST_CLIMB, CLIMB_SHARE * float(np.abs(direction) @ (hi - lo)))
 
 
-def slide(index: SceneIndex, piece: Piece, by: Vec, climb: float, deadline: Deadline = UNLIMITED) -> Slid:
+def slide(index: SceneIndex, piece: Piece, by: Vec, climb: float, budget: Budget = UNLIMITED) -> Slid:
     """``piece``, which stands seated, moved by ``by`` (3,) metres across its seating direction.
 
     ``climb``: metres it may rise at once. What is left of the way at an obstacle is followed along it.
-    Raises TooLong when ``deadline`` is over.
+    Raises TooLong when ``budget`` is over.
     """
     direction = np.asarray(piece.direction)
     row = index.row.get(piece.key, -1)
     wanted_sink = direction * (piece.sink - piece.stand_off)
-    plain = piece.at(piece.pose.moved(-wanted_sink)).plain
+    # Dropped from where it is: what was raised by a stand-off may lie nearer than that by now.
+    plain = piece.at(piece.pose.moved(-direction * piece.sink)).plain
     at = plain.at(set_down(index, plain).pose)
     left = by - direction * float(by @ direction)
     # It goes without turning: its size is the same all the way.
@@ -74,7 +75,7 @@ def slide(index: SceneIndex, piece: Piece, by: Vec, climb: float, deadline: Dead
         length = math.hypot(*left)
         if length <= LEAST_STEP:
             break
-        deadline.check()
+        budget.check()
         along = left / length
         extent = float(np.abs(along) @ size)
         step = min(length, step_length(extent))

@@ -35,8 +35,8 @@ from brickseat.store.importing import limb_of, posed
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import prop_of
 from brickseat.store.volumes import PAPER_BOX, paper_box
+from brickseat_core.budget import Budget, GivenUp
 from brickseat_core.contact.section import section
-from brickseat_core.deadline import Deadline, GivenUp
 from brickseat_core.fill.compartment import NoCompartment, compartment_at
 from brickseat_core.fit.encoding import encode_fit, encode_verdict
 from brickseat_core.formats.errors import FileError
@@ -263,7 +263,7 @@ def find_dots(request: HttpRequest, key: uuid.UUID, asked: schemas.DotsAsked) ->
     own = {p.key for p in now.dressed.pieces.values() if asked.again is not None and p.recipe == asked.again}
     try:
         places = Places(now.dressed, now.index, frozenset(own), stored_painting)
-        dots = dots_of(places, checked(asked.recipe), Deadline(DOTS_SECONDS))
+        dots = dots_of(places, checked(asked.recipe), Budget(DOTS_SECONDS))
     except (BadRecipe, GivenUp) as problem:
         raise MoveRefused(str(problem)) from None
     points, barred = (np.round(found, 4).ravel().tolist() for found in (dots.at, dots.barred))

@@ -8,7 +8,7 @@ from brickseat.commands.checking import left_over
 from brickseat.commands.files import open_set, save
 from brickseat.commands.given import Given
 from brickseat.commands.output import complain, print_json, progress
-from brickseat_core.deadline import Deadline
+from brickseat_core.budget import Budget
 from brickseat_core.executing import cluster_of
 from brickseat_core.fill.recipe import parse_fill
 from brickseat_core.formats.errors import FileError
@@ -53,7 +53,7 @@ def run_recipe(given: Given, kind: Literal["scatter", "fill"], recipe: Path, out
                 move,
                 lambda key: props[key] if key in props else prop_named(found.dressed, key),
                 fresh_keys(found.dressed),
-                Deadline(on_progress=on_progress),
+                Budget(on_progress=on_progress),
                 facts_of(found),
                 cluster_of(os.environ),
             )

@@ -8,7 +8,7 @@ from brickseat.jobs.running import Failed, Job, Record, Stopped
 from brickseat.jobs.settling import broadcast_job
 from brickseat.sets.session import LiveSet
 from brickseat.workers import workers
-from brickseat_core import deadline
+from brickseat_core import budget
 from brickseat_core.executing import NoCluster, run_all
 from brickseat_core.fill.filling import Filled
 from brickseat_core.fill.recipe import FillRecipe, checked_fill, fill_json
@@ -49,7 +49,7 @@ def start(live: LiveSet, asked: FillAsked) -> Job:
             return side_by_side(trial, recipe, asked.trials, own, job)
         except NoCluster as problem:
             raise Failed(str(problem)) from None
-        except deadline.Stopped:
+        except budget.Stopped:
             raise Stopped from None
 
     return jobs.start(live.key, run, lambda job: broadcast_job(live.key, job), "fill")

@@ -8,7 +8,7 @@ from brickseat.live.known_props import KnownProps
 from brickseat.live.messages import NotUnderstood, PreviewQuestion
 from brickseat.sets.session import LiveSet
 from brickseat.sets.shapes import note_previewed
-from brickseat_core.deadline import Deadline
+from brickseat_core.budget import Budget
 from brickseat_core.moves import REGISTRY, MoveRefused, compute_move
 from brickseat_core.relations.cutting import derived_meshes
 from brickseat_core.scene.encoding import encode
@@ -31,7 +31,7 @@ def preview(live: LiveSet, question: PreviewQuestion, props: KnownProps) -> dict
             move,
             partial(props.of, live),
             lambda: f"preview-{next(numbers)}",
-            Deadline(PREVIEW_SECONDS),
+            Budget(PREVIEW_SECONDS),
         )
     except MoveRefused as error:
         raise NotUnderstood(str(error), question.n, error.ties) from None

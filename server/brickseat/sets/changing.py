@@ -20,7 +20,7 @@ from brickseat.sets.under_way import moves_under_way
 from brickseat.store.facts import STORED
 from brickseat.store.models import StoredProp
 from brickseat.workers import workers
-from brickseat_core.deadline import Deadline
+from brickseat_core.budget import Budget
 from brickseat_core.fit.repair import Left
 from brickseat_core.moves import MoveRefused, compute_move, keys_of
 from brickseat_core.scene import Change, OutOfStep, Prop, Set, merged
@@ -87,7 +87,7 @@ def make_move(
             return made
         refuse_stale(live, asking)
         refuse_held(dressed_key, asking.stage, keys_of(move))
-        now, deadline = live.snapshot, Deadline(MOVE_SECONDS, under_way.on_progress, under_way.show, under_way.enough)
+        now, budget = live.snapshot, Budget(MOVE_SECONDS, under_way.on_progress, under_way.show, under_way.enough)
         outcome = compute_move(
             now.dressed,
             now.index,
@@ -95,7 +95,7 @@ def make_move(
             move,
             lambda key: find_prop(live, key),
             fresh_key,
-            deadline,
+            budget,
             STORED,
             workers.cluster,
         )

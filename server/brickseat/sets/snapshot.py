@@ -3,10 +3,11 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from brickseat_core.admission.proof import proved
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.fit.check import check, touched_by
+from brickseat_core.fit.check import check
 from brickseat_core.fit.measuring import Fit
-from brickseat_core.relations.indexing import follow, index_of
+from brickseat_core.relations.indexing import index_of
 from brickseat_core.relations.tie_measures import Measure, measure_ties, ties_touched
 from brickseat_core.scene import Change, Set
 
@@ -35,17 +36,9 @@ class Snapshot:
 
     def after(self, change: Change, revision: int) -> "tuple[Snapshot, dict[str, Fit | None]]":
         """The snapshot after ``change``, and the fits that changed (None: the piece went). Raises OutOfStep."""
-        dressed = change.on(self.dressed)
-        index = self.index.fork()
-        pieces = change.pieces()
-        boxes = follow(index, change, dressed)
-        gone: dict[str, Fit | None] = {
-            k: None for k, p in pieces.items() if p is None or (p.role == "bearer" and k in self.fits)
-        }
-        fits = {k: f for k, f in self.fits.items() if k not in gone}
-        everything = dressed.tolerance != self.dressed.tolerance
-        fresh = check(index, dressed.tolerance, None if everything else touched_by(index, boxes))
+        after = proved(self.dressed, self.index, self.fits, change)
+        dressed, index = after.dressed, after.index
         measures = {k: m for k, m in self.measures.items() if k in dressed.ties}
         if dressed.ties:
             measures.update(measure_ties(dressed, index, ties_touched(dressed, index, change)))
-        return Snapshot(dressed, index, {**fits, **fresh}, measures, revision), {**gone, **fresh}
+        return Snapshot(dressed, index, after.fits, measures, revision), dict(after.fresh)

@@ -12,7 +12,7 @@ from collections.abc import Callable
 from multiprocessing.connection import Connection
 from typing import Any
 
-from brickseat_core.deadline import Stopped
+from brickseat_core.budget import Stopped
 from brickseat_core.formats.apart.limits import LIMITS, Limits, limit_this_process
 from brickseat_core.formats.errors import FileError
 

@@ -17,7 +17,7 @@ class Stopped(GivenUp):
     """Whoever asked for it does not want it any more."""
 
 
-class Deadline:
+class Budget:
     """Raises TooLong once ``seconds`` have passed since it was made. None: it never does.
 
     ``on_progress(done, total)`` may return False to stop the computation; ``total`` is 0 where nobody knows it. ``on_part``: shown
@@ -43,4 +43,4 @@ class Deadline:
             raise Stopped("stopped; nothing was changed")
 
 
-UNLIMITED = Deadline()
+UNLIMITED = Budget()
