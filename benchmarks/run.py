@@ -30,7 +30,7 @@ from brickseat.demo.dressing import workshop, yard
 from brickseat.demo.place import BEARERS
 from brickseat.props.hollow_hill import PROPS
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.fit.check import check, touched_by
+from brickseat_core.fit.check import check
 from brickseat_core.fit.rest import rest
 from brickseat_core.fit.set_down import set_down
 from brickseat_core.formats.gltf_document import GltfDocument
@@ -41,6 +41,7 @@ from brickseat_core.gravity.shapes import ContactShape
 from brickseat_core.gravity.world import World
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Prop, rotation_about
+from brickseat_core.tolerances import SEATED_TOLERANCE
 from brickseat_core.warm import warm
 
 
@@ -447,7 +448,7 @@ def fresh(pieces: list[Piece]) -> list[Piece]:
 
 def one_move(index: SceneIndex, piece: Piece) -> None:
     index.put(piece)
-    check(index, keys=touched_by(index, [index.box_of(piece)]))
+    check(index, keys=index.affected_by([index.box_of(piece)], SEATED_TOLERANCE))
 
 
 def cold_check(pieces: list[Piece]) -> None:

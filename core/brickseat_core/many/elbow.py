@@ -22,6 +22,24 @@ def with_elbow_room(at: Vec, radius: Vec, before: Vec, before_radius: Vec, in_pl
     return np.asarray(elbow_kernel(points, radii, len(before), widest, in_plan))
 
 
+def clear_of_boxes(at: Vec, radius: Vec, lo: Vec, hi: Vec) -> NDArray[np.bool_]:
+    """(n,) whether circles of ``radius`` (n,) metres about points (n, 3) keep off boxes from ``lo`` to ``hi`` (m, 3)."""
+    clear = np.ones(len(at), np.bool_)
+    for low, high in zip(lo, hi, strict=True):
+        aside = np.maximum(np.maximum(low - at, at - high), 0.0)
+        clear &= (np.hypot(aside[:, 0], aside[:, 2]) >= radius) | (aside[:, 1] >= radius)
+    return clear
+
+
+def clear_of_rooms(at: Vec, radius: Vec, feet: Vec, room: Vec) -> NDArray[np.bool_]:
+    """(n,) whether points (n, 3), with room of ``radius`` (n,) metres of their own, lie in none of the ``room`` (m,) about ``feet`` (m, 3)."""
+    clear = np.ones(len(at), np.bool_)
+    for foot, own in zip(feet, room, strict=True):
+        away, both = np.hypot(at[:, 0] - foot[0], at[:, 2] - foot[2]), radius + own
+        clear &= (away >= both) | (np.abs(at[:, 1] - foot[1]) >= both) | (own <= 0.0)
+    return clear
+
+
 @kernel
 def elbow_kernel(points, radii, given, cell, in_plan):  # type: ignore[no-untyped-def]
     """As ``with_elbow_room``: the first ``given`` of ``points`` (n, 3) have their room already."""

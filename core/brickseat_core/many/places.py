@@ -131,7 +131,8 @@ def surfaces_of(places: Places, recipe: ScatterRecipe, further: tuple[Weight, ..
     if recipe.only_inside:
         later.append(inside_weight([places.volume(name, "only_inside") for name in recipe.only_inside]))
     found = []
-    for place, name in enumerate(recipe.on):
+    # By their keys, each once: in which order they are named moves nothing.
+    for place, name in enumerate(sorted(set(recipe.on))):
         piece = places.index.pieces.get(name)
         if piece is None:
             raise BadRecipe(f"on: there is no piece {name!r} on the set; choose another surface")
@@ -191,7 +192,7 @@ def dots_of(places: Places, recipe: ScatterRecipe, budget: Budget = UNLIMITED) -
     """Where a recipe would lay; no shape is looked at. Raises BadRecipe, and GivenUp where the budget says so."""
     pool = Pool(surfaces_of(places, recipe), budget)
     if recipe.density_per_m2 is not None:
-        found = pool.denser(recipe.density_per_m2, MOST_LAID)
+        found = pool.denser(recipe.density_per_m2).some(slice(MOST_LAID))
     else:
         found = pool.first(math.ceil(MORE_THAN_WANTED * (recipe.count or 0)) + A_FEW)
     if recipe.no_overlap == "elbow":

@@ -142,10 +142,10 @@ class Pool:
             density = min(density * min(max(wanted, LEAST_GROWTH), MOST_GROWTH), most / max(self._area, 1e-12))
         return found.some(slice(count))
 
-    def denser(self, density: float, most: int) -> Candidates:
-        """The candidates that are laid where so many a square metre are wanted, ``most`` of them at most."""
+    def denser(self, density: float) -> Candidates:
+        """All candidates that are laid where so many a square metre are wanted."""
         found, _ = self._below(density)
-        return found.some(slice(most))
+        return found
 
     def _below(self, density: float) -> tuple[Candidates, bool]:
         """The candidates whose keys are below ``density``, and whether there are no more points."""

@@ -33,7 +33,9 @@ from brickseat_core.scene import Vec
 from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH
 
 CHUNK = 48
-"""Copies that are seated in one call."""
+"""Copies that are seated in one call at most."""
+MOST_TRIANGLES = 200_000
+"""Triangles of all copies that are seated in one call."""
 BALANCED = 2e-5
 """Metres by which the weight lies inside what bears it, where a piece is bedded for it."""
 MOST_BED = 0.35
@@ -78,14 +80,19 @@ class Seats(NamedTuple):
     ended: NDArray[np.int64]
 
 
+def chunks_of(triangles: list[int]) -> int:
+    """Copies of meshes with so many triangles that are seated in one call: fewer of large ones, so that whoever waits is asked often enough."""
+    return max(1, min(CHUNK, MOST_TRIANGLES // max(1, *triangles)))
+
+
 def seats_of(
-    index: SceneIndex, rows: NDArray[np.int64], table: MeshTable, wanted: Wanted, band: float, begin: int
+    index: SceneIndex, rows: NDArray[np.int64], table: MeshTable, wanted: Wanted, band: float, begin: int, chunk: int
 ) -> Seats:
-    """The seats of the copies from number ``begin`` on, ``CHUNK`` at most, on the standing ``rows`` (k,).
+    """The seats of the copies from number ``begin`` on, ``chunk`` at most, on the standing ``rows`` (k,).
 
     ``band``: metres from first contact within which contacts bear.
     """
-    some = Wanted._make(column[begin : begin + CHUNK] for column in wanted)
+    some = Wanted._make(column[begin : begin + chunk] for column in wanted)
     return Seats(*seats_kernel(index.forest, index.placed, rows, table, *some, band))
 
 

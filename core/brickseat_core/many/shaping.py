@@ -1,5 +1,7 @@
 """What is laid on each point: which prop, how large, and how turned. Each is a chance of its own, so that to change one leaves the others."""
 
+from collections import Counter
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -11,13 +13,29 @@ from brickseat_core.scene import Vec
 STRAIGHT_ON = 1e-12
 
 
+def identities_of(props: tuple[PropRule, ...]) -> list[str]:
+    """(n,) what chances tell the rules of a recipe by: a prop that several rules name has a chance of its own in each of them."""
+    times: Counter[str] = Counter()
+    found = []
+    for rule in props:
+        times[rule.identity] += 1
+        again = times[rule.identity]
+        found.append(rule.identity if again == 1 else f"{rule.identity} ({again})")
+    return found
+
+
 def kinds_of(numbers: NDArray[np.int64], props: tuple[PropRule, ...], seed: int) -> NDArray[np.int64]:
     """(n,) which of ``props`` each number gets, by their shares.
 
     Weighted rendezvous hashing (Schindelhauer and Schomaker, "Weighted distributed hash tables", 2005): where a share
     changes, only so many change as must.
     """
-    score = np.stack([-np.log1p(-chances(numbers, seed, "kind", rule.identity)) / rule.share for rule in props])
+    score = np.stack(
+        [
+            -np.log1p(-chances(numbers, seed, "kind", name)) / rule.share
+            for name, rule in zip(identities_of(props), props, strict=True)
+        ]
+    )
     return np.asarray(np.argmin(score, axis=0))
 
 

@@ -5,7 +5,7 @@ from typing import Any
 
 from brickseat_core.contact.contact_query import ManyContacts
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.fit.check import MANY
+from brickseat_core.fit.check import some_at_a_time
 from brickseat_core.many.weights import Shape
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece, Prop
@@ -42,10 +42,10 @@ class Volumes:
                 continue
             many = ManyContacts(index, plain)
 
-            def looked(begin: int, many: ManyContacts = many) -> Any:
-                return many.of(begin, min(begin + MANY, len(plain)), 0.0, (0.0, -1.0))
+            def looked(span: tuple[int, int], many: ManyContacts = many) -> Any:
+                return many.of(*span, 0.0, (0.0, -1.0))
 
-            found = [contacts for some in each(looked, range(0, len(plain), MANY)) for contacts in some]
+            found = [contacts for some in each(looked, some_at_a_time(index, plain)) for contacts in some]
             for number, contacts in enumerate(found):
                 if inside:
                     held = set(contacts.containers) - set(contacts.initially_intersecting)

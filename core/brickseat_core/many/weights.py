@@ -26,7 +26,7 @@ ABOVE_GROUND = 1e-3
 CLUMP_RADIUS = 0.3
 """Radius of a clump, over the distance between clumps."""
 NEAREST = 4
-"""Neighbours of which the nearest side is looked for: the nearest middle may be that of a narrower one."""
+"""Neighbours of which the nearest side is looked for first: the nearest middle may be that of a narrower one."""
 SPARSEST = 1e-6
 """What weighs less than this is nowhere."""
 
@@ -198,9 +198,18 @@ def beside(feet: Vec, half: Vec, points: Vec) -> Vec:
     """(n,) metres from points (n, 3) to the nearest of what stands on ``feet`` (k, 3), ``half`` (k,) metres wide on each side."""
     if not len(feet):
         return np.full(len(points), np.inf)
-    near = min(NEAREST, len(feet))
-    away, which = cKDTree(feet).query(points, k=np.arange(1, near + 1))
-    return np.asarray(np.maximum(0.0, (away - half[which]).min(axis=1)))
+    tree, widest = cKDTree(feet), float(half.max())
+    found = np.full(len(points), np.inf)
+    waiting, near = np.arange(len(points)), min(NEAREST, len(feet))
+    while len(waiting):
+        away, which = tree.query(points[waiting], k=np.arange(1, near + 1))
+        found[waiting] = (away - half[which]).min(axis=1)
+        if near == len(feet):
+            break
+        # What is farther off than all of these reaches nearer only where it is so much wider.
+        waiting = waiting[away[:, -1] - widest < found[waiting]]
+        near = min(4 * near, len(feet))
+    return np.asarray(np.maximum(0.0, found))
 
 
 def gather_weight(feet: Vec, half: Vec, within: float) -> Weight:
