@@ -10,14 +10,21 @@ from collections.abc import Callable
 from pathlib import Path
 from pickle import loads
 from statistics import quantiles
+from typing import Any
 
 import numpy as np
+from scenes import ground, pot
 
 from brickseat_core.contact.clash import penetration
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.fit.repair import repair
+from brickseat_core.gravity.settling import SettleSlip, settle
+from brickseat_core.gravity.shapes import settling_shape
+from brickseat_core.meshes.cube import cube
+from brickseat_core.moves import compute_move, parse
 from brickseat_core.placing.pointing import Slip, point
+from brickseat_core.scene import Piece, Pose, Prop, Region, Set
 from brickseat_core.tolerances import SEATED_TOLERANCE
 
 
@@ -56,6 +63,41 @@ def measured(scenes: dict[str, bytes]) -> dict[str, float]:
         if n >= 20:
             spent.append(time.perf_counter() - start)
     found["pointing, median"], found["pointing, 95 %"] = float(np.median(spent)), quantiles(spent, n=20)[-1]
+    return found | laying()
+
+
+def laying() -> dict[str, float]:
+    """Moves that lay many, on the scenes of ``scenes.py``."""
+    land = Piece("ground", "ground", Prop("ground", "ground", ground(100_000)), Pose((0.0, 0.0, 0.0)), "bearer")
+    pots = Prop("pot", "pot", pot(3, 13))
+    bay = Region("bay", "bay", Prop("bay", "bay", cube()), Pose((0.0, 2.0, 0.0)))
+    dressed, index = Set.of("set", [land], SEATED_TOLERANCE, [bay]), SceneIndex([land])
+
+    def made(move: object) -> object:
+        return compute_move(dressed, index, {}, parse(move), lambda key: pots, iter(map(str, range(10**6))).__next__)
+
+    rule = {"prop": "pot", "size": [0.4, 0.7]}
+    recipes: dict[str, dict[str, Any]] = {
+        "scatter 1,000": {"props": [rule], "count": 1000},
+        "scatter 10,000": {"props": [rule], "count": 10_000},
+        "scatter 10,000, sunk": {"props": [{**rule, "sink_m": 0.01}], "count": 10_000},
+    }
+    found = {}
+    for name, recipe in recipes.items():
+        move = {"kind": "scatter", "recipe": {**recipe, "on": ["ground"]}}
+        made(move)
+        found[name] = best(lambda move=move: made(move), 2)  # type: ignore[misc]
+    fill = {"kind": "fill", "recipe": {"bay": "bay", "props": [{"prop": "pot"}], "count": 60}}
+    made(fill)
+    found["fill 60 pots"] = best(lambda: made(fill), 2)
+    heap = [
+        Piece(f"h{n:03d}", "h", pots, Pose((0.2 * (n % 5), 1.0 + 0.3 * (n // 25), 0.2 * (n // 5 % 5))))
+        for n in range(100)
+    ]
+    above = SceneIndex([land, *heap])
+    shapes = {pots.key: settling_shape(pots.mesh, None)}
+    keys = [p.key for p in heap]
+    found["settle 100 pots"] = best(lambda: settle(above, keys, SettleSlip(seed=1), shapes), 2)
     return found
 
 

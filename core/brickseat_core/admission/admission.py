@@ -15,8 +15,8 @@ from brickseat_core.admission.choosing import Chosen, chosen
 from brickseat_core.admission.conflicts import Conflicts, Each, both_ways, conflicts_of
 from brickseat_core.budget import UNLIMITED, Budget
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.fit.check import check, side_by_side
-from brickseat_core.fit.measuring import Fit
+from brickseat_core.fit.check import Looks, check, side_by_side, some_at_a_time
+from brickseat_core.fit.measuring import Fit, stands_alone
 from brickseat_core.scene import Piece, Vec
 
 Reason = Literal[
@@ -108,14 +108,14 @@ class Admission:
         """Those that stand in ``around`` and may be in one of ``fresh``, although that is not in them: where one of the two is bedded, the
         two see each other in different places."""
         own = {piece.key for piece in fresh}
-        bedded = {key for key, piece in around.pieces.items() if piece.sink and key not in own}
-        boxes = [around.box_of(piece) for piece in fresh if piece.sink or bedded]
-        if not boxes:
-            return []
-        near = [around.pieces[key] for key in around.affected_by(boxes, self._tolerance) if key not in own]
-        sunk = [box for piece, box in zip(fresh, map(around.box_of, fresh), strict=True) if piece.sink]
-        by_sunk = set(around.affected_by(sunk, self._tolerance)) if sunk else set()
-        return [piece for piece in near if piece.key in bedded or piece.key in by_sunk]
+        others = [piece for key, piece in around.pieces.items() if piece.role == "prop" and key not in own]
+        by_all = self._near(around, fresh) if any(piece.sink for piece in others) else set()
+        by_bedded = self._near(around, [piece for piece in fresh if piece.sink]) if others else set()
+        return [p for p in others if p.key in by_bedded or (p.sink and p.key in by_all)]
+
+    def _near(self, around: SceneIndex, pieces: list[Piece]) -> set[str]:
+        """Keys of those that ``pieces``, which stand in ``around``, affect."""
+        return set(around.affected_by(around.boxes_of([piece.key for piece in pieces]), self._tolerance))
 
     def _settled(
         self, candidates: Sequence[Candidate], conflicts: Conflicts, barred: dict[str, Reason], most: int
@@ -197,14 +197,14 @@ class Admission:
         index, tolerance = self.index, self._tolerance
         if not pieces:
             return {}
-        boxes = [index.box_of(piece) for piece in pieces]
-        affected = [key for key in index.affected_by(boxes, tolerance) if key in before] if before else []
+        affected = sorted(self._near(index, pieces) & before) if before else []
 
         def goes_on(done: int, total: int) -> bool:
             self._budget.check()
             return True
 
-        fits = check(index, tolerance, [*(piece.key for piece in pieces), *affected], goes_on)
+        doubtful = self._doubtful(pieces)
+        fits = check(index, tolerance, [*(piece.key for piece in doubtful), *affected], goes_on)
         own = {piece.key for piece in pieces}
         found = {key: fit for key, fit in fits.items() if key in own and not self._is_right(fit)}
         suspect = [key for key in affected if fits[key].faults and any(c.other in own for c in fits[key].clashes)]
@@ -215,6 +215,16 @@ class Admission:
             was = check(without, tolerance, suspect)
             found.update({key: fits[key] for key in suspect if set(fits[key].faults) - set(was[key].faults)})
             found.update({key: fits[key] for key in suspect if len(fits[key].clashes) > len(was[key].clashes)})
+        return found
+
+    def _doubtful(self, pieces: list[Piece]) -> list[Piece]:
+        """Those of ``pieces``, which stand in the index, that one look does not show to be right: they are judged in full."""
+        looks = Looks(self.index, pieces, self._tolerance)
+        found: list[Piece] = []
+        with side_by_side(len(pieces)) as each:
+            for some in each(looks.of, some_at_a_time(self.index, pieces)):
+                found += [n.piece for n in some if not stands_alone(n.piece, n.found, self._tolerance)]
+                self._budget.check()
         return found
 
     def _is_right(self, fit: Fit) -> bool:

@@ -144,6 +144,11 @@ class SceneIndex:
         """Axis-aligned box of a piece in the world, (lo, hi) of (3,) metres, whether it stands here or not."""
         return world_box(self.mesh_of(piece), piece.pose)
 
+    def boxes_of(self, keys: Iterable[str]) -> Vec:
+        """(n, 2, 3) axis-aligned boxes of standing pieces in the world."""
+        rows = [self.row[key] for key in keys]
+        return np.stack([self.placed.lo[rows], self.placed.hi[rows]], axis=1)
+
     def centre_of_mass(self, piece: Piece) -> Vec:
         """(3,) centre of mass of a piece in the world."""
         return piece.pose.apply(self.mesh_of(piece).mass[1])
@@ -286,14 +291,14 @@ class SceneIndex:
         box = reach_of(lo[None], hi[None], np.array([piece.direction]), np.array([piece.sink]))[0]
         return box[0], box[1]
 
-    def affected_by(self, boxes: Iterable[tuple[Vec, Vec]], tolerance: float) -> list[str]:
+    def affected_by(self, boxes: Iterable[tuple[Vec, Vec]] | Vec, tolerance: float) -> list[str]:
         """Keys of the props whose verdict may be another one when something that is drawn in one of ``boxes`` ((lo, hi) of (3,) metres)
         came, went or moved: those whose reach meets one of them.
 
         The only place that says who is a neighbour. What is joined is judged as one, so that it is affected as one.
         ``tolerance``: of the set, in metres; a piece leans on what is within it.
         """
-        drawn = np.array(list(boxes), dtype=np.float64).reshape(-1, 2, 3)
+        drawn = boxes if isinstance(boxes, np.ndarray) else np.array(list(boxes), np.float64).reshape(-1, 2, 3)
         count = len(self.keys)
         rows = np.flatnonzero((self.placed.root[:count] >= 0) & ~self._bearer[:count])
         if not len(drawn) or not len(rows):

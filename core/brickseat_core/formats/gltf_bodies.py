@@ -7,6 +7,7 @@ from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_instances import instance_matrices, is_instanced
 from brickseat_core.formats.gltf_meshes import draws_lines, mesh_name
+from brickseat_core.formats.gltf_morph import Weights, weights_of
 from brickseat_core.formats.gltf_nodes import our_extras, scene_nodes
 from brickseat_core.formats.gltf_shape import Json, is_whole
 from brickseat_core.formats.gltf_skin import skin_joints
@@ -19,7 +20,7 @@ FILE_ROLES = ("bearer", "prop", "region")
 class Placement:
     """One drawing of one mesh: a node, or one of its instances (``instance`` is None without instancing).
 
-    ``skinned``: its corners stand where the joints of its skin put them.
+    ``skinned``: its corners stand where the joints of its skin put them. ``weights``: of its morph targets.
     """
 
     node: int
@@ -27,6 +28,7 @@ class Placement:
     mesh: int
     world: Vec
     skinned: bool = False
+    weights: Weights = ()
 
 
 @dataclass
@@ -88,12 +90,13 @@ class NodeTree:
         drawn = self.document.item("meshes", node["mesh"], f"nodes[{number}].mesh")["primitives"]
         if drawn and all(draws_lines(primitive) for primitive in drawn):
             return []
+        weights = weights_of(self.document, number)
         if is_instanced(node):
             return [
-                Placement(number, i, node["mesh"], self.worlds[number] @ m)
+                Placement(number, i, node["mesh"], self.worlds[number] @ m, False, weights)
                 for i, m in enumerate(instance_matrices(self.document, number))
             ]
-        return [Placement(number, None, node["mesh"], self.worlds[number], "skin" in node)]
+        return [Placement(number, None, node["mesh"], self.worlds[number], "skin" in node, weights)]
 
     def lead_of(self, number: int) -> int:
         """The topmost prop node above: one that draws, or that says it is a prop. A body's name ends the climb."""

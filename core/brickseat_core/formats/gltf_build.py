@@ -20,6 +20,7 @@ from brickseat_core.scene import DOWN, Piece, Pose, Prop, Set
 from brickseat_core.scene.encoding import encode_seat
 
 GENERATOR = "Brick Seat"
+TRANSFORM = ("translation", "rotation", "scale")
 CREASE_COSINE = 0.78
 MOST_FACTOR = 1000.0
 """Of a material: beyond it nobody meant it."""
@@ -339,13 +340,14 @@ def set_document(dressed: Set, models: Mapping[str, GltfDocument]) -> GltfDocume
         number = len(nodes)
         nodes.append(node)
         roots.append(number)
-        if len(drawn) == 1 and not any(k in drawn[0] for k in ("matrix", "translation", "rotation", "scale")):
+        if len(drawn) == 1 and not any(k in drawn[0] for k in ("matrix", *TRANSFORM)):
             node["mesh"] = carrier.mesh(source, drawn[0]["mesh"])
+            node.update({k: v for k, v in drawn[0].items() if k == "weights"})
             parts = [node]
         else:
             node["children"], parts = [], []
             for part in drawn:
-                child = {k: v for k, v in part.items() if k in ("name", "matrix", "translation", "rotation", "scale")}
+                child = {k: v for k, v in part.items() if k in ("name", "weights", "matrix", *TRANSFORM)}
                 child["mesh"] = carrier.mesh(source, part["mesh"])
                 node["children"].append(len(nodes))
                 nodes.append(child)

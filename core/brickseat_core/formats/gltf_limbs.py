@@ -1,12 +1,12 @@
 """The limbs of a jointed model: which joint moves the place that somebody takes hold of, and where it turns."""
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
 from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.formats.gltf_meshes import read_mesh
+from brickseat_core.formats.gltf_meshes import MeshCache, read_mesh
+from brickseat_core.formats.gltf_morph import weights_of
 from brickseat_core.formats.gltf_nodes import scene_nodes
 from brickseat_core.formats.gltf_skin import joints_of
 from brickseat_core.meshes.mesh import Mesh
@@ -34,12 +34,12 @@ def limb_at(document: GltfDocument, point: Vec) -> Limb | None:
         return None
     nodes = document.items("nodes")
     worlds, parents = scene_nodes(document)
-    cache: dict[int, tuple[Vec, Any]] = {}
+    cache: MeshCache = {}
     found: list[tuple[float, int]] = []
     for number in worlds:
         if "mesh" not in nodes[number]:
             continue
-        vertices, faces = read_mesh(document, nodes[number]["mesh"], cache)
+        vertices, faces = read_mesh(document, nodes[number]["mesh"], cache, weights_of(document, number))
         if len(faces):
             placed = Mesh(vertices @ worlds[number][:3, :3].T + worlds[number][:3, 3], faces)
             found.append((float(distances(placed.tree, point[None])[0]), number))

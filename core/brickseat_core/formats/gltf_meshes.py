@@ -5,6 +5,7 @@ from numpy.typing import NDArray
 
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_document import GltfDocument
+from brickseat_core.formats.gltf_morph import Weights, morphed
 from brickseat_core.formats.gltf_shape import Json
 from brickseat_core.scene import Vec
 
@@ -17,30 +18,35 @@ def mesh_name(document: GltfDocument, number: int) -> str | None:
     return name if isinstance(name, str) and name else None
 
 
+MeshCache = dict[tuple[int, Weights], tuple[Vec, NDArray[np.int32]]]
+"""What was read of each mesh with each of the weights that it is drawn with."""
+
+
 def read_mesh(
-    document: GltfDocument, number: int, cache: dict[int, tuple[Vec, NDArray[np.int32]]]
+    document: GltfDocument, number: int, cache: MeshCache, weights: Weights = ()
 ) -> tuple[Vec, NDArray[np.int32]]:
-    """(vertices (n, 3) float64, faces (m, 3) int32) of all triangle primitives of a mesh, joined.
+    """(vertices (n, 3) float64, faces (m, 3) int32) of all triangle primitives of a mesh, joined. ``weights``: of its morph targets.
 
     Raises FileError.
     """
-    if number in cache:
-        return cache[number]
+    key = (number, weights)
+    if key in cache:
+        return cache[key]
     primitives = document.item("meshes", number, "a node")["primitives"]
     vertices, faces, base = [], [], 0
     for i, primitive in enumerate(primitives):
-        found = read_primitive(document, primitive, f"meshes[{number}].primitives[{i}]")
+        found = read_primitive(document, primitive, f"meshes[{number}].primitives[{i}]", weights)
         if found is None:
             continue
         points, triangles = found
         vertices.append(points)
         faces.append(triangles + base)
         base += len(points)
-    cache[number] = (
+    cache[key] = (
         np.concatenate(vertices) if vertices else np.zeros((0, 3)),
         np.concatenate(faces).astype(np.int32) if faces else np.zeros((0, 3), np.int32),
     )
-    return cache[number]
+    return cache[key]
 
 
 def draws_lines(primitive: Json) -> bool:
@@ -54,7 +60,9 @@ def drawn_primitives(document: GltfDocument, number: int) -> list[int]:
     return [i for i, p in enumerate(primitives) if p.get("mode", TRIANGLES) in (TRIANGLES, STRIP, FAN)]
 
 
-def read_primitive(document: GltfDocument, primitive: Json, where: str) -> tuple[Vec, NDArray[np.int64]] | None:
+def read_primitive(
+    document: GltfDocument, primitive: Json, where: str, weights: Weights = ()
+) -> tuple[Vec, NDArray[np.int64]] | None:
     """(points (n, 3) float64, triangles (m, 3)) of a primitive; None when it draws points or lines.
 
     Raises FileError.
@@ -70,6 +78,7 @@ def read_primitive(document: GltfDocument, primitive: Json, where: str) -> tuple
     if not np.isfinite(points).all():
         row = int(np.flatnonzero(~np.isfinite(points).all(axis=1))[0])
         raise FileError(f"{where}.POSITION: vertex {row} is not a finite number; mend the model and export it again")
+    points = morphed(document, primitive, points, weights, where)
     if "indices" in primitive:
         indices = document.accessor(primitive["indices"], f"{where}.indices").astype(np.int64)
         if indices.ndim != 1:

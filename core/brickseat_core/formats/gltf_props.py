@@ -4,13 +4,12 @@ from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_bodies import Body, Placement
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_instances import is_instanced
-from brickseat_core.formats.gltf_meshes import drawn_primitives, mesh_name, read_mesh
+from brickseat_core.formats.gltf_meshes import MeshCache, drawn_primitives, mesh_name, read_mesh
 from brickseat_core.formats.gltf_nodes import inverse_of, our_extras
 from brickseat_core.formats.gltf_skin import skinned
 from brickseat_core.meshes.mesh import Mesh, MeshError
@@ -27,7 +26,7 @@ class Props:
     def __init__(self, document: GltfDocument, worlds: Mapping[int, Vec]) -> None:
         self._document, self._worlds = document, worlds
         self._made: dict[tuple[Any, ...], Prop] = {}
-        self._triangles: dict[int, tuple[Vec, NDArray[np.int32]]] = {}
+        self._triangles: MeshCache = {}
 
     def of(self, body: Body) -> Prop:
         """The prop that a body draws. Raises FileError."""
@@ -38,7 +37,10 @@ class Props:
         # A skinned mesh is as its own joints bend it: it is shared with no other node.
         alike = (
             seats,
-            *((p.mesh, p.node if p.skinned else None, tuple(np.round(m, SAME_PLACE).ravel())) for p, m in placed),
+            *(
+                (p.mesh, p.weights, p.node if p.skinned else None, tuple(np.round(m, SAME_PLACE).ravel()))
+                for p, m in placed
+            ),
         )
         if alike not in self._made:
             try:
@@ -59,7 +61,7 @@ class Props:
         """One mesh of all parts, in the coordinates of the lead. Raises FileError and MeshError."""
         vertices, faces, base = [], [], 0
         for part, matrix in placed:
-            v, f = read_mesh(self._document, part.mesh, self._triangles)
+            v, f = read_mesh(self._document, part.mesh, self._triangles, part.weights)
             if part.skinned:
                 v = skinned(self._document, part.node, v, drawn_primitives(self._document, part.mesh), self._worlds)
             vertices.append(v if np.array_equal(matrix, np.eye(4)) else v @ matrix[:3, :3].T + matrix[:3, 3])

@@ -153,7 +153,9 @@ class Bodies:
         """All that another document draws, its meshes carried over. No node of this one draws it yet."""
         read = read_set(model)
         parts = [
-            Placement(part.node, part.instance, self._carrier.mesh(model, part.mesh), part.world, part.skinned)
+            Placement(
+                part.node, part.instance, self._carrier.mesh(model, part.mesh), part.world, part.skinned, part.weights
+            )
             for body in read.bodies.values()
             for part in body.parts
         ]
@@ -173,11 +175,16 @@ def add_body(found: GltfSet, name: str, pose: Pose, ours: Json, body: Body) -> N
     for part in body.parts:
         local = back @ part.world
         if len(body.parts) == 1 and np.allclose(local, np.eye(4), rtol=0.0, atol=1e-12):
-            lead["mesh"] = part.mesh
+            lead.update(drawn_by(part))
             continue
         lead.setdefault("children", []).append(len(nodes))
-        nodes.append({"mesh": part.mesh, "matrix": [float(v) for v in local.T.ravel()]})
+        nodes.append({**drawn_by(part), "matrix": [float(v) for v in local.T.ravel()]})
     scene_of(found).setdefault("nodes", []).append(number)
+
+
+def drawn_by(part: Placement) -> Json:
+    """What a node has that draws what ``part`` does."""
+    return {"mesh": part.mesh, **({"weights": list(part.weights)} if part.weights else {})}
 
 
 def scene_of(found: GltfSet) -> Json:

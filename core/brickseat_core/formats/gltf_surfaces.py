@@ -6,6 +6,7 @@ from brickseat_core.formats.gltf_bodies import Body
 from brickseat_core.formats.gltf_build import Paint, Surface, paint_of, primitive_entry
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_meshes import read_primitive
+from brickseat_core.formats.gltf_morph import Weights, weights_of
 from brickseat_core.formats.gltf_nodes import inverse_of, scene_nodes
 from brickseat_core.formats.gltf_set import read_set
 from brickseat_core.formats.gltf_shape import Json
@@ -30,11 +31,14 @@ def vertex_colours(document: GltfDocument, primitive: Json) -> Vec | None:
     return colours[:, :3] if colours.ndim == 2 else None
 
 
-def mesh_surfaces(document: GltfDocument, number: int) -> dict[int, Surface]:
-    """The surface of each primitive that has triangles, by its number, in the mesh's own frame. Raises FileError."""
+def mesh_surfaces(document: GltfDocument, number: int, weights: Weights = ()) -> dict[int, Surface]:
+    """The surface of each primitive that has triangles, by its number, in the mesh's own frame. ``weights``: of its morph targets.
+
+    Raises FileError.
+    """
     found = {}
     for i, primitive in enumerate(document.item("meshes", number, "a node")["primitives"]):
-        read = read_primitive(document, primitive, f"meshes[{number}].primitives[{i}]")
+        read = read_primitive(document, primitive, f"meshes[{number}].primitives[{i}]", weights)
         if read is None or not len(read[1]):
             continue
         points, triangles = read
@@ -45,42 +49,53 @@ def mesh_surfaces(document: GltfDocument, number: int) -> dict[int, Surface]:
     return found
 
 
-def body_surfaces(document: GltfDocument, body: Body, known: dict[int, list[Surface]] | None = None) -> list[Surface]:
+Known = dict[tuple[int, Weights], list[Surface]]
+
+
+def body_surfaces(document: GltfDocument, body: Body, known: Known | None = None) -> list[Surface]:
     """What a body draws, where it stands. ``known``: surfaces of meshes, each read once for many bodies."""
     known = {} if known is None else known
     placed = []
     for part in body.parts:
-        if part.mesh not in known:
-            known[part.mesh] = list(mesh_surfaces(document, part.mesh).values())
+        key = (part.mesh, part.weights)
+        if key not in known:
+            known[key] = list(mesh_surfaces(document, *key).values())
         pose = Pose.from_matrix(part.world)
         mirrored = np.linalg.det(pose.linear) < 0
         placed += [
             Surface(s.paint, pose.apply(s.vertices), s.faces[:, ::-1] if mirrored else s.faces, s.colours)
-            for s in known[part.mesh]
+            for s in known[key]
         ]
     return placed
 
 
 def model_of(document: GltfDocument) -> Model:
     """Every body of the document as a part, where it stands."""
-    known: dict[int, list[Surface]] = {}
+    known: Known = {}
     parts = [(body.name, body_surfaces(document, body, known)) for body in read_set(document).bodies.values()]
     return Model(tuple(Part(name, tuple(placed)) for name, placed in parts if placed), metres_per_unit=1.0, up="y")
 
 
-def stiffen(document: GltfDocument) -> None:
-    """Give every skinned node the mesh its joints make of it now: for formats that are written without skins."""
+def stiffen(document: GltfDocument, skins: bool = True) -> None:
+    """Give every node the mesh that its joints and its morph targets make of it now: for formats that are written without either.
+
+    ``skins``: whether it is bent by its joints, too; else what a skin bends stays as it is.
+    """
     worlds, _ = scene_nodes(document)
     for number, node in enumerate(document.items("nodes")):
-        if "skin" not in node or "mesh" not in node or number not in worlds:
+        if "mesh" not in node or number not in worlds or ("skin" in node and not skins):
             continue
-        found = mesh_surfaces(document, node["mesh"])
+        weights = weights_of(document, number)
+        found = mesh_surfaces(document, node["mesh"], weights) if weights or "skin" in node else {}
         if not found:
             continue
         surfaces = list(found.values())
-        bent = skinned(document, number, np.concatenate([s.vertices for s in surfaces]), list(found), worlds)
-        inverse = inverse_of(worlds[number], f"nodes[{number}]")
-        local = np.split(bent @ inverse[:3, :3].T + inverse[:3, 3], np.cumsum([len(s.vertices) for s in surfaces])[:-1])
+        points = np.concatenate([s.vertices for s in surfaces])
+        if "skin" in node:
+            bent = skinned(document, number, points, list(found), worlds)
+            inverse = inverse_of(worlds[number], f"nodes[{number}]")
+            points = bent @ inverse[:3, :3].T + inverse[:3, 3]
+        local = np.split(points, np.cumsum([len(s.vertices) for s in surfaces])[:-1])
         entries = document.item("meshes", node["mesh"], "a node")["primitives"]
         made = [
             primitive_entry(document, Surface(s.paint, v, s.faces, s.colours), entries[i].get("material"))
@@ -88,4 +103,5 @@ def stiffen(document: GltfDocument) -> None:
         ]
         document.json["meshes"].append({"name": str(node.get("name", "posed")), "primitives": made})
         node["mesh"] = len(document.json["meshes"]) - 1
-        del node["skin"]
+        for name in ("skin", "weights"):
+            node.pop(name, None)

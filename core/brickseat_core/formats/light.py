@@ -6,7 +6,7 @@ from brickseat_core.formats.gltf_build import Carrier, Surface, primitive_entry
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_meshes import read_primitive
 from brickseat_core.formats.gltf_shape import INSTANCING, Json
-from brickseat_core.formats.gltf_surfaces import paint_of_primitive, vertex_colours
+from brickseat_core.formats.gltf_surfaces import paint_of_primitive, stiffen, vertex_colours
 from brickseat_core.meshes.display import display_copy
 from brickseat_core.meshes.mesh import Mesh
 
@@ -18,6 +18,7 @@ def light_copy(document: GltfDocument, most: int) -> tuple[GltfDocument, float]:
     coordinates go. Skins and animations are left out. ``document`` is used up.
     """
     worst = 0.0
+    stiffen(document, skins=False)
     for number, mesh in enumerate(document.items("meshes")):
         read = [
             (p, read_primitive(document, p, f"meshes[{number}].primitives[{i}]"))
