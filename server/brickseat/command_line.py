@@ -32,6 +32,12 @@ def length(text: str) -> float:
         raise typer.BadParameter(str(error)) from None
 
 
+def height(text: str) -> float:
+    """``-20cm`` -> -0.2. Raises BadParameter."""
+    below = text.strip().startswith("-")
+    return -length(text.strip()[1:]) if below else length(text)
+
+
 class JointTurn(NamedTuple):
     """``axis``: x, y or z of the joint itself."""
 
@@ -62,6 +68,20 @@ Bearers = Annotated[
 Only = Annotated[
     list[str] | None, typer.Option("--only", metavar="GLOB", help="just the pieces of these names", show_default=False)
 ]
+Floor = Annotated[
+    float | None,
+    typer.Option(
+        parser=height, metavar="HEIGHT", help="an endless plane at that height bears, too", show_default=False
+    ),
+]
+Whole = Annotated[
+    list[str] | None,
+    typer.Option("--whole", metavar="GLOB", help="nodes that are one piece with all below them", show_default=False),
+]
+Parts = Annotated[
+    list[str] | None,
+    typer.Option("--parts", metavar="GLOB", help="nodes whose parts are pieces by themselves", show_default=False),
+]
 Tolerance = Annotated[float, typer.Option(parser=length, metavar="0.5mm", help="what counts as touching")]
 Strict = Annotated[bool, typer.Option("--strict", help="exit 1 when faults are left")]
 AsJson = Annotated[bool, typer.Option("--json", help="print JSON")]
@@ -84,6 +104,9 @@ Descriptor = Annotated[int | None, typer.Option(hidden=True)]
 def check(
     set: SetFile,
     bearer: Bearers = None,
+    floor: Floor = None,
+    whole: Whole = None,
+    parts: Parts = None,
     tolerance: Tolerance = "0.5mm",  # type: ignore[assignment]
     json: Annotated[bool, typer.Option("--json", help="the fit report as JSON")] = False,
     quiet: Quiet = False,
@@ -91,7 +114,7 @@ def check(
     """Fit check of every piece."""
     from brickseat.commands.checking import run_check
 
-    return run_check(Given(set, bearer or [], tolerance, True, json, quiet))
+    return run_check(Given(set, bearer or [], tolerance, True, json, quiet, floor, whole or [], parts or []))
 
 
 @app.command()
@@ -102,7 +125,11 @@ def seat(
         Mode, typer.Option(help="drop: move along the direction only; rest: may tilt to the nearest stable stand")
     ] = "drop",
     only: Only = None,
+    land: Annotated[bool, typer.Option("--land", help="down to what is below: no stand-off is kept")] = False,
     bearer: Bearers = None,
+    floor: Floor = None,
+    whole: Whole = None,
+    parts: Parts = None,
     tolerance: Tolerance = "0.5mm",  # type: ignore[assignment]
     strict: Strict = False,
     json: AsJson = False,
@@ -111,7 +138,13 @@ def seat(
     """Set pieces down where they are."""
     from brickseat.commands.mending import run_seat
 
-    return run_seat(Given(set, bearer or [], tolerance, strict, json, quiet), output, mode, only or [])
+    return run_seat(
+        Given(set, bearer or [], tolerance, strict, json, quiet, floor, whole or [], parts or []),
+        output,
+        mode,
+        only or [],
+        land,
+    )
 
 
 @app.command()
@@ -127,6 +160,9 @@ def settle(
     ] = f"{SHAKE}",  # type: ignore[assignment]
     animation: Annotated[bool, typer.Option("--animation", help="keep the motion as a glTF animation")] = False,
     bearer: Bearers = None,
+    floor: Floor = None,
+    whole: Whole = None,
+    parts: Parts = None,
     tolerance: Tolerance = "0.5mm",  # type: ignore[assignment]
     strict: Strict = False,
     json: AsJson = False,
@@ -137,7 +173,13 @@ def settle(
     from brickseat_core.gravity.settling import SettleSlip
 
     slip = SettleSlip(lift, shake, seed, motion=animation)
-    return run_settle(Given(set, bearer or [], tolerance, strict, json, quiet), output, slip, trials, only or [])
+    return run_settle(
+        Given(set, bearer or [], tolerance, strict, json, quiet, floor, whole or [], parts or []),
+        output,
+        slip,
+        trials,
+        only or [],
+    )
 
 
 @app.command()
@@ -145,6 +187,9 @@ def repair(
     set: SetFile,
     output: OutFile,
     bearer: Bearers = None,
+    floor: Floor = None,
+    whole: Whole = None,
+    parts: Parts = None,
     tolerance: Tolerance = "0.5mm",  # type: ignore[assignment]
     strict: Strict = False,
     json: AsJson = False,
@@ -153,7 +198,7 @@ def repair(
     """Mend faults with the least movement."""
     from brickseat.commands.mending import run_repair
 
-    return run_repair(Given(set, bearer or [], tolerance, strict, json, quiet), output)
+    return run_repair(Given(set, bearer or [], tolerance, strict, json, quiet, floor, whole or [], parts or []), output)
 
 
 @app.command()
@@ -162,6 +207,9 @@ def apply(
     moves: Annotated[Path, typer.Argument(metavar="MOVES.json", show_default=False)],
     output: OutFile,
     bearer: Bearers = None,
+    floor: Floor = None,
+    whole: Whole = None,
+    parts: Parts = None,
     tolerance: Tolerance = "0.5mm",  # type: ignore[assignment]
     strict: Strict = False,
     json: AsJson = False,
@@ -170,7 +218,9 @@ def apply(
     """Make moves, one after the other, all or none."""
     from brickseat.commands.mending import run_apply
 
-    return run_apply(Given(set, bearer or [], tolerance, strict, json, quiet), moves, output)
+    return run_apply(
+        Given(set, bearer or [], tolerance, strict, json, quiet, floor, whole or [], parts or []), moves, output
+    )
 
 
 @app.command()
@@ -180,6 +230,8 @@ def scatter(
     output: OutFile,
     seed: Seed = None,
     bearer: Bearers = None,
+    whole: Whole = None,
+    parts: Parts = None,
     tolerance: Tolerance = "0.5mm",  # type: ignore[assignment]
     strict: Strict = False,
     json: AsJson = False,
@@ -188,7 +240,13 @@ def scatter(
     """Lay a scatter recipe on a set."""
     from brickseat.commands.laying import run_recipe
 
-    return run_recipe(Given(set, bearer or [], tolerance, strict, json, quiet), "scatter", recipe, output, seed)
+    return run_recipe(
+        Given(set, bearer or [], tolerance, strict, json, quiet, None, whole or [], parts or []),
+        "scatter",
+        recipe,
+        output,
+        seed,
+    )
 
 
 @app.command()
@@ -198,6 +256,8 @@ def fill(
     output: OutFile,
     seed: Seed = None,
     bearer: Bearers = None,
+    whole: Whole = None,
+    parts: Parts = None,
     tolerance: Tolerance = "0.5mm",  # type: ignore[assignment]
     strict: Strict = False,
     json: AsJson = False,
@@ -206,7 +266,13 @@ def fill(
     """Fill a bay of a set."""
     from brickseat.commands.laying import run_recipe
 
-    return run_recipe(Given(set, bearer or [], tolerance, strict, json, quiet), "fill", recipe, output, seed)
+    return run_recipe(
+        Given(set, bearer or [], tolerance, strict, json, quiet, None, whole or [], parts or []),
+        "fill",
+        recipe,
+        output,
+        seed,
+    )
 
 
 @app.command()

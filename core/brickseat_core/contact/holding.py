@@ -141,7 +141,7 @@ def way_out(holding, number, side, at_start):  # type: ignore[no-untyped-def]
     """Metres that a point goes on in what holds it, by its ``room``; 0 where nothing does, or it never comes out."""
     forest, root, point = holding.forest, holding.root[side], holding.room[2]
     if not at_start or holding.now[number] != HELD:
-        held = holding.sense[side] * crossings(forest, root, point, holding.up[side]) > 0.0
+        held = holding.sense[side] * crossings(forest, root, point, holding.up[side], CONTACT_EPSILON) > 0.0
         if at_start:
             holding.now[number] = HELD if held else FREE
         if not held:

@@ -6,6 +6,7 @@ from brickseat_core.contact.index import SceneIndex
 from brickseat_core.kernels import kernel
 from brickseat_core.meshes.rays import ASLANT, crossings
 from brickseat_core.scene import Vec
+from brickseat_core.tolerances import CONTACT_EPSILON
 
 
 def holds_point(index: SceneIndex, row: int, points: Vec) -> bool:
@@ -28,7 +29,7 @@ def holds(forest, placed, row, x, y, z):  # type: ignore[no-untyped-def]
         up[c] = 0.0
         for k in range(3):
             up[c] += placed.inverse[row, c, k] * ASLANT[k]
-    return placed.sense[row] * crossings(forest, placed.root[row], local, up) > 0.0
+    return placed.sense[row] * crossings(forest, placed.root[row], local, up, CONTACT_EPSILON) > 0.0
 
 
 @kernel

@@ -21,6 +21,7 @@ from brickseat_core.fill.rows import fullest_rows, places_on_floor, radius_of
 from brickseat_core.fill.seating import LIFT, Failed, Stand, can_be_carried_in, seated, turned_a_little
 from brickseat_core.fill.shapes import Shape, bases_of_rule, box_at, is_boxy, shapes_of, sizes_of
 from brickseat_core.fill.spans import SLACK
+from brickseat_core.fit.check import check
 from brickseat_core.fit.measuring import bands
 from brickseat_core.many.chance import chances, channel
 from brickseat_core.many.places import Places
@@ -38,6 +39,10 @@ MOST_PLACES, MOST_LOOKS = 1_200_000, 1.2e8
 MOST_COARSENINGS = 40
 FINEST = 5e-4
 """Metres of the finest grid."""
+SQUARE_DEG = 1e-9
+"""Degrees by which a right angle may be off by rounding."""
+FITS = 1e-6
+"""Metres by which what is to stand in a bay may be larger than it by rounding."""
 AT_A_TIME = 10
 MOST_FAILED = 40
 """Places that are tried for a prop before it waits for the next round."""
@@ -127,7 +132,8 @@ class Filling:
         h, self._shapes = self._grid()
         self._room = Room(index, self._bay, h)
         self._room.leave_free(self._bay.front, recipe.front_room_m)
-        self._unit = float(np.mean([s.hi[1] - s.lo[1] for some in self._shapes.values() for s in some]))
+        heights = [s.hi[1] - s.lo[1] for some in self._shapes.values() for s in some]
+        self._unit = float(np.mean(heights)) if heights else 1.0
         self._taste = self._taste_of()
         self._out = set(recipe.exceptions.taken_out)
         self._counts: Counter[int] = Counter()
@@ -138,7 +144,34 @@ class Filling:
             self._rounds()
         finally:
             index.remove(WALLS)
-        return Filled(self._placed, self._wanted, self._left(), self._density())
+        refused = self._prove()
+        left = Counter(self._left())
+        left.update(refused)
+        return Filled(self._placed, self._wanted, dict(left), self._density())
+
+    def _prove(self) -> Counter[str]:
+        """Check all that was placed as it stands in the end, and take out what is not right with what stood on it; how many, by reason."""
+        index, kept = self.places.index, {piece.key for piece in self.kept.values()}
+        index.judge_senses()
+        number_of = {piece.key: number for number, piece in self._placed.items() if piece.key not in kept}
+        why: Counter[str] = Counter()
+
+        def goes_on(done: int, total: int) -> bool:
+            self.budget.check(len(self._placed), self._wanted or 0)
+            return True
+
+        asked = list(number_of)
+        for _ in range(len(number_of) + 1):
+            wrong = {k: fit for k, fit in check(index, self.tolerance, asked, goes_on).items() if fit.faults}
+            if not wrong:
+                break
+            boxes = index.boxes_of(wrong)
+            for key, fit in wrong.items():
+                why["tips" if fit.faults == ("tippy",) else "no_room"] += 1
+                index.remove(key)
+                del self._placed[number_of.pop(key)]
+            asked = [key for key in index.affected_by(boxes, self.tolerance) if key in number_of]
+        return why
 
     def _grid(self) -> tuple[float, dict[Key, list[Shape]]]:
         """The size of a cell, and the shapes of each prop in each of its sizes on such a grid."""
@@ -151,13 +184,14 @@ class Filling:
                 cells = BOX_CELLS if is_boxy(prop.mesh, basis) else ROUND_CELLS
                 h = min(h, self._sizes[number][0] * float(plan.min()) / cells)
         h = max(FINEST, min(h, float(extent[[0, 2]].max())))
+        open_ = extent + FITS
         for _ in range(MOST_COARSENINGS):
             # The fewest that there may be: only so many shapes are made as there is room for.
             if float(extent[0] / h) * float(extent[2] / h) > MOST_PLACES:
                 h *= COARSER
                 continue
             shapes = {
-                (number, k): shapes_of(prop.mesh, number, bases, size, h)
+                (number, k): shapes_of(prop.mesh, number, bases, size, h, open_, self.budget)
                 for number, (prop, bases) in enumerate(zip(self.props, self._bases, strict=True))
                 for k, size in enumerate(self._sizes[number])
             }
@@ -165,10 +199,10 @@ class Filling:
             places = [max(0.0, extent[0] / h - wx) * max(0.0, extent[2] / h - wz) for wx, wz in sizes]
             looks = sum(many * wx * wz for many, (wx, wz) in zip(places, sizes, strict=True))
             if sum(places) <= MOST_PLACES and looks <= MOST_LOOKS:
-                break
+                return h, shapes
             h *= COARSER
             self.budget.check()
-        return h, shapes
+        raise BadRecipe("bay: is too large for what it is to be filled with; mark out a smaller one")
 
     def _taste_of(self) -> Taste:
         """What makes a place dear: mostly a matter of the seed, so that several seeds are several ways to stack."""
@@ -198,7 +232,9 @@ class Filling:
                 found = query_contacts(index, piece, index.row[piece.key], 0.0, band, leaning)
             self._note_level(piece, found.bearing.rows if found.bearing is not None else ())
         for number, piece in sorted(self.kept.items()):
-            kind = next((k for k, prop in enumerate(self.props) if prop == piece.prop), None)
+            # Where several rules name one prop, those that still lack some of it come first.
+            kinds = sorted((k for k, prop in enumerate(self.props) if prop == piece.prop), key=self._is_full)
+            kind = kinds[0] if kinds else None
             self._placed[number] = piece
             if kind is not None:
                 self._counts[kind] += 1
@@ -306,35 +342,54 @@ class Filling:
     def _chance(self, number: int, what: str) -> float:
         return float(chances(np.array([number]), self.recipe.seed, what)[0])
 
+    def _turned(self, kind: int, fields: list[Field], number: int) -> list[list[Field]]:
+        """Fields in the order in which they are tried: where a prop may be turned otherwise than square, those of a turn by chance first."""
+        step = self.recipe.props[kind].turn_step_deg
+        if (
+            len(fields) < 2
+            or step == 0.0
+            or (math.isclose(math.remainder(90.0, step), 0.0, abs_tol=1e-9) and step >= 90.0)
+        ):
+            return [fields]
+        if math.isclose(math.remainder(step, 90.0), 0.0, abs_tol=1e-9):
+            return [fields]
+        drawn = min(len(fields) - 1, int(self._chance(number, "turn") * len(fields)))
+        return [[fields[drawn]], [field for n, field in enumerate(fields) if n != drawn]]
+
     def _add(self, kind: int, number: int) -> bool:
         """Place one of a prop, in a size by chance or in the next smaller one that finds room."""
         sizes = len(self._sizes[kind])
         drawn = min(sizes - 1, int(self._chance(number, "size") * sizes))
         self._failed[kind] = Counter()
-        rests = MOST_RESTS
-        tried = 0
+        self._tried[kind], self._rests = 0, MOST_RESTS
         for k in range(drawn, -1, -1):
-            fields = self._fields_of((kind, k))
-            for _ in range(MOST_FAILED // AT_A_TIME):
-                proposed = cheapest(fields, AT_A_TIME)
-                for place in proposed:
-                    found = self._try(*place, number, rests > 0)
-                    if isinstance(found, Stand) and self._is_sunken(found.piece, *place):
-                        found = Failed.NO_ROOM
-                    if isinstance(found, Stand) and not self._is_carried_in(found):
-                        found = Failed.OUT_OF_REACH
-                    if isinstance(found, Stand):
-                        self._settle_in(found, place[0].shape, kind, number)
-                        return True
-                    rests -= found is Failed.TIPS
-                    self._failed[kind][found] += 1
-                    place[0].close(*place[1:])
-                    tried += 1
-                if len(proposed) < AT_A_TIME:
-                    break
-        self._tried[kind] = tried
-        if not tried:
+            for fields in self._turned(kind, self._fields_of((kind, k)), number):
+                if self._add_to(fields, kind, number):
+                    return True
+        if not self._tried[kind]:
             self._failed[kind][Failed.NO_ROOM] += 1
+        return False
+
+    def _add_to(self, fields: list[Field], kind: int, number: int) -> bool:
+        """As ``_add``, in one size and at the places of some ``fields``."""
+        for _ in range(MOST_FAILED // AT_A_TIME if fields else 0):
+            proposed = cheapest(fields, AT_A_TIME)
+            for place in proposed:
+                self.budget.check(len(self._placed), self._wanted or 0)
+                found = self._try(*place, number, self._rests > 0)
+                if isinstance(found, Stand) and self._is_sunken(found.piece, *place):
+                    found = Failed.NO_ROOM
+                if isinstance(found, Stand) and not self._is_carried_in(found):
+                    found = Failed.OUT_OF_REACH
+                if isinstance(found, Stand):
+                    self._settle_in(found, place[0].shape, kind, number)
+                    return True
+                self._rests -= found is Failed.TIPS
+                self._failed[kind][found] += 1
+                place[0].close(*place[1:])
+                self._tried[kind] += 1
+            if len(proposed) < AT_A_TIME:
+                break
         return False
 
     def _fields_of(self, key: Key) -> list[Field]:

@@ -9,7 +9,17 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, TypeAdapter
 from pydantic.dataclasses import dataclass
 
-from brickseat_core.many.recipe import Exceptions, Length, Name, Share, SizeRange, check_named, check_ranges, read_as
+from brickseat_core.many.recipe import (
+    MOST_SEED,
+    Exceptions,
+    Length,
+    Name,
+    Share,
+    SizeRange,
+    check_named,
+    check_ranges,
+    read_as,
+)
 
 MOST_PLACED = 20_000
 Sides = Literal["base", "any"]
@@ -57,7 +67,7 @@ class FillRecipe:
     bay: Name
     props: Annotated[tuple[FillRule, ...], Field(min_length=1, max_length=100)]
     count: Annotated[int, Field(ge=1, le=MOST_PLACED)] | None = None
-    seed: Annotated[int, Field(ge=0, le=2**53)] = 1
+    seed: Annotated[int, Field(ge=0, le=MOST_SEED)] = 1
     square_to: SquareTo = "bay"
     rough: Share = 0.0
     first_row: FirstRow = "back"

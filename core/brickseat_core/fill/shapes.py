@@ -5,6 +5,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from brickseat_core.budget import Budget
 from brickseat_core.fill.recipe import FillRule
 from brickseat_core.fill.spans import extents_kernel
 from brickseat_core.many.chance import chances
@@ -56,8 +57,10 @@ def sizes_of(rule: FillRule) -> list[float]:
     if high == low:
         return [low]
     if rule.size_step > 0.0:
-        many = min(MOST_SIZES, int(np.floor((high - low) / rule.size_step + 1e-9)) + 1)
-        return [low + rule.size_step * k for k in range(many)]
+        many = int(np.floor((high - low) / rule.size_step + 1e-9)) + 1
+        # Too many of them to try each: some, evenly from the least to the largest.
+        some = np.unique(np.round(np.linspace(0, many - 1, min(many, MOST_SIZES))).astype(np.int64)).tolist()
+        return [low + rule.size_step * k for k in some]
     return [float(size) for size in np.linspace(low, high, SIZES)]
 
 
@@ -106,11 +109,18 @@ def bases_of_rule(mesh: Mesh, rule: FillRule, seed: int) -> list[Vec]:
     return [tidy(rotation_about(PLUMB, np.radians(turn)) @ side) for side in sides for turn in turns]
 
 
-def shapes_of(mesh: Mesh, prop: int, bases: Iterable[Vec], size: float, h: float) -> list[Shape]:
-    """The shapes of a prop in one size at ``bases``, those that are the same cell by cell once. ``h``: size of a cell."""
+def shapes_of(
+    mesh: Mesh, prop: int, bases: Iterable[Vec], size: float, h: float, room: Vec, budget: Budget
+) -> list[Shape]:
+    """The shapes of a prop in one size at ``bases``, those that are the same cell by cell once. ``h``: size of a cell. ``room``: (3,) metres
+    that one may be wide, high and long: what is larger is not made. Raises GivenUp."""
     found: list[Shape] = []
     seen: set[tuple[object, ...]] = set()
     for unit in bases:
+        budget.check()
+        lo, hi = box_at(mesh, size * unit)
+        if (hi - lo > room).any():
+            continue
         shape = shape_of(mesh, prop, size, size * unit, h)
         raster = shape.raster
         cells = np.where(np.isfinite(raster.bottom), np.round(raster.bottom / SAME_HEIGHT), 0.0)

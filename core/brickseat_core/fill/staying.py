@@ -12,7 +12,6 @@ from brickseat_core.scene import Piece, Pose
 
 WITHIN = 1e-5
 """Metres by which a piece may stand out of its bay."""
-MOST_ROUNDS = 200
 
 
 def what_can_stay(index: SceneIndex, pieces: Mapping[int, Piece], bay: Shape, tolerance: float) -> dict[int, Piece]:
@@ -26,12 +25,16 @@ def what_can_stay(index: SceneIndex, pieces: Mapping[int, Piece], bay: Shape, to
     index = index.fork()
     index.put_all(staying.values())
     index.judge_senses()
-    # What stood on one that goes may go with it.
-    for _ in range(MOST_ROUNDS):
-        fits = check(index, tolerance, [piece.key for piece in staying.values()])
-        going = {number for number, piece in staying.items() if fits[piece.key].faults}
-        for number in going:
-            index.remove(staying.pop(number).key)
+    number_of = {piece.key: number for number, piece in staying.items()}
+    asked = list(number_of)
+    # What stood on one that goes may go with it: at the least one goes in each round.
+    for _ in range(len(listed) + 1):
+        going = [key for key, fit in check(index, tolerance, asked).items() if fit.faults]
         if not going:
             break
+        boxes = index.boxes_of(going)
+        for key in going:
+            index.remove(key)
+            del staying[number_of.pop(key)]
+        asked = [key for key in index.affected_by(boxes, tolerance) if key in number_of]
     return staying

@@ -9,6 +9,7 @@ from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fill.filling import Filled, Filling
 from brickseat_core.fill.recipe import FillRecipe
 from brickseat_core.many.places import Places
+from brickseat_core.many.recipe import MOST_SEED
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece, Prop, Region, Set
 
@@ -48,4 +49,4 @@ def run_fill_trial(trial: FillTrial, stop: str = "") -> Filled:
 def fill_trials(trial: FillTrial, count: int) -> list[FillTrial]:
     """``count`` trials from the seed of ``trial`` on."""
     recipe = trial.recipe
-    return [replace(trial, recipe=replace(recipe, seed=recipe.seed + k)) for k in range(count)]
+    return [replace(trial, recipe=replace(recipe, seed=(recipe.seed + k) % (MOST_SEED + 1))) for k in range(count)]

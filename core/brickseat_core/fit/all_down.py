@@ -9,7 +9,7 @@ from brickseat_core.fit.measuring import measure_fit
 from brickseat_core.fit.modes import Mode
 from brickseat_core.fit.repair import bottom_up
 from brickseat_core.fit.rest import rest
-from brickseat_core.fit.set_down import set_down
+from brickseat_core.fit.set_down import raised_onto
 from brickseat_core.scene import Piece, Pose
 from brickseat_core.tolerances import CONTACT_EPSILON, SEATED_TOLERANCE
 
@@ -65,7 +65,7 @@ def placed(index: SceneIndex, piece: Piece, mode: Mode, tolerance: float, tries:
         if found.stable:
             return found.pose, ""
         reason = f"dropped, no stand near: {found.reason}"
-    down = set_down(index, piece)
+    down = raised_onto(index, piece)
     if down.travel is None:
         return piece.pose, f"left where it is, {down.reason}"
     return down.pose, reason

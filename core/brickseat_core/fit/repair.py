@@ -12,7 +12,7 @@ from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.mover import frame_along
 from brickseat_core.fit.check import check
 from brickseat_core.fit.measuring import Fit, measure_fit
-from brickseat_core.fit.set_down import set_down
+from brickseat_core.fit.set_down import raised_onto, set_down
 from brickseat_core.meshes.lengths import in_words
 from brickseat_core.scene import Change, Piece, Pose, Vec, piece_delta
 from brickseat_core.tolerances import LIFT_OFF, SEATED_TOLERANCE
@@ -144,8 +144,8 @@ def mend(
 
     ``index`` and ``fits`` are brought up to date when it moves.
     """
-    if fit.faults == ("unborne",):
-        return "nothing lies in its direction to rest on"
+    if fit.faults == ("unborne",) and (reason := raised_onto(index, piece).reason):
+        return reason
     options = sorted(
         (
             (float(np.linalg.norm(pose.origin - piece.pose.origin)), i, pose)
@@ -234,7 +234,7 @@ def balanced(index: SceneIndex, piece: Piece, fit: Fit, tolerance: float) -> Ite
 
 def mended_poses(index: SceneIndex, piece: Piece, fit: Fit, tolerance: float) -> Iterator[Pose]:
     """Poses that might mend ``piece``: straight along its direction, and pushed aside from what it clashes with."""
-    straight = set_down(index, piece)
+    straight = raised_onto(index, piece)
     if straight.travel is not None:
         yield straight.pose
     if "tippy" in fit.faults:

@@ -13,7 +13,7 @@ from brickseat_core.contact.free_interval import first_free_interval
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.mover import Mover, Near, frame_along
 from brickseat_core.scene import Piece, Pose, Vec
-from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH, GRAZE_DEPTH, LEAST_SHRINK, SHRINK
+from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH, GRAZE_DEPTH, LEAST_SHRINK, LIFT_OFF, SHRINK
 
 GRAZE_WIDTHS = 4.0
 """How many times its depth a graze is wide at most, on the projections of its triangles."""
@@ -52,6 +52,36 @@ def set_down(index: SceneIndex, piece: Piece, rows: list[int] | None = None) -> 
     # Measured from the raised pose: a bedded piece ends ``sink`` further on than first contact.
     final = raised.pose.moved(direction * (travel + piece.sink - piece.stand_off))
     return SetDown(final, float((final.origin - piece.pose.origin) @ direction))
+
+
+def raised_onto(index: SceneIndex, piece: Piece) -> SetDown:
+    """As ``set_down``; a piece that has nothing in its direction, but something that bears behind it, is brought onto the nearest of that.
+
+    It was put below what should bear it.
+    """
+    down = set_down(index, piece)
+    if down.travel is not None:
+        return down
+    direction = np.asarray(piece.direction)
+    row = index.row.get(piece.key, -1)
+    mover, near = column(index, piece, row)
+    lo, hi = index.placed.lo[near.rows], index.placed.hi[near.rows]
+    # Metres that the middle of each lies behind it, against its direction.
+    behind = (piece.pose.origin - 0.5 * (lo + hi)) @ direction
+    order = [int(r) for r in near.rows[np.argsort(behind, kind="stable")]]
+    for r in [r for r in order if index.pieces[index.keys[r] or ""].role == "bearer"]:
+        low, high = index.placed.lo[r], index.placed.hi[r]
+        top = float(-direction @ (0.5 * (low + high)) + np.abs(direction) @ (0.5 * (high - low)))
+        foot = float(-direction @ piece.pose.origin) + float(mover.lo[0, 2])
+        raised = piece.at(piece.pose.moved(-direction * (top - foot + LIFT_OFF)))
+        found = set_down(index, raised)
+        if found.travel is not None and found.travel >= -LIFT_OFF:
+            return SetDown(found.pose, float((found.pose.origin - piece.pose.origin) @ direction))
+    if not any(p.role == "bearer" for p in index.pieces.values()):
+        return SetDown(
+            piece.pose, None, "there is no floor on this set; bring one, or say at which height it is (--floor 0)"
+        )
+    return down
 
 
 def travel_to_contact(index: SceneIndex, piece: Piece, row: int, mover: Mover, near: Near) -> float | None:

@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from fnmatch import fnmatchcase
 from typing import Any
 
@@ -11,11 +11,17 @@ import numpy as np
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_bodies import Body, NodeTree, bodies_of, regions_of
 from brickseat_core.formats.gltf_document import GltfDocument
+from brickseat_core.formats.gltf_groups import Group, groups_of, with_wholes
 from brickseat_core.formats.gltf_props import Props
 from brickseat_core.formats.gltf_relations import with_relations
 from brickseat_core.formats.gltf_shape import Json, is_whole
-from brickseat_core.scene import DOWN, Piece, Pose, Region, Role, Set, Triple, Vec
+from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.scene import DOWN, Names, Piece, Pose, Prop, Region, Role, Set, Triple, Vec
 from brickseat_core.tolerances import SEATED_TOLERANCE
+
+FLOOR_KEY = "floor plane"
+FLOOR_BEYOND, FLOOR_WIDER = 100.0, 4.0
+"""Metres that the plane of a floor reaches beyond everything, and times as far as everything does."""
 
 
 @dataclass
@@ -30,14 +36,26 @@ class GltfSet:
     body_of_node: dict[int, str] = field(default_factory=dict)
     volumes: dict[str, Body] = field(default_factory=dict)
     """What each region is drawn by."""
+    groups: tuple[Group, ...] = ()
+    """What may be one thing although each of its parts is a piece."""
+    undrawn: frozenset[str] = frozenset()
+    """Keys of pieces that stand there and that the file does not draw: they are not written."""
 
 
-def read_set(document: GltfDocument, bearers: Iterable[str] = (), tolerance: float = SEATED_TOLERANCE) -> GltfSet:
-    """Bodies and pieces of a document. ``bearers``: name patterns of bodies that carry but do not move.
+def read_set(
+    document: GltfDocument,
+    bearers: Iterable[str] = (),
+    tolerance: float = SEATED_TOLERANCE,
+    whole: Iterable[str] = (),
+    parts: Iterable[str] = (),
+) -> GltfSet:
+    """Bodies and pieces of a document. ``bearers``: name patterns of bodies that carry but do not move. ``whole``, ``parts``: of nodes that
+    are one piece with all below them, and of those whose parts are pieces by themselves; that is written into the document.
 
     Raises FileError.
     """
     document.check_resources()
+    with_wholes(document, whole, parts)
     tree = NodeTree.of(document)
     region_leads = tree.region_nodes()
     bodies, body_of_node = bodies_of(tree, region_leads)
@@ -54,8 +72,39 @@ def read_set(document: GltfDocument, bearers: Iterable[str] = (), tolerance: flo
     ]
     dressed = Set.of("set", pieces, tolerance, regions)
     return GltfSet(
-        document, with_relations(document, dressed), bodies, tree.worlds, tree.parents, body_of_node, volumes
+        document,
+        with_relations(document, dressed),
+        bodies,
+        tree.worlds,
+        tree.parents,
+        body_of_node,
+        volumes,
+        tuple(groups_of(document, tree, bodies)),
     )
+
+
+def with_floor(found: GltfSet, height: float) -> GltfSet:
+    """The same set with an endless plane at ``height`` metres that bears, besides what the file has. It is not written into the file."""
+    boxes = [
+        (pose.apply(prop.mesh.vertices)) for pose, prop in ((p.pose, p.prop) for p in found.dressed.pieces.values())
+    ]
+    reach = max((float(np.abs(points[:, [0, 2]]).max()) for points in boxes), default=0.0)
+    half = FLOOR_BEYOND + FLOOR_WIDER * reach
+    corners = np.array([[-half, 0.0, -half], [-half, 0.0, half], [half, 0.0, half], [half, 0.0, -half]])
+    plane = Mesh(corners, np.array([[0, 1, 2], [0, 2, 3]], np.int32))
+    names = Names()
+    for piece in found.dressed.pieces.values():
+        names.of(piece.name)
+    floor = Piece(FLOOR_KEY, names.of("floor"), Prop(FLOOR_KEY, "floor", plane), Pose((0.0, height, 0.0)), "bearer")
+    dressed = replace(found.dressed, pieces={**found.dressed.pieces, floor.key: floor})
+    return replace(found, dressed=dressed, undrawn=frozenset([floor.key]))
+
+
+def written(found: GltfSet, dressed: Set) -> Set:
+    """``dressed`` without what the file of ``found`` does not draw."""
+    if not found.undrawn:
+        return dressed
+    return replace(dressed, pieces={k: p for k, p in dressed.pieces.items() if k not in found.undrawn})
 
 
 def piece_of(body: Body, marked_bearer: bool, props: Props) -> Piece:

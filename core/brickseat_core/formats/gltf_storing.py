@@ -1,6 +1,7 @@
 """Write a changed set back into the glTF document it was read from. What did not change comes out as it went in."""
 
 from collections.abc import Iterable, Mapping
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -12,7 +13,7 @@ from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_instances import instance_matrices, is_instanced, write_instances
 from brickseat_core.formats.gltf_nodes import our_extras, write_local
 from brickseat_core.formats.gltf_relations import FIELDS, relations_of
-from brickseat_core.formats.gltf_set import GltfSet, read_set
+from brickseat_core.formats.gltf_set import GltfSet, read_set, written
 from brickseat_core.formats.gltf_shape import INSTANCING, Json
 from brickseat_core.relations.cutting import derived_meshes
 from brickseat_core.scene import Piece, Pose, Prop, Set, Vec
@@ -24,7 +25,8 @@ def store_set(found: GltfSet, after: Set, models: Mapping[str, GltfDocument] | N
     ``models``: what draws the props that the file does not, by their keys. Moved pieces change the transforms of their nodes, others their extras and names; new pieces get nodes of their own,
     and the nodes of what was taken away are taken out of the scene.
     """
-    before = found.dressed
+    found = replace(found, dressed=written(found, found.dressed))
+    before, after = found.dressed, written(found, after)
     # A piece of another prop, or of an instance whose words changed, is drawn by nodes of its own from now on.
     redrawn = {
         key

@@ -13,6 +13,8 @@ from brickseat_core.many.sequences import Spread
 from brickseat_core.placing.frames import TouchSide
 
 MOST_LAID = 20_000
+MOST_SEED = 2**53
+"""The largest whole number that is the same in every language that reads JSON."""
 MOST_IN_LIST = 1_000
 Name = Annotated[str, Field(min_length=1, max_length=200)]
 Number = Annotated[float, Field(ge=-1e7, le=1e7, allow_inf_nan=False)]
@@ -190,7 +192,7 @@ class ScatterRecipe:
     density_per_m2: Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False)] | None = None
     pattern: Pattern = "even"
     clump_m: Annotated[float, Field(gt=0, le=1e4, allow_inf_nan=False)] | None = None
-    seed: Annotated[int, Field(ge=0, le=2**53)] = 1
+    seed: Annotated[int, Field(ge=0, le=MOST_SEED)] = 1
     no_overlap: Clearing = "shape"
     facing: Facing = "down"
     throw_m: Annotated[float, Field(gt=0, le=20, allow_inf_nan=False)] | None = None

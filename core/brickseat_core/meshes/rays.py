@@ -4,7 +4,6 @@ import numpy as np
 
 from brickseat_core.kernels import inner_kernel, kernel
 from brickseat_core.meshes.tree import STACK_ROOM
-from brickseat_core.tolerances import CONTACT_EPSILON
 
 ASLANT = (0.00123, 1.0, 0.00217)
 """All but upwards: straight up it would meet the very edges of things modelled about an axis."""
@@ -98,8 +97,8 @@ def first_on_tree(forest, root, o, d, best):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def crossings(forest, root, origin, direction):  # type: ignore[no-untyped-def]
-    """Sum of signs of the crossings of a ray (local coordinates): +1 leaving, -1 entering."""
+def crossings(forest, root, origin, direction, least):  # type: ignore[no-untyped-def]
+    """Sum of signs of the crossings of a ray (local coordinates) beyond ``least`` lengths of its direction: +1 leaving, -1 entering."""
     inverse = (1.0 / direction[0], 1.0 / direction[1], 1.0 / direction[2])
     stack = np.empty(STACK_ROOM, np.int32)
     stack[0] = root
@@ -117,7 +116,7 @@ def crossings(forest, root, origin, direction):  # type: ignore[no-untyped-def]
             continue
         for t in range(forest.start[node], forest.start[node] + forest.length[node]):
             distance, facing = ray_triangle(forest, t, origin, direction)
-            if distance > CONTACT_EPSILON:
+            if distance > least:
                 total += 1 if facing > 0.0 else -1
     return total
 
@@ -129,5 +128,6 @@ def points_inside_kernel(tree, points):  # type: ignore[no-untyped-def]
     # Not along an axis: edges of modelled things are.
     direction = np.array([0.0123, 1.0, 0.0217])
     for i in range(points.shape[0]):
-        found[i] = crossings(tree, np.int64(0), points[i], direction) != 0
+        # In its own coordinates a metre may be anything: what lies beyond the point at all counts.
+        found[i] = crossings(tree, np.int64(0), points[i], direction, 0.0) != 0
     return found

@@ -28,6 +28,8 @@ def compute(scene: Scene, move: CutMove) -> Outcome:
     bearer = own_place(scene, move.bearer)
     if bearer.key == piece.key:
         raise MoveRefused(f"{piece.name} cannot be cut by itself; choose a wall")
+    if piece.role == "bearer" and bearer.role == "prop":
+        raise MoveRefused(f"{piece.name} bears and is not cut into {bearer.name}; cut {bearer.name} into it instead")
     try:
         prism_for(bearer, piece, move.clearance_m)
     except CannotCut as problem:

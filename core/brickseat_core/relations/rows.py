@@ -12,6 +12,8 @@ SPLIT_COSINE = float(np.cos(np.radians(35.0)))
 """Cosine of the turn from which a border is split into lines of their own."""
 MOST_IN_ROW = 2000
 LEAST_LINE = 1e-6
+SAME_CHORD = 1e-9
+"""Share of a chord by which one may be shorter by rounding."""
 
 
 class RowPlace(NamedTuple):
@@ -45,7 +47,7 @@ def places_along(
     if spacing is not None and length / spacing > MOST_IN_ROW:
         raise NoRow(f"that would be more than {MOST_IN_ROW} pieces; lay them farther apart")
     if chord and spacing is not None:
-        where = chords(points, at, spacing)[: count or None]
+        where = chords(points, at, spacing, closed)[: count or None]
     elif spacing is not None:
         fit = int(np.floor(length / spacing + 1e-9)) + (0 if closed else 1)
         where = [spacing * k for k in range(fit if count is None else min(count, fit))]
@@ -63,8 +65,11 @@ def place_at(points: Vec, at: Vec, s: float) -> RowPlace:
     return RowPlace(points[k] + tangent * min(s - at[k], at[k + 1] - at[k]), tangent)
 
 
-def chords(points: Vec, at: Vec, spacing: float) -> list[float]:
-    """Metres along a line at which places lie ``spacing`` apart as the crow flies, each the next one after the last."""
+def chords(points: Vec, at: Vec, spacing: float, closed: bool) -> list[float]:
+    """Metres along a line at which places lie ``spacing`` apart as the crow flies, each the next one after the last.
+
+    On a ``closed`` line the last ones that are nearer than that to the first are left out: there the line begins again.
+    """
     found = [0.0]
     while len(found) < MOST_IN_ROW:
         here = place_at(points, at, found[-1]).point
@@ -82,6 +87,10 @@ def chords(points: Vec, at: Vec, spacing: float) -> list[float]:
             else:
                 high = middle
         found.append(high)
+    while closed and len(found) > 1:
+        if float(np.linalg.norm(place_at(points, at, found[-1]).point - points[0])) >= spacing * (1.0 - SAME_CHORD):
+            break
+        found.pop()
     return found
 
 

@@ -47,7 +47,7 @@ def silhouette_within(piece: Piece, frame: Vec, clearance: float, low: float, hi
     None where nothing of it does, or its mesh is not closed.
     """
     basis = frame @ piece.pose.linear
-    where = (tuple(np.round(basis, 12).ravel().tolist()), clearance, round(low, 7), round(high, 7))
+    where = (tuple(np.round(basis, 12).ravel().tolist()), clearance, low, high)
     key = (piece.prop.mesh.digest, *where)
     kept = _silhouettes.get(key)
     if isinstance(kept, np.ndarray):

@@ -4,10 +4,12 @@ from collections.abc import Iterable
 from pathlib import Path
 
 from brickseat.commands.given import Given
+from brickseat.commands.output import complain
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.formats.gltf_set import GltfSet, read_set
+from brickseat_core.formats.gltf_groups import in_words, moved_apart
+from brickseat_core.formats.gltf_set import GltfSet, read_set, with_floor
 from brickseat_core.formats.gltf_storing import store_set
 from brickseat_core.formats.limits import check_poses
 from brickseat_core.relations.bodies import Joined, change_to
@@ -28,11 +30,16 @@ def open_set(given: Given) -> GltfSet:
 
         document = open_document(path)
     try:
-        found = read_set(document, given.bearers, given.tolerance)
+        found = read_set(document, given.bearers, given.tolerance, given.whole, given.parts)
         check_poses([*found.dressed.pieces.values(), *found.dressed.regions.values()])
-        return found
+        return found if given.floor is None else with_floor(found, given.floor)
     except FileError as error:
         raise FileError(f"{path}: {error}") from None
+
+
+def name_moved_apart(found: GltfSet, after: Set, quiet: bool) -> None:
+    """Say on standard error which groups of the file have parts that do not stand to each other as they did."""
+    complain([in_words(group) for group in moved_apart(found.groups, found.dressed, after)], quiet)
 
 
 def store_moved(found: GltfSet, index: SceneIndex, joined: Joined, pieces: Iterable[Piece]) -> Set:

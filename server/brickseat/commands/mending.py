@@ -1,11 +1,12 @@
 """Commands that move pieces and write the set back: seat, repair, apply."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 from fnmatch import fnmatchcase
 from pathlib import Path
 
 from brickseat.commands.checking import left_over
-from brickseat.commands.files import open_set, save, store_moved
+from brickseat.commands.files import name_moved_apart, open_set, save, store_moved
 from brickseat.commands.given import Given
 from brickseat.commands.output import complain, print_json, progress
 from brickseat.exit_codes import DONE, FAULTS
@@ -18,8 +19,8 @@ REST_TRIES = 4
 """Starts of a rest: as the piece is, then a little askew."""
 
 
-def run_seat(given: Given, output: Path, mode: Mode, only: Sequence[str]) -> int:
-    """Set pieces down where they are. Raises FileError."""
+def run_seat(given: Given, output: Path, mode: Mode, only: Sequence[str], land: bool = False) -> int:
+    """Set pieces down where they are. ``land``: they let go of their stand-off. Raises FileError."""
     from brickseat_core.fit.all_down import set_all_down
 
     found = open_set(given)
@@ -33,12 +34,15 @@ def run_seat(given: Given, output: Path, mode: Mode, only: Sequence[str]) -> int
         raise FileError(f"{given.set}: no piece that may move is named {' or '.join(only)}; see brickseat check")
     joined = whole_bodies(found.dressed, index)
     wanted = [k for k in dict.fromkeys(map(joined.key_of, chosen)) if joined.dressed.pieces[k].movable]
+    if land:
+        joined.index.put_all(replace(joined.index.pieces[key], stand_off=0.0) for key in wanted)
     with progress("seating", given.quiet) as on_progress:
         left = set_all_down(joined.index, wanted, mode, given.tolerance, REST_TRIES, on_progress)
     after = store_moved(found, index, joined, joined.index.pieces.values())
     save(found.document, output)
     names = [(joined.index.pieces[key].name, reason) for key, reason in left.items()]
     complain((f"{name}: {reason}" for name, reason in names), given.quiet or given.as_json)
+    name_moved_apart(found, after, given.quiet)
     if given.as_json:
         print_json({"left": [{"name": name, "reason": reason} for name, reason in names]})
     return left_over(after, given)
@@ -53,8 +57,9 @@ def run_repair(given: Given, output: Path) -> int:
     joined = whole_bodies(found.dressed, index)
     with progress("mending", given.quiet) as on_progress:
         result = repair(joined.index, given.tolerance, on_progress=on_progress)
-    store_moved(found, index, joined, joined.index.pieces.values())
+    after = store_moved(found, index, joined, joined.index.pieces.values())
     save(found.document, output)
+    name_moved_apart(found, after, given.quiet)
     left = [(joined.index.pieces[entry.key].name, entry.reason) for entry in result.left]
     if given.as_json:
         mended = [{"name": joined.index.pieces[m.key].name, "words": m.words} for m in result.mended]
@@ -80,6 +85,7 @@ def run_apply(given: Given, moves: Path, output: Path) -> int:
         applied = apply_moves(found.dressed, read_moves(moves), on_progress, lines, facts)
     store_set(found, applied.dressed)
     save(found.document, output)
+    name_moved_apart(found, applied.dressed, given.quiet)
     if given.as_json:
         left = [{"name": name, "reason": reason} for name, reason in applied.left]
         print_json({"moves": list(applied.words), "left": left})

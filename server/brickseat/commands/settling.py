@@ -6,7 +6,7 @@ from fnmatch import fnmatchcase
 from functools import partial
 from pathlib import Path
 
-from brickseat.commands.files import open_set, save, store_moved
+from brickseat.commands.files import name_moved_apart, open_set, save, store_moved
 from brickseat.commands.given import Given
 from brickseat.commands.output import complain, print_json, progress
 from brickseat.exit_codes import DONE, FAULTS
@@ -52,8 +52,9 @@ def run_settle(given: Given, output: Path, slip: SettleSlip, trials: int, only: 
         still = animate(found, best.motion.times, member_paths(joined, best.motion.poses))
         names = (found.dressed.pieces[key].name for key in still)
         complain((f"{name}: drawn by instancing, so its motion is not kept" for name in names), given.quiet)
-    store_moved(found, index, joined, best.pieces)
+    after = store_moved(found, index, joined, best.pieces)
     save(found.document, output)
+    name_moved_apart(found, after, given.quiet)
     left = [(joined.dressed.pieces[key].name, reason) for key, reason in sorted(best.named.items())]
     if given.as_json:
         records = [trial_record(settled) for settled in outcomes]
