@@ -3,24 +3,23 @@
 import os
 import threading
 from collections.abc import Iterator
-from concurrent.futures import Executor, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import contextmanager
 
 from django.conf import settings
 
-from brickseat_core.executing import OpenPool, executor, local_workers
+from brickseat_core.executing import LocalPool, OpenPool, Pool, executor, local_workers
 
 
 class Workers:
     """Local processes are started with the first work that needs them, and serve whatever comes after it."""
 
     def __init__(self) -> None:
-        self._pool: ProcessPoolExecutor | None = None
+        self._pool: LocalPool | None = None
         self._lock = threading.Lock()
 
     @contextmanager
-    def pool(self) -> Iterator[Executor]:
+    def pool(self) -> Iterator[Pool]:
         """Where work is submitted to. Raises NoCluster."""
         if settings.CLUSTER:
             with executor(cluster=settings.CLUSTER) as pool:

@@ -78,7 +78,8 @@ class SceneIndex:
     """Everything that stands in a set, ready to be asked.
 
     ``bodies``: the joined pieces of each, by key. ``derived``: by key of a piece, the mesh it has instead of its prop's,
-    as a wall that something was cut into. Neither is ever changed in place.
+    as a wall that something was cut into. ``held``: keys of the pieces that are stuck to what they touch, so that they need no balance.
+    None of them is ever changed in place.
 
     A move is computed on a ``fork``, which may be changed freely: the snapshot it was taken from stays as it is, and
     whoever reads that one needs no lock.
@@ -90,7 +91,9 @@ class SceneIndex:
         arena: MeshArena | None = None,
         bodies: Bodies | None = None,
         derived: Mapping[str, Mesh] | None = None,
+        held: frozenset[str] = frozenset(),
     ) -> None:
+        self.held = held
         self.arena = arena if arena is not None else MeshArena()
         self.bodies: Bodies = bodies or {}
         self.derived: Mapping[str, Mesh] = derived or {}
@@ -116,7 +119,7 @@ class SceneIndex:
         """A snapshot of its own, which costs a copy of the rows; the trees are shared."""
         other = SceneIndex.__new__(SceneIndex)
         other.arena = self.arena
-        other.bodies, other.derived = self.bodies, self.derived
+        other.bodies, other.derived, other.held = self.bodies, self.derived, self.held
         other._movers, other._last = self._movers, self._last
         other._spans, other._free = list(self._spans), list(self._free)
         other.keys, other.row, other.pieces = list(self.keys), dict(self.row), dict(self.pieces)
@@ -248,10 +251,11 @@ class SceneIndex:
         pieces: Mapping[str, Piece | None],
         bodies: Bodies | None = None,
         derived: Mapping[str, Mesh] | None = None,
+        held: frozenset[str] | None = None,
     ) -> list[tuple[Vec, Vec]]:
         """Bring the index up to a change. ``pieces``: what came or moved, by key; None for what went.
 
-        ``bodies``, ``derived``: as they are after it; as they were by default.
+        ``bodies``, ``derived``, ``held``: as they are after it; as they were by default.
 
         Returns the (lo, hi) boxes in which fits may be others now: of all that came, moved or went, as it was and as it
         is, and of what is judged anew because of it, as ground that has become an awning.
@@ -265,6 +269,9 @@ class SceneIndex:
         if bodies is not None:
             boxes += [self.box_of(self.pieces[k]) for k in newly_joined(self.bodies, bodies) if k in self.pieces]
             self.bodies = bodies
+        if held is not None:
+            boxes += [self.box_of(self.pieces[k]) for k in self.held ^ held if k in self.pieces]
+            self.held = held
         for key, piece in pieces.items():
             if piece is None and key in self.pieces:
                 self.remove(key)
@@ -314,6 +321,16 @@ class SceneIndex:
                 touched = meeting(whole[:, 0] - margin, whole[:, 1] + margin, drawn[:, 0], drawn[:, 1]).any()
                 met.update(own if touched or not met.isdisjoint(own) else ())
         return [key for key, row in self.row.items() if row in met] if met else []
+
+    def drawn_near(self, boxes: Iterable[tuple[Vec, Vec]], within: float) -> list[str]:
+        """Keys of the pieces that are drawn within ``within`` metres of one of ``boxes`` ((lo, hi) of (3,) metres).
+
+        Who lies beside something, not whose verdict it changes.
+        """
+        asked = np.array(list(boxes), np.float64).reshape(-1, 2, 3)
+        rows = np.array(list(self.row.values()), np.int64)
+        met = meeting(self.placed.lo[rows] - within, self.placed.hi[rows] + within, asked[:, 0], asked[:, 1])
+        return [key for key, hit in zip(self.row, met.tolist(), strict=True) if hit]
 
     def _reach_of_body(self, members: list[Piece]) -> Vec:
         """(k, 2, 3) the reaches of joined pieces as one, which is measured along the direction of each."""

@@ -2,7 +2,6 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from pathlib import Path
 
 from brickseat_core.budget import Budget
 from brickseat_core.contact.index import SceneIndex
@@ -12,6 +11,7 @@ from brickseat_core.many.places import Places
 from brickseat_core.many.recipe import MOST_SEED
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece, Prop, Region, Set
+from brickseat_core.stopping import NEVER, Stop
 
 
 @dataclass(frozen=True)
@@ -26,10 +26,10 @@ class FillTrial:
     derived: Mapping[str, Mesh] = field(default_factory=dict)
 
 
-def run_fill_trial(trial: FillTrial, stop: str = "") -> Filled:
+def run_fill_trial(trial: FillTrial, stop: Stop = NEVER) -> Filled:
     """One filling, from nothing; the same in every process. Its pieces have keys of their own.
 
-    ``stop``: a file that ends the trial as soon as it is there, by raising Stopped.
+    ``stop``: ends the trial as soon as it is set, by raising Stopped.
     """
     dressed = Set.of("a set", trial.pieces, trial.tolerance, [trial.bay])
     index = SceneIndex(trial.pieces, derived=trial.derived)
@@ -42,7 +42,7 @@ def run_fill_trial(trial: FillTrial, stop: str = "") -> Filled:
         lambda number: f"trial {seed} {number}",
         lambda prop, number: f"{prop.name} {number}",
         trial.tolerance,
-        Budget(on_progress=lambda done, total: not (stop and Path(stop).exists())),
+        Budget(on_progress=lambda done, total: not stop.is_set()),
     ).run()
 
 

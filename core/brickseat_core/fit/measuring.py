@@ -199,8 +199,9 @@ def judged_fit(
     gap = 0.0 if bearing_cuts else None if found.travel is None else max(0.0, found.travel - piece.sink)
 
     touching = gap is not None and gap <= tolerance
-    margin = borne.margin if borne is not None and abs(direction[1]) > UPWARD else None
-    grip = borne.grip if borne is not None else None
+    held = piece.key in index.held
+    margin = borne.margin if borne is not None and abs(direction[1]) > UPWARD and not held else None
+    grip = borne.grip if borne is not None and not held else None
 
     faults: list[State] = []
     if beside:

@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from brickseat_core.budget import UNLIMITED, Budget
 from brickseat_core.contact.balance import balance_margin, offset_to_balance, support_polygon
 from brickseat_core.contact.contact_query import query_contacts
 from brickseat_core.contact.features import near_features
@@ -54,21 +55,26 @@ class RestingPose:
 
 
 def rest(
-    index: SceneIndex, piece: Piece, tries: int = 1, seed: int = 0, tolerance: float = SEATED_TOLERANCE
+    index: SceneIndex,
+    piece: Piece,
+    tries: int = 1,
+    seed: int = 0,
+    tolerance: float = SEATED_TOLERANCE,
+    budget: Budget = UNLIMITED,
 ) -> RestingPose:
     """The nearest stable stand of ``piece``, judged by the set's ``tolerance`` in metres.
 
-    Further ``tries`` start a little turned and tilted, by ``seed``.
+    Further ``tries`` start a little turned and tilted, by ``seed``. Raises GivenUp.
     """
     rng = np.random.default_rng(seed)
-    first = rest_once(index, piece, tolerance)
+    first = rest_once(index, piece, tolerance, budget=budget)
     if first.stable:
         return first
     found = lean(index, piece, tolerance)
     for _ in range(1, tries):
         if found.stable:
             break
-        found = rest_once(index, askew(index, piece, rng), tolerance)
+        found = rest_once(index, askew(index, piece, rng), tolerance, budget=budget)
     if not found.stable:
         return refused(piece, first.reason)
     return replace(found, tilted_deg=tilt_between(piece.pose.linear, found.pose.linear))
@@ -101,9 +107,13 @@ def refused(piece: Piece, reason: str) -> RestingPose:
 
 
 def rest_once(
-    index: SceneIndex, piece: Piece, tolerance: float = SEATED_TOLERANCE, most_steps: int = MOST_STEPS
+    index: SceneIndex,
+    piece: Piece,
+    tolerance: float = SEATED_TOLERANCE,
+    most_steps: int = MOST_STEPS,
+    budget: Budget = UNLIMITED,
 ) -> RestingPose:
-    """The nearest stand, without other starts; in fewer steps it may be given up sooner."""
+    """The nearest stand, without other starts; in fewer steps it may be given up sooner. Raises GivenUp."""
     direction = np.asarray(piece.direction)
     row = index.row.get(piece.key, -1)
     plain = piece.plain
@@ -118,6 +128,7 @@ def rest_once(
     angle = FIRST_ANGLE
     nudges = 0
     for _ in range(most_steps):
+        budget.check()
         step = lowered(index, at, row, angle)
         if step.promised < LEAST_GAIN:
             # Nothing to gain within this angle, so nothing within a smaller one: it stands, or balances on edge.

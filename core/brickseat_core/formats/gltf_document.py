@@ -31,6 +31,8 @@ COMPONENTS: dict[int, np.dtype[Any]] = {
 }
 WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
 UNREAD_COMPRESSION = ("KHR_draco_mesh_compression", "EXT_meshopt_compression", "KHR_meshopt_compression")
+MOST_SAID = 200
+"""Letters of a name that are said of it."""
 MOST_ELEMENTS = 200_000_000
 MOST_ZEROS = 3_000_000
 """Elements of an accessor that a file has no bytes for: they cost it nothing, and a reader all."""
@@ -165,11 +167,16 @@ class GltfDocument:
         if self.folder is None:
             raise FileError(f"{where} refers to the file “{uri}”; put everything into one .glb file")
         root = self.folder.resolve()
-        target = (root / unquote(uri)).resolve()
-        if "://" in uri or not target.is_relative_to(root):
-            raise FileError(f"{where} refers to “{uri}”, outside the file's own folder; bring it into the folder")
-        if not target.is_file():
-            raise FileError(f"{where} refers to “{uri}”, which is missing; put it beside the file")
+        said = uri if len(uri) <= MOST_SAID else f"{uri[:MOST_SAID]}…"
+        try:
+            target = (root / unquote(uri)).resolve()
+            inside, there = target.is_relative_to(root), target.is_file()
+        except (OSError, ValueError):
+            raise FileError(f"{where} refers to “{said}”, which is no name of a file; export it again") from None
+        if "://" in uri or not inside:
+            raise FileError(f"{where} refers to “{said}”, outside the file's own folder; bring it into the folder")
+        if not there:
+            raise FileError(f"{where} refers to “{said}”, which is missing; put it beside the file")
         return target.read_bytes()
 
     def check_resources(self) -> None:

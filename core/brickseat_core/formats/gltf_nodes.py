@@ -67,7 +67,7 @@ def local_matrix(node: Json, where: str) -> Vec:
                 raise ValueError
             matrix[:3, :3] = rotation_matrix((rotation[0], rotation[1], rotation[2], rotation[3])) * scale
             matrix[:3, 3] = np.array(node.get("translation", [0, 0, 0]), dtype=np.float64).reshape(3)
-    except (TypeError, ValueError):
+    except (TypeError, ValueError, OverflowError):
         raise FileError(f"{where} has a transform that is not made of numbers; export it again") from None
     if not np.isfinite(matrix).all():
         raise FileError(f"{where} has a transform that is not finite; export it again")

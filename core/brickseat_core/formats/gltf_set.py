@@ -19,6 +19,8 @@ from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import DOWN, Names, Piece, Pose, Prop, Region, Role, Set, Triple, Vec
 from brickseat_core.tolerances import SEATED_TOLERANCE
 
+LARGEST_NUMBER = 2**53
+"""Of a piece in its recipe."""
 FLOOR_KEY = "floor plane"
 FLOOR_BEYOND, FLOOR_WIDER = 100.0, 4.0
 """Metres that the plane of a floor reaches beyond everything, and times as far as everything does."""
@@ -125,7 +127,7 @@ def piece_of(body: Body, marked_bearer: bool, props: Props) -> Piece:
         spiked=extras.get("spiked") is True,
         group=str(extras.get("group") or ""),
         recipe=str(extras.get("recipe") or ""),
-        number=number if is_whole(number) else None,
+        number=number if is_whole(number) and 0 < number <= LARGEST_NUMBER else None,
     )
 
 
@@ -140,7 +142,7 @@ def read_direction(value: Any, where: str) -> Triple:
         length = math.hypot(*vector)
         if not 1e-9 <= length < math.inf:
             raise ValueError
-    except (TypeError, ValueError):
+    except (TypeError, ValueError, OverflowError):
         raise FileError(f"{where}: direction {value!r} is not “down”, “up” or [x, y, z]; correct its extras") from None
     vector = vector / length
     return (float(vector[0]), float(vector[1]), float(vector[2]))
@@ -149,6 +151,6 @@ def read_direction(value: Any, where: str) -> Triple:
 def read_number(extras: Json, name: str, where: str) -> float:
     """A length in metres out of extras, 0 when it is not there. Raises FileError, with ``where`` in it."""
     value = extras.get(name, 0.0)
-    if isinstance(value, bool) or not isinstance(value, int | float) or not 0.0 <= float(value) < 1e6:
+    if isinstance(value, bool) or not isinstance(value, int | float) or not 0 <= value < 1e6:
         raise FileError(f"{where}: {name} {value!r} is not a length in metres from 0; correct its extras")
     return float(value)

@@ -64,8 +64,8 @@ DOCUMENT: Mapping[str, Rule] = {
 }
 ENTRIES: Mapping[str, Mapping[str, Rule]] = {
     "scenes": {"nodes": WHOLES},
-    "nodes": {"children": WHOLES, "extensions": OBJECT},
-    "meshes": {"primitives": OBJECTS},
+    "nodes": {"children": WHOLES, "extensions": OBJECT, "name": TEXT},
+    "meshes": {"primitives": OBJECTS, "name": TEXT},
     "accessors": {"bufferView": WHOLE, "sparse": OBJECT},
     "buffers": {"uri": TEXT, "byteLength": WHOLE},
     "images": {"uri": TEXT, "bufferView": WHOLE},

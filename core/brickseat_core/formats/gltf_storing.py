@@ -43,12 +43,13 @@ def store_set(found: GltfSet, after: Set, models: Mapping[str, GltfDocument] | N
     bodies = {p.key: carried.body_of(p.prop, p.name) for p in new}
     marked = [r for key, r in after.regions.items() if key not in before.regions]
     volumes = {r.key: carried.body_of(r.prop, r.name) for r in marked}
-    store_poses(found, {k: p for k, p in after.pieces.items() if k in before.pieces and k not in redrawn})
+    moved = store_poses(found, {k: p for k, p in after.pieces.items() if k in before.pieces and k not in redrawn})
     for key, piece in after.pieces.items():
         if key in before.pieces and key not in redrawn:
             store_words(found, before.pieces[key], piece)
-    remove_bodies(found, [found.bodies[key] for key in gone])
-    remove_bodies(found, [found.volumes[key] for key in before.regions.keys() - after.regions.keys()])
+    dropped = [found.bodies[key] for key in gone]
+    dropped += [found.volumes[key] for key in before.regions.keys() - after.regions.keys()]
+    store_instances(found, moved, remove_bodies(found, dropped))
     for piece in new:
         ours = {"role": piece.role, **piece_extras(piece), **seat_extras(piece.prop)}
         add_body(found, piece.name, piece.pose, ours, bodies[piece.key])
@@ -59,15 +60,20 @@ def store_set(found: GltfSet, after: Set, models: Mapping[str, GltfDocument] | N
     store_cuts(found, after)
 
 
-def store_poses(found: GltfSet, pieces: Mapping[str, Piece]) -> None:
-    """Write the poses of moved pieces into the document; only transforms of moved nodes change."""
+ByInstance = dict[int, dict[int, Vec]]
+"""By node and instance, a local (4, 4) matrix."""
+
+
+def store_poses(found: GltfSet, pieces: Mapping[str, Piece]) -> ByInstance:
+    """Write the poses of moved pieces into the document; only transforms of moved nodes change. Returns where instances come to be."""
     shift: dict[str, Vec] = {}
     for key, piece in pieces.items():
         old, new = found.dressed.pieces[key].pose, piece.pose
         if new != old:
             shift[key] = new.matrix @ np.linalg.inv(old.matrix)
+    by_node: ByInstance = {}
     if not shift:
-        return
+        return by_node
     after: dict[int, Vec] = {}
     carried: dict[int, Vec | None] = {}
     nodes = found.document.json["nodes"]
@@ -85,14 +91,23 @@ def store_poses(found: GltfSet, pieces: Mapping[str, Piece]) -> None:
         if move is not inherited:
             above = after[parent] if parent is not None else np.eye(4)
             write_local(nodes[node], np.linalg.inv(above) @ after[node])
-    by_node: dict[int, dict[int, Vec]] = {}
     for key, move in shift.items():
         for part in found.bodies[key].parts:
             if part.instance is not None:
                 by_node.setdefault(part.node, {})[part.instance] = np.linalg.inv(after[part.node]) @ move @ part.world
-    for node, moved in by_node.items():
-        locals_ = instance_matrices(found.document, node)
-        write_instances(found.document, node, [moved.get(number, local) for number, local in enumerate(locals_)])
+    return by_node
+
+
+def store_instances(found: GltfSet, moved: ByInstance, dropped: Mapping[int, set[int]]) -> None:
+    """Write the instances of nodes where they come to be, without those that are ``dropped``, of which every node keeps one at least."""
+    for node in moved.keys() | dropped.keys():
+        places, gone = moved.get(node, {}), dropped.get(node, set())
+        kept = [
+            places.get(number, local)
+            for number, local in enumerate(instance_matrices(found.document, node))
+            if number not in gone
+        ]
+        write_instances(found.document, node, kept)
 
 
 def is_instance(found: GltfSet, key: str) -> bool:
@@ -199,8 +214,11 @@ def scene_of(found: GltfSet) -> Json:
     return scene
 
 
-def remove_bodies(found: GltfSet, bodies: Iterable[Body]) -> None:
-    """Take bodies out of the scene: their nodes draw nothing any more, and those that hold nothing else are let go."""
+def remove_bodies(found: GltfSet, bodies: Iterable[Body]) -> dict[int, set[int]]:
+    """Take bodies out of the scene: their nodes draw nothing any more, and those that hold nothing else are let go.
+
+    Returns the instances that are to go, by node, of nodes of which others stay.
+    """
     nodes = found.document.json["nodes"]
     dropped: dict[int, set[int]] = {}
     cleared: set[int] = set()
@@ -213,12 +231,10 @@ def remove_bodies(found: GltfSet, bodies: Iterable[Body]) -> None:
         cleared.update(n for n, own in found.body_of_node.items() if own == body.key)
         if body.lead.instance is None:
             cleared.add(body.lead.node)
-    for node, instances in dropped.items():
-        kept = [m for number, m in enumerate(instance_matrices(found.document, node)) if number not in instances]
-        if kept:
-            write_instances(found.document, node, kept)
-        else:
+    for node, instances in list(dropped.items()):
+        if len(instances) == len(instance_matrices(found.document, node)):
             cleared.add(node)
+            del dropped[node]
     for node in cleared:
         for name in ("mesh", "skin", "weights"):
             nodes[node].pop(name, None)
@@ -229,6 +245,7 @@ def remove_bodies(found: GltfSet, bodies: Iterable[Body]) -> None:
     for node in reversed(list(found.worlds)):
         if node in cleared and not nodes[node].get("children") and not nodes[node].keys() & {"camera", "light"}:
             detach(found, node)
+    return dropped
 
 
 def detach(found: GltfSet, node: int) -> None:

@@ -3,14 +3,17 @@
 import tempfile
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Any
 
 from brickseat_core.formats.apart import run_apart
+from brickseat_core.formats.boundary import reading
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_build import paint_of, set_document
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_set import read_set
 from brickseat_core.formats.gltf_skin import bend, joints_of
 from brickseat_core.formats.gltf_surfaces import stiffen
+from brickseat_core.formats.group_pictures import groups_to_ask
 from brickseat_core.formats.light import light_copy
 from brickseat_core.formats.limits import check_mesh, check_poses
 from brickseat_core.formats.model import UpAxis
@@ -36,13 +39,19 @@ def make_apart(path: Path, unit: Unit | None, up: UpAxis | None, turns: Sequence
 
 def make(path: str, unit: Unit | None, up: UpAxis | None, turns: Sequence[Turn], made: str) -> list[str]:
     """As ``make_apart``, in this process. Raises FileError."""
-    document = open_document(Path(path), unit, up)
-    joints = joints_of(document) if Path(path).suffix.lower() not in PLAIN else []
+    with reading(path):
+        return made_of(Path(path), unit, up, turns, made)
+
+
+def made_of(path: Path, unit: Unit | None, up: UpAxis | None, turns: Sequence[Turn], made: str) -> list[str]:
+    """As ``make``. Raises FileError, and whatever readers stumble over."""
+    document = open_document(path, unit, up)
+    joints = joints_of(document) if path.suffix.lower() not in PLAIN else []
     for joint, axis, degrees in turns:
         bend(document, joint, axis, degrees)
     stiffen(document)
     data = document.to_glb()
-    look_at(data, Path(path).suffix.lower().lstrip("."))
+    look_at(data, path.suffix.lower().lstrip("."))
     Path(made).write_bytes(data)
     return joints
 
@@ -58,10 +67,34 @@ def look_at_set_apart(data: bytes) -> None:
             raise FileError(str(problem).replace(f"{path}: ", "")) from None
 
 
+def ask_about_groups_apart(data: bytes) -> list[dict[str, Any]]:
+    """As ``groups_to_ask`` of the bytes of a set, in a process of its own. Raises FileError."""
+    with tempfile.TemporaryDirectory(prefix="set-") as folder:
+        path = Path(folder) / "set.glb"
+        path.write_bytes(data)
+        try:
+            found: list[dict[str, Any]] = run_apart(ask_about_groups, str(path))
+        except FileError as problem:
+            raise FileError(str(problem).replace(f"{path}: ", "")) from None
+    return found
+
+
+def ask_about_groups(path: str) -> list[dict[str, Any]]:
+    """As ``ask_about_groups_apart``, in this process. Raises FileError."""
+    with reading(path):
+        return groups_to_ask(GltfDocument.open(Path(path)))
+
+
 def look_at_set(path: str) -> None:
     """As ``look_at_set_apart``, in this process. Raises FileError."""
-    document = GltfDocument.open(Path(path))
+    with reading(path):
+        look_at_all(GltfDocument.open(Path(path)))
+
+
+def look_at_all(document: GltfDocument) -> None:
+    """As ``look_at_set``. Raises FileError, and whatever readers stumble over."""
     check_materials(document)
+    stiffen(document)
     found = read_set(document)
     if len(found.bodies) > MOST_PIECES:
         raise FileError(f"draws {len(found.bodies)} pieces; at most {MOST_PIECES} are opened, split it")

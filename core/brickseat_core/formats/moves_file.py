@@ -22,6 +22,7 @@ from brickseat_core.relations.indexing import follow, index_of
 from brickseat_core.scene import KINDS, Piece, Prop, Set
 
 MOST_MOVES = 100_000
+MOST_DIGITS = 300
 NAMES_A_PIECE = ("piece", "to", "bearer", "on")
 """Fields of moves that hold the key of one piece: its name in a file."""
 LARGEST_FILE = 256 * 1024 * 1024
@@ -40,9 +41,16 @@ class Applied:
 def read_json(path: Path, what: str) -> Any:
     """The JSON of a file. ``what``: the schema by which it is written. Raises FileError where it is none."""
     try:
-        return json.loads(read_text(path))
+        return json.loads(read_text(path), parse_int=whole_number)
     except (ValueError, RecursionError) as error:
         raise FileError(f"{path}: is not JSON ({error}); see brickseat schema {what}") from None
+
+
+def whole_number(digits: str) -> int:
+    """A whole number of a file. Raises ValueError where it is beyond what any reader computes with."""
+    if len(digits) > MOST_DIGITS:
+        raise ValueError(f"a number of {len(digits)} digits")
+    return int(digits)
 
 
 def read_text(path: Path) -> str:
@@ -127,8 +135,8 @@ def by_key(dressed: Set, data: Any, lines: Mapping[str, Line]) -> Any:
     keys = {piece.name: piece.key for piece in dressed.pieces.values()}
 
     def key_of(name: Any) -> str:
-        if name not in keys:
-            raise MoveRefused(f"there is no piece named {name!r}; see brickseat check")
+        if not isinstance(name, str) or name not in keys:
+            raise MoveRefused(f"there is no piece named {name!r:.200}; see brickseat check")
         return keys[name]
 
     named = dict(data)

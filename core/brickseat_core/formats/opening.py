@@ -4,6 +4,7 @@ from pathlib import Path
 
 import numpy as np
 
+from brickseat_core.formats.boundary import reading
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_build import Surface, parts_document
 from brickseat_core.formats.gltf_document import GltfDocument
@@ -38,6 +39,12 @@ def open_document(path: Path, unit: Unit | None = None, up: UpAxis | None = None
     ``unit``, ``up``: what its numbers are to be taken for; as the file says by default, and metres and +Y where
     its format has no word for them. Raises FileError.
     """
+    with reading(path):
+        return opened(path, unit, up)
+
+
+def opened(path: Path, unit: Unit | None, up: UpAxis | None) -> GltfDocument:
+    """As ``open_document``. Raises FileError, and whatever readers stumble over."""
     kind = known(path)
     if kind in PLAIN:
         return parts_document((p.name, p.surfaces) for p in upright(read_plain(path), unit, up).parts)

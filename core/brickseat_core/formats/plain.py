@@ -113,6 +113,11 @@ def plain_bytes(model: Model, path: Path) -> dict[Path, bytes]:
     return {path: made.encode() if isinstance(made, str) else bytes(made)}
 
 
+def one_line(name: str) -> str:
+    """A name without line breaks and what else is not printed: the format is lines of words."""
+    return " ".join("".join(c if c.isprintable() else " " for c in name).split()) or "part"
+
+
 def obj_bytes(model: Model, path: Path) -> dict[Path, bytes]:
     """One ``o`` a part, one ``usemtl`` a surface. Coordinates keep all digits of a float64."""
     materials = path.with_name(f"{path.stem.replace(' ', '_')}.mtl")
@@ -120,10 +125,10 @@ def obj_bytes(model: Model, path: Path) -> dict[Path, bytes]:
     paints: dict[str, Paint] = {}
     base = 1
     for part in model.parts:
-        lines.append(f"o {part.name}")
+        lines.append(f"o {one_line(part.name)}")
         for surface in part.surfaces:
             paint = surface.paint
-            name = paint.name.replace(" ", "_")
+            name = one_line(paint.name).replace(" ", "_")
             while name in paints and paints[name] != paint:
                 name += "_"
             paints[name] = paint

@@ -4,6 +4,7 @@ from pathlib import Path
 
 import numpy as np
 
+from brickseat_core.formats.boundary import reading
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_set import read_set
@@ -23,6 +24,12 @@ def read_prop(path: Path, unit: Unit | None = None, up: UpAxis | None = None) ->
 
     Plain formats keep their full precision: they do not pass through the 32-bit coordinates of glTF.
     """
+    with reading(path):
+        return whole_file(path, unit, up)
+
+
+def whole_file(path: Path, unit: Unit | None, up: UpAxis | None) -> Mesh:
+    """As ``read_prop``. Raises FileError, and whatever readers stumble over."""
     if known(path) not in PLAIN:
         return whole_mesh(open_document(path, unit, up), str(path))
     surfaces = [s for part in upright(read_plain(path), unit, up).parts for s in part.surfaces]

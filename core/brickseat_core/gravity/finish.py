@@ -12,7 +12,6 @@ from typing import TypeVar
 
 import numpy as np
 
-from brickseat_core.contact.boxes import meeting
 from brickseat_core.contact.clash import penetration
 from brickseat_core.contact.first_contact import rows_cut
 from brickseat_core.contact.index import SceneIndex
@@ -227,11 +226,8 @@ def beside(index: SceneIndex, at: dict[str, Piece], moved: Mapping[str, Piece]) 
     """
     if not moved:
         return []
-    keys = list(at)
-    rows = [index.row[k] for k in keys]
-    boxes = np.array([index.box_of(p) for key, was in moved.items() for p in (was, at[key])])
-    met = meeting(index.placed.lo[rows] - NEAR, index.placed.hi[rows] + NEAR, boxes[:, 0], boxes[:, 1])
-    return [k for k, hit in zip(keys, met, strict=True) if hit]
+    near = set(index.drawn_near((index.box_of(p) for key, was in moved.items() for p in (was, at[key])), NEAR))
+    return [key for key in at if key in near]
 
 
 def changed(index: SceneIndex, at: dict[str, Piece], fits: Mapping[str, Fit], moved: Mapping[str, Piece]) -> list[str]:

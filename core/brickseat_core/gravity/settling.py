@@ -14,6 +14,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
+from brickseat_core.fit.check import check
 from brickseat_core.gravity.breaking import Blows, shattered
 from brickseat_core.gravity.finish import (
     Finished,
@@ -106,7 +107,8 @@ class Motion:
 
 @dataclass(frozen=True)
 class Settled:
-    """What came of a run: the ``pieces`` where they lie, those ``named`` with what is still wrong, by key, and figures.
+    """What came of a run: the ``pieces`` where they lie, those ``named`` with what is still wrong, by key, and figures. Named are others, too,
+    that did not fall and lost what carried them.
 
     ``spread``: metres of the pieces' middles from their common one, on the level; ``height``: of the highest point
     above the lowest. ``born``: the pieces that are new, by key: None for what was poured, and for a shard the key of the
@@ -415,6 +417,7 @@ class Run:
             done, failed = (again, failed) if better else (done, failed + 1)
         # Once more all of them: what is on_progress is what is, not what should be.
         done = measured(self.index, done, tolerance, self.gone)
+        others = self._harmed(done, tolerance)
         middles = np.array([0.5 * (self.index.box_of(p)[0] + self.index.box_of(p)[1]) for p in done.pieces])
         apart = middles[:, [0, 2]] - middles[:, [0, 2]].mean(axis=0)
         tops = [self.index.box_of(p)[1][1] for p in done.pieces]
@@ -423,7 +426,7 @@ class Run:
         return Settled(
             self.slip.seed,
             done.pieces,
-            {**done.named, **self.named},
+            {**done.named, **self.named, **others},
             float(np.sqrt((apart**2).sum(axis=1).mean())),
             float(max(tops) - min(lows)),
             time.perf_counter() - self.started,
@@ -434,6 +437,17 @@ class Run:
             self.shards,
             self.whole,
         )
+
+    def _harmed(self, done: Finished, tolerance: float) -> dict[str, str]:
+        """What is wrong since then with pieces that did not fall, by key: they lost what carried them, or something came to lie in them."""
+        after = with_pieces(self.index, done.pieces, self.gone)
+        boxes = [self.index.box_of(self.index.pieces[p.key]) for p in self.before]
+        boxes += [after.box_of(p) for p in done.pieces]
+        own = {p.key for p in (*self.before, *done.pieces)}
+        asked = [key for key in after.affected_by(boxes, tolerance) if key not in own]
+        wrong = {key: fit for key, fit in check(after, tolerance, asked).items() if fit.faults}
+        was = check(self.index, tolerance, wrong)
+        return {key: fit.reason for key, fit in wrong.items() if set(fit.faults) - set(was[key].faults)}
 
     def _fallen(self, pieces: list[Piece], seconds: float, lying: Iterable[Piece] = ()) -> list[Piece]:
         """The pieces after gravity has acted on them once more, calmly, among what is fixed and what is ``lying``."""

@@ -2,7 +2,6 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from pathlib import Path
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.gravity.settling import Settled, SettleSlip, settle
@@ -10,6 +9,7 @@ from brickseat_core.gravity.shapes import ContactShape
 from brickseat_core.gravity.world import PhysicalProperties
 from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece
+from brickseat_core.stopping import NEVER, Stop
 
 
 @dataclass(frozen=True)
@@ -25,16 +25,15 @@ class Trial:
     derived: Mapping[str, Mesh] = field(default_factory=dict)
 
 
-def run_trial(trial: Trial, stop: str = "") -> Settled:
+def run_trial(trial: Trial, stop: Stop = NEVER) -> Settled:
     """One trial, from nothing. The same in every process: the same seed gives the same outcome.
 
-    ``stop``: a file that ends the trial as soon as it is there, by raising Stopped. A worker on another machine does not
-    see that file and goes on to the end.
+    ``stop``: ends the trial as soon as it is set, by raising Stopped.
     """
     index = SceneIndex(trial.pieces, derived=trial.derived)
 
     def wanted(_phase: str, _share: float) -> bool:
-        return not (stop and Path(stop).exists())
+        return not stop.is_set()
 
     # Trials run side by side: each has a core of its own, not several.
     return settle(index, list(trial.keys), trial.slip, trial.shapes, trial.properties, trial.tolerance, wanted)

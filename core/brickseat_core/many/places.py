@@ -58,12 +58,14 @@ def unpainted(prop: Prop) -> None:
 @dataclass
 class Places:
     """What the names of a recipe stand for on a set. ``index``: in which its pieces stand. ``without``: keys of pieces there
-    that are laid anew, and count for nothing. ``painted``: the vertex colours of a prop, None where it has none."""
+    that are laid anew, and count for nothing. ``painted``: the vertex colours of a prop, None where it has none.
+    ``budget``: asked while distances to many things are measured."""
 
     dressed: Set
     index: SceneIndex
     without: frozenset[str] = frozenset()
     painted: Painted = unpainted
+    budget: Budget = UNLIMITED
 
     def shape(self, name: str, where: str) -> Shape:
         """The region or piece of that key. Raises BadRecipe, saying where it is named."""
@@ -102,7 +104,7 @@ class Places:
         if rule.line is not None:
             return distance_to_lines(parts_of(rule.line))
         shapes = [self.shape(rule.of, where)] if rule.of is not None else self.copies(rule.kind or "")
-        return partial(distance_to, shapes)
+        return partial(distance_to, shapes, self.budget)
 
     def copies(self, prop: str) -> list[Shape]:
         """All pieces of a prop."""

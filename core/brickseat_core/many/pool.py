@@ -19,6 +19,8 @@ FIRST_SHARE = 1.5
 MORE_THAN_NEEDED = 1.1
 LEAST_GROWTH, MOST_GROWTH = 1.2, 16.0
 MOST_GROWTHS = 40
+WEIGHED_AT_A_TIME = 1 << 15
+"""Points that are weighed by the rules in one go."""
 FEWEST_LOOKED_AT = 1 << 16
 SPARSEST_GROUND = 256
 """Points looked at for each that is wanted, at most: where less of the ground may be laid on, fewer are laid."""
@@ -63,8 +65,14 @@ class Surface:
 
     def look_at(self, count: int, budget: Budget) -> None:
         """Weigh the first ``count`` points, those that were not weighed yet."""
-        if count <= self.seen:
-            return
+        for end in range(self.seen + WEIGHED_AT_A_TIME, count, WEIGHED_AT_A_TIME):
+            budget.check()
+            self._weigh(end, budget)
+        if count > self.seen:
+            self._weigh(count, budget)
+
+    def _weigh(self, count: int, budget: Budget) -> None:
+        """As ``look_at``, in one go."""
         at, normal = self._points(self.seen, count, budget)
         rank = np.arange(self.seen, self.seen + len(at))
         weight = weights(self.rules, at, normal)

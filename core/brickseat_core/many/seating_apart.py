@@ -2,7 +2,6 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,6 +12,7 @@ from brickseat_core.contact.index import Placed, SceneIndex
 from brickseat_core.contact.mesh_table import MeshTable
 from brickseat_core.executing import OpenPool, run_all
 from brickseat_core.many.seating import CHUNK, Seats, Wanted, seats_kernel
+from brickseat_core.stopping import NEVER, Stop
 
 PARTS = 8
 """In which copies are sent: as many as most clusters have workers."""
@@ -30,11 +30,11 @@ class SeatingPart:
     band: float
 
 
-def seat_part(part: SeatingPart, stop: str = "") -> Seats:
-    """The seats of a part; the same on every machine of one kind. Raises Stopped as soon as the file ``stop`` exists."""
+def seat_part(part: SeatingPart, stop: Stop = NEVER) -> Seats:
+    """The seats of a part; the same on every machine of one kind. Raises Stopped as soon as ``stop`` is set."""
     found = []
     for begin in range(0, len(part.wanted.which), CHUNK):
-        if stop and Path(stop).exists():
+        if stop.is_set():
             raise Stopped
         some = Wanted._make(column[begin : begin + CHUNK] for column in part.wanted)
         found.append(Seats(*seats_kernel(part.forest, part.placed, part.rows, part.table, *some, part.band)))

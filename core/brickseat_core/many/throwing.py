@@ -10,13 +10,14 @@ from dataclasses import replace
 
 import numpy as np
 
+from brickseat_core.admission.admission import Reason
 from brickseat_core.budget import UNLIMITED, Budget
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check, side_by_side
 from brickseat_core.gravity.falling import Falls
 from brickseat_core.gravity.settling import Settled, SettleSlip, settle
 from brickseat_core.gravity.world import MOST_BODIES, NotForGravity
-from brickseat_core.many.laying import IN_WORDS, Laid, Reason, volumes_of
+from brickseat_core.many.laying import IN_WORDS, Laid, volumes_of
 from brickseat_core.many.places import Places
 from brickseat_core.many.recipe import BadRecipe, ScatterRecipe
 from brickseat_core.many.volumes import Volumes

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from brickseat_core.budget import Budget
 from brickseat_core.many.recipe import AreaRule, ChalkPatch, Facing, FarRule, GroundRules, NearRule, PaintRule, Point
 from brickseat_core.meshes.lazy import lazy
 from brickseat_core.meshes.mesh import Mesh
@@ -59,10 +60,13 @@ class Shape:
         return np.asarray(points_inside_kernel(self.mesh.tree, np.ascontiguousarray(self.pose.local(points))))
 
 
-def distance_to(shapes: Iterable[Shape], points: Vec) -> Vec:
-    """(n,) metres from points (n, 3) to the nearest of ``shapes``; infinite where there is none."""
-    found = [np.full(len(points), np.inf), *(shape.distances(points) for shape in shapes)]
-    return np.asarray(np.min(found, axis=0))
+def distance_to(shapes: Iterable[Shape], budget: Budget, points: Vec) -> Vec:
+    """(n,) metres from points (n, 3) to the nearest of ``shapes``; infinite where there is none. Raises GivenUp."""
+    found = np.full(len(points), np.inf)
+    for shape in shapes:
+        budget.check()
+        np.minimum(found, shape.distances(points), out=found)
+    return found
 
 
 def ramp(values: Vec, nothing: float, full: float) -> Vec:

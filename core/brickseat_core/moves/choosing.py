@@ -1,14 +1,16 @@
 """What several moves share: the pieces they name, the names of new ones, and words for both."""
 
 from collections.abc import Callable, Iterable
+from dataclasses import replace
 
 import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.formation import moved_together
+from brickseat_core.fit.measuring import measure_fit
 from brickseat_core.fit.repair import Left, bottom_up
 from brickseat_core.moves.registry import MoveRefused, Outcome, Scene
-from brickseat_core.scene import Change, Piece, Triple, Vec, piece_delta
+from brickseat_core.scene import DOWN, UP, Change, Piece, Triple, Vec, piece_delta
 
 FARTHEST = 100.0
 """Metres a piece is slid, pushed or carried at once."""
@@ -76,6 +78,20 @@ def foot_of(index: SceneIndex, piece: Piece) -> Vec:
     lo, hi = index.box_of(piece)
     direction = np.asarray(piece.direction)
     return np.asarray(0.5 * (lo + hi) + direction * float(np.abs(direction) @ (0.5 * (hi - lo))))
+
+
+def hung(index: SceneIndex, piece: Piece, tolerance: float) -> Piece:
+    """``piece`` seated upwards from now on where it hangs there: it has room below it, and touches something above it.
+
+    Else as it is: nothing that was brought against an underside is dropped later without a word.
+    """
+    if piece.direction != DOWN:
+        return piece
+    fit = measure_fit(index, piece, tolerance)
+    if not {"floating", "unborne"} & set(fit.faults) or fit.clashes:
+        return piece
+    above = replace(piece, direction=UP, sink=0.0, stand_off=0.0)
+    return above if not measure_fit(index, above, tolerance).faults else piece
 
 
 def each_in_turn(

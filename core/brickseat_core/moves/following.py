@@ -1,6 +1,6 @@
 """What follows from any move: relations go with the pieces that they name, and openings go with what cut them."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
 import numpy as np
@@ -109,11 +109,14 @@ def without_own_walls(dressed: Set, joined: Joined, held: Iterable[str]) -> tupl
     return tuple({c.piece for c in own})
 
 
-def seated_in_walls(dressed: Set, index: SceneIndex, change: Change, cutters: Iterable[str]) -> Change:
-    """``change`` with the pieces that cut walls as deep in them as they were, then set down on the walls as cut anew."""
+def seated_in_walls(dressed: Set, index: SceneIndex, change: Change, cutters: Mapping[str, str]) -> Change:
+    """``change`` with the pieces that cut walls as deep in them as they were, then set down on the walls as cut anew.
+
+    ``cutters``: keys of those pieces, each with the key of the piece before the change that it is as deep as: itself, or what it is a copy of.
+    """
     deltas: list[Delta] = []
-    for key in cutters:
-        before, moved = dressed.pieces[key], change.pieces().get(key)
+    for key, was in cutters.items():
+        before, moved = dressed.pieces[was], change.pieces().get(key)
         if moved is None:
             continue
         direction = np.asarray(moved.direction)

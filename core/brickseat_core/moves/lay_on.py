@@ -7,7 +7,7 @@ from pydantic import Field
 from pydantic.dataclasses import dataclass
 
 from brickseat_core.fit.set_down import set_down
-from brickseat_core.moves.choosing import chosen, each_in_turn, in_short
+from brickseat_core.moves.choosing import chosen, each_in_turn, hung, in_short
 from brickseat_core.moves.fields import Key, Points
 from brickseat_core.moves.registry import REGISTRY, MoveRefused, Outcome, Scene, own_place
 from brickseat_core.relations.lining import AXIS_WORDS, AxisWord, NotInLine, axis_of, laid_pose
@@ -16,7 +16,7 @@ from brickseat_core.relations.lining import AXIS_WORDS, AxisWord, NotInLine, axi
 @dataclass(frozen=True)
 class LayOnMove:
     """A piece laid by its ``points``, in its own coordinates, ``onto`` as many points of the world: the first moves it, the
-    second swings it, the third rolls it. ``axes``: along which the first moves it, all by default. ``reseat``: set down
+    second swings it, the third rolls it. What comes against an underside hangs there. ``axes``: along which the first moves it, all by default. ``reseat``: set down
     again there."""
 
     kind: Literal["lay_on"]
@@ -50,7 +50,7 @@ def compute(scene: Scene, move: LayOnMove) -> Outcome:
         scene,
         [piece],
         [piece.at(pose)],
-        lambda index, p: p.at(set_down(index, p).pose) if move.reseat else p,
+        lambda index, p: p.at(set_down(index, p).pose) if move.reseat else hung(index, p, scene.dressed.tolerance),
         f"laid {in_short([piece])}",
     )
 

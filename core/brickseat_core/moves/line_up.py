@@ -9,7 +9,7 @@ from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.measuring import measure_fit, triple
 from brickseat_core.fit.repair import Left
 from brickseat_core.fit.set_down import set_down
-from brickseat_core.moves.choosing import as_one, chosen, each_in_turn, in_short
+from brickseat_core.moves.choosing import as_one, chosen, each_in_turn, hung, in_short
 from brickseat_core.moves.fields import Key, Pieces, SignedLength, Vector, unit_vector
 from brickseat_core.moves.registry import REGISTRY, MoveRefused, Outcome, Scene, own_place
 from brickseat_core.relations.lining import (
@@ -21,7 +21,7 @@ from brickseat_core.relations.lining import (
     spread_offsets,
     world_vertices,
 )
-from brickseat_core.scene import Change, Delta, Piece, Tie, Vec
+from brickseat_core.scene import UP, Change, Delta, Piece, Tie, Vec
 
 ALONG_DIRECTION = 0.5
 """Share of its seating direction in the axis from which a piece that is lined up is not seated again by itself."""
@@ -71,8 +71,16 @@ def compute(scene: Scene, move: LineUpMove) -> Outcome:
     if reseat is None:
         reseat = all(abs(float(axis @ np.asarray(p.direction))) < ALONG_DIRECTION for p in pieces)
 
+    def placed(index: SceneIndex, piece: Piece) -> Piece:
+        if not reseat:
+            return hung(index, piece, scene.dressed.tolerance)
+        found = set_down(index, piece)
+        if found.travel is None and piece.direction == UP:
+            raise MoveRefused(f"nothing is over {piece.name} there to hang from; choose a place under something")
+        return piece.at(found.pose)
+
     def landed(index: SceneIndex, piece: Piece) -> Piece | Left:
-        end = piece.at(set_down(index, piece).pose) if reseat else piece
+        end = placed(index, piece)
         refuse_in_the_way(scene, index, piece, end)
         return end
 
@@ -80,8 +88,7 @@ def compute(scene: Scene, move: LineUpMove) -> Outcome:
         offset = offsets[0]
 
         def moved(index: SceneIndex, body: Piece) -> Piece:
-            end = body.at(body.pose.moved(offset))
-            end = end.at(set_down(index, end).pose) if reseat else end
+            end = placed(index, body.at(body.pose.moved(offset)))
             refuse_in_the_way(scene, index, body, end)
             return end
 

@@ -212,8 +212,8 @@ def compute_move(
         outcome = kind.compute(scene, move)
         change = with_relations(dressed, joined.parted(outcome.change))
         if walls:
-            change = seated_in_walls(dressed, index, change, walls)
-        change = with_exceptions(dressed, obeyed(dressed, index, change))
+            change = seated_in_walls(dressed, index, change, {key: key for key in walls})
+        change = with_exceptions(dressed, obeyed(dressed, index, change, budget))
         return Outcome(change, left_apart(joined, outcome.left), outcome.counts)
     except (GivenUp, NoCluster) as problem:
         raise MoveRefused(str(problem)) from None

@@ -31,7 +31,7 @@ def compute(scene: Scene, move: RestMove) -> Outcome:
     reasons: list[str] = []
 
     def rested(index: SceneIndex, piece: Piece) -> Piece | None:
-        found = rest(index, piece, REST_TRIES, tolerance=scene.dressed.tolerance)
+        found = rest(index, piece, REST_TRIES, tolerance=scene.dressed.tolerance, budget=scene.budget)
         reasons.append(found.reason)
         return piece.at(found.pose) if found.stable else None
 

@@ -31,7 +31,7 @@ def compute(scene: Scene, move: ScatterMove) -> Outcome:
     try:
         recipe = checked(move.recipe)
         props = props_of(scene, recipe.props)
-        places = Places(scene.dressed, scene.index, painted=scene.facts.painted or unpainted)
+        places = Places(scene.dressed, scene.index, painted=scene.facts.painted or unpainted, budget=scene.budget)
         stays = {n: p for n, p in pieces.standing.items() if p.spiked or n in recipe.exceptions.nudged}
         laid = Scatter(
             places,

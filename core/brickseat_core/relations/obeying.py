@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from brickseat_core.budget import UNLIMITED, Budget
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.mover import frame_along
 from brickseat_core.contact.rays import first_hit
@@ -15,8 +16,17 @@ from brickseat_core.fit.formation import FORMATION
 from brickseat_core.fit.set_down import set_down
 from brickseat_core.placing.frames import blended_up, shortest_rotation, smooth_normal
 from brickseat_core.relations.bodies import Joined, as_bodies
+from brickseat_core.relations.indexing import follow
 from brickseat_core.relations.least_distance import nearest_point
-from brickseat_core.relations.tie_measures import HOLDS, SQUARE_HOLDS, gap_of, measure_tie, tie_words, turn_left
+from brickseat_core.relations.tie_measures import (
+    HOLDS,
+    SQUARE_HOLDS,
+    gap_of,
+    measure_tie,
+    measure_ties,
+    tie_words,
+    turn_left,
+)
 from brickseat_core.scene import Change, Piece, Pose, Set, Tie, Vec, merged, piece_delta, rotation_about
 
 ENOUGH = 1e-8
@@ -46,10 +56,10 @@ class Tied:
     before: Piece
 
 
-def obeyed(dressed: Set, index: SceneIndex, change: Change) -> Change:
+def obeyed(dressed: Set, index: SceneIndex, change: Change, budget: Budget = UNLIMITED) -> Change:
     """``change`` followed by what it takes for all ties to hold. ``dressed``, ``index``: the set before it.
 
-    Raises TiesInTheWay.
+    Every tie that this touches is measured before it is given out. Raises TiesInTheWay, and GivenUp.
     """
     if not dressed.ties and not any(d.kind == "tie" for d in change.deltas):
         return change
@@ -63,13 +73,15 @@ def obeyed(dressed: Set, index: SceneIndex, change: Change) -> Change:
     if not touched:
         return change
     here = index.fork()
-    here.follow(change.pieces())
+    follow(here, change, after)
     involved = [k for t in ties if t.piece in touched for k in (t.piece, t.to)]
     joined = as_bodies(after, here, [k for k in involved if k in here.bodies])
     steps: list[Change] = [change]
     fixed: dict[str, Piece] = {}
-    for key, mine in in_order(joined, ties, touched):
-        end = solved(joined, tied_piece(joined, key, mine, dressed), after)
+    order = in_order(joined, ties, touched)
+    for done, (key, mine) in enumerate(order):
+        budget.check(done, len(order))
+        end = solved(joined, tied_piece(joined, key, mine, dressed), after, budget)
         joined.index.put(end)
         fixed[end.key] = end
     deltas = [piece_delta(joined.dressed.pieces[k], p) for k, p in fixed.items() if joined.dressed.pieces[k] != p]
@@ -77,7 +89,25 @@ def obeyed(dressed: Set, index: SceneIndex, change: Change) -> Change:
         steps.append(joined.parted(Change(change.words, tuple(deltas))))
     found = merged(change.words, steps)
     held_fast(dressed, change, found, ties)
+    refuse_broken(dressed, index, found, touched)
     return found
+
+
+def refuse_broken(before: Set, index: SceneIndex, found: Change, touched: set[str]) -> None:
+    """Raises TiesInTheWay where ``found`` leaves a tie of a piece that is ``touched`` not holding that held before, or is new."""
+    after = found.on(before)
+    keys = [t.key for t in after.ties.values() if t.tie != "join" and (t.piece in touched or t.to in touched)]
+    here = index.fork()
+    follow(here, found, after)
+    broken = [after.ties[key] for key, measure in measure_ties(after, here, keys).items() if not measure.holds]
+    if not broken:
+        return
+    known = [t.key for t in broken if before.ties.get(t.key) == t]
+    held = {key for key, measure in measure_ties(before, index, known).items() if measure.holds} if known else set()
+    if lost := [t for t in broken if t.key not in known or t.key in held]:
+        others = [t for t in after.ties.values() if {t.piece, t.to} == {lost[0].piece, lost[0].to} and t not in lost]
+        names = " and ".join(tie_words(t, after) for t in [*lost, *others][:3])
+        raise TiesInTheWay(f"{names} cannot hold together; loosen one of them", tuple(t.key for t in [*lost, *others]))
 
 
 def affected(ties: list[Tie], moved: set[str], changed: set[str], index: SceneIndex) -> set[str]:
@@ -124,7 +154,7 @@ def tied_piece(joined: Joined, key: str, ties: tuple[Tie, ...], before: Set) -> 
         for tie in ties:
             bearer, to = before.pieces.get(tie.to), joined.standing(tie.to)
             if tie.tie == "cling" and bearer is not None and bearer.pose != joined.member(to, tie.to).pose:
-                moved = after_motion(piece.pose, bearer.pose, joined.member(to, tie.to).pose)
+                moved = carried_by(piece.pose, bearer.pose, joined.member(to, tie.to).pose)
                 return Tied(piece.at(moved), ties, was)
     return Tied(piece, ties, was)
 
@@ -132,6 +162,19 @@ def tied_piece(joined: Joined, key: str, ties: tuple[Tie, ...], before: Set) -> 
 def after_motion(pose: Pose, start: Pose, end: Pose) -> Pose:
     """``pose`` after the motion that brings ``start`` to ``end``."""
     return Pose.from_matrix(end.matrix @ np.linalg.inv(start.matrix) @ pose.matrix)
+
+
+def carried_by(pose: Pose, start: Pose, end: Pose) -> Pose:
+    """``pose`` of what is stuck to something that came from ``start`` to ``end``: it goes along and turns along, and keeps its own size.
+
+    The turn of a motion is its nearest rotation (Higham, "Computing the polar decomposition", 1986).
+    """
+    motion = end.matrix @ np.linalg.inv(start.matrix)
+    u, _, vt = np.linalg.svd(motion[:3, :3])
+    turn = u @ np.diag([1.0, 1.0, np.sign(np.linalg.det(u @ vt))]) @ vt
+    if np.allclose(turn, motion[:3, :3], rtol=0.0, atol=1e-12):
+        return Pose.from_matrix(motion @ pose.matrix)
+    return Pose.of(turn @ pose.linear, motion[:3, :3] @ pose.origin + motion[:3, 3])
 
 
 def held_fast(before: Set, asked: Change, found: Change, ties: list[Tie]) -> None:
@@ -152,7 +195,7 @@ def held_fast(before: Set, asked: Change, found: Change, ties: list[Tie]) -> Non
             raise TiesInTheWay(f"{names} holds it there; loosen the tie first", tuple(t.key for t in own))
 
 
-def solved(joined: Joined, tied: Tied, named: Set) -> Piece:
+def solved(joined: Joined, tied: Tied, named: Set, budget: Budget = UNLIMITED) -> Piece:
     """The nearest place to where it is wanted at which the ties of a piece hold. Raises TiesInTheWay."""
     if not tied.piece.movable:
         broken = [t for t in tied.ties if not measure_tie(joined, t).holds]
@@ -160,17 +203,17 @@ def solved(joined: Joined, tied: Tied, named: Set) -> Piece:
             return tied.piece
         names = " and ".join(tie_words(t, named) for t in broken)
         raise TiesInTheWay(f"{names} cannot hold: {tied.piece.name} may not move", tuple(t.key for t in broken))
-    end = attempt(joined, tied, tied.ties)
+    end = attempt(joined, tied, tied.ties, budget)
     if end is not None:
         return end
-    if (last := last_that_obeys(joined, tied)) is not None:
+    if (last := last_that_obeys(joined, tied, budget)) is not None:
         return last
-    core = irreducible(joined, tied)
+    core = irreducible(joined, tied, budget)
     names = " and ".join(tie_words(t, named) for t in core)
     raise TiesInTheWay(f"{names} cannot hold there; loosen one of them", tuple(t.key for t in core))
 
 
-def last_that_obeys(joined: Joined, tied: Tied) -> Piece | None:
+def last_that_obeys(joined: Joined, tied: Tied, budget: Budget) -> Piece | None:
     """The last place on the straight way from where it was to where it is wanted at which its ties hold."""
     good: Piece | None = None
     low, high = 0.0, 1.0
@@ -180,7 +223,7 @@ def last_that_obeys(joined: Joined, tied: Tied) -> Piece | None:
     for _ in range(BISECTIONS):
         share = 0.5 * (low + high)
         on_the_way = tied.piece.at(Pose.of(tied.piece.pose.linear, start + share * (end - start)))
-        found = attempt(joined, replace(tied, piece=on_the_way), tied.ties)
+        found = attempt(joined, replace(tied, piece=on_the_way), tied.ties, budget)
         if found is None:
             high = share
         else:
@@ -188,17 +231,17 @@ def last_that_obeys(joined: Joined, tied: Tied) -> Piece | None:
     return good
 
 
-def irreducible(joined: Joined, tied: Tied) -> list[Tie]:
+def irreducible(joined: Joined, tied: Tied, budget: Budget) -> list[Tie]:
     """Ties that cannot hold together, of which none can be left out (deletion filter: Chinneck and Dravnieks, 1991)."""
     core = list(tied.ties)
     for tie in tied.ties:
         without = [t for t in core if t is not tie]
-        if attempt(joined, tied, tuple(without)) is None:
+        if attempt(joined, tied, tuple(without), budget) is None:
             core = without
     return core
 
 
-def attempt(joined: Joined, tied: Tied, ties: tuple[Tie, ...]) -> Piece | None:
+def attempt(joined: Joined, tied: Tied, ties: tuple[Tie, ...], budget: Budget) -> Piece | None:
     """Where the piece of ``tied`` comes to be when it obeys ``ties``; None where they cannot hold."""
     index = joined.index.fork()
     piece = tied.piece
@@ -214,6 +257,7 @@ def attempt(joined: Joined, tied: Tied, ties: tuple[Tie, ...]) -> Piece | None:
     gaps = [t for t in ties if t.tie == "gap"]
     tried: list[Vec] = []
     for _ in range(MOST_ROUNDS):
+        budget.check()
         if stands:
             seated = seated or landed(joined, index, piece, clings, rows)
             if seated is None:

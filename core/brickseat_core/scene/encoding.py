@@ -35,6 +35,9 @@ FindProp = Callable[[str], Prop]
 """The prop of a key."""
 
 
+LARGEST = 1e300
+
+
 class BadRecord(ValueError):
     """Plain values that are no record of their kind; says which field."""
 
@@ -54,6 +57,8 @@ def decode_pose(data: Json) -> Pose:
     if data.get("basis") is not None:
         return Pose(triple(data["position"]), tuple(float(v) for v in numbers(data["basis"], 9)))
     x, y, z, w = numbers(data["orientation"], 4)
+    if not any((x, y, z, w)):
+        raise BadRecord("an orientation of no length turns nothing")
     return Pose.from_parts(triple(data["position"]), (x, y, z, w), triple(data["scale"]))
 
 
@@ -63,6 +68,8 @@ def numbers(value: Any, count: int) -> list[float]:
         raise BadRecord(f"{value!r} is not {count} numbers")
     if not all(isinstance(v, int | float) and not isinstance(v, bool) for v in value):
         raise BadRecord(f"{value!r} is not {count} numbers")
+    if not all(abs(v) <= LARGEST for v in value):
+        raise BadRecord(f"{value!r:.200} are larger than can be computed")
     return [float(v) for v in value]
 
 

@@ -20,9 +20,11 @@ IDENTITY = (1.0, 0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 1.0)
 
 
 def rotation_matrix(quaternion: Quaternion) -> Vec:
-    """(3, 3) rotation of a quaternion (x, y, z, w); the quaternion need not be of unit length."""
+    """(3, 3) rotation of a quaternion (x, y, z, w); the quaternion need not be of unit length. Raises ValueError where it has none."""
     x, y, z, w = quaternion
-    length = math.sqrt(x * x + y * y + z * z + w * w) or math.nan
+    length = math.sqrt(x * x + y * y + z * z + w * w)
+    if not length > 0.0:
+        raise ValueError("a quaternion of no length is no orientation")
     x, y, z, w = x / length, y / length, z / length, w / length
     return np.array(
         [

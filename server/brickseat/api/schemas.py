@@ -234,6 +234,17 @@ class SetCard(Schema):
     picture: str | None
 
 
+class FileGroup(Schema):
+    """Something of a file that may be one piece, or several. ``times``: how many of that name there are, each of so many ``parts``.
+    ``picture``: polygons in a square of 100 by 100, the farthest first: corners, and a shade from 0 to 1."""
+
+    name: str
+    times: int
+    parts: int
+    likely_whole: bool
+    picture: list[tuple[str, float]]
+
+
 class SetSchema(Schema):
     """A whole set. ``shapes``: by piece, the model it is drawn by instead of its prop's."""
 

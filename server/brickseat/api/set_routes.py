@@ -7,7 +7,7 @@ import numpy as np
 from django.contrib.auth.models import User
 from django.db import transaction
 from django.http import HttpRequest, HttpResponse
-from ninja import File, Query, Router, Status, UploadedFile
+from ninja import File, Form, Query, Router, Status, UploadedFile
 from ninja.errors import HttpError
 from pydantic import Field
 
@@ -40,6 +40,7 @@ from brickseat_core.contact.section import section
 from brickseat_core.fill.compartment import NoCompartment, compartment_at
 from brickseat_core.fit.encoding import encode_fit, encode_verdict
 from brickseat_core.formats.errors import FileError
+from brickseat_core.formats.making import ask_about_groups_apart
 from brickseat_core.gravity.pouring import PourSlip
 from brickseat_core.gravity.settling import SettleSlip
 from brickseat_core.many.places import Places, dots_of
@@ -537,13 +538,30 @@ def hand_over_set(request: HttpRequest, key: uuid.UUID) -> Any:
     return response
 
 
-@router.post("/sets/open", response={201: schemas.SetCard, **PROBLEMS})
-def open_set_file(request: HttpRequest, file: File[UploadedFile]) -> Any:
-    """A new set from a .glb or .gltf file. Raises FileError."""
+MOST_GROUPS = 1_000
+"""Groups that are said to be one piece when a set is opened."""
+
+
+def bytes_of(file: UploadedFile) -> bytes:
+    """What is in an uploaded file. Raises FileError where that is too much."""
     if file.size is not None and file.size > LARGEST_UPLOAD:
         raise FileError(f"the file is larger than {LARGEST_UPLOAD // 1024 // 1024} MB; export it in parts")
+    data: bytes = file.read()
+    return data
+
+
+@router.post("/sets/groups", response={200: list[schemas.FileGroup], **PROBLEMS})
+def look_at_groups(request: HttpRequest, file: File[UploadedFile]) -> Any:
+    """What of a .glb or .gltf file may be one piece or several: a chair and a group of cups look alike in it. Nothing is kept. Raises FileError."""
+    user_of(request)
+    return ask_about_groups_apart(bytes_of(file))
+
+
+@router.post("/sets/open", response={201: schemas.SetCard, **PROBLEMS})
+def open_set_file(request: HttpRequest, file: File[UploadedFile], whole: Form[list[str]] = []) -> Any:  # noqa: B006
+    """A new set from a .glb or .gltf file. ``whole``: names of its groups that are one piece each. Raises FileError."""
     name = (file.name or "opened set").rsplit(".", 1)[0]
-    made = open_set(file.read(), name, user_of(request))
+    made = open_set(bytes_of(file), name, user_of(request), whole[:MOST_GROUPS])
     return Status(201, card_of(made, user_of(request)))
 
 

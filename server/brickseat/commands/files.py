@@ -6,6 +6,7 @@ from pathlib import Path
 from brickseat.commands.given import Given
 from brickseat.commands.output import complain
 from brickseat_core.contact.index import SceneIndex
+from brickseat_core.formats.boundary import reading
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_groups import in_words, moved_apart
@@ -21,6 +22,12 @@ GLTF = (".glb", ".gltf")
 
 def open_set(given: Given) -> GltfSet:
     """The set of a file. Raises FileError."""
+    with reading(given.set):
+        return opened_set(given)
+
+
+def opened_set(given: Given) -> GltfSet:
+    """As ``open_set``. Raises FileError, and whatever readers stumble over."""
     path = given.set
     if path.suffix.lower() in GLTF:
         document = GltfDocument.open(path)
@@ -29,12 +36,9 @@ def open_set(given: Given) -> GltfSet:
         from brickseat_core.formats.opening import open_document
 
         document = open_document(path)
-    try:
-        found = read_set(document, given.bearers, given.tolerance, given.whole, given.parts)
-        check_poses([*found.dressed.pieces.values(), *found.dressed.regions.values()])
-        return found if given.floor is None else with_floor(found, given.floor)
-    except FileError as error:
-        raise FileError(f"{path}: {error}") from None
+    found = read_set(document, given.bearers, given.tolerance, given.whole, given.parts)
+    check_poses([*found.dressed.pieces.values(), *found.dressed.regions.values()])
+    return found if given.floor is None else with_floor(found, given.floor)
 
 
 def name_moved_apart(found: GltfSet, after: Set, quiet: bool) -> None:

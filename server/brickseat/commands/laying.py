@@ -11,6 +11,7 @@ from brickseat.commands.output import complain, print_json, progress
 from brickseat_core.budget import Budget
 from brickseat_core.executing import cluster_of
 from brickseat_core.fill.recipe import parse_fill
+from brickseat_core.formats.boundary import reading
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_storing import store_set
@@ -89,8 +90,9 @@ def with_files(
         file = rule["file"]
         if file not in models:
             path = folder / file
-            models[file] = open_document(path)
-            mesh, seats = whole_prop(models[file], str(path))
+            with reading(path):
+                models[file] = open_document(path)
+                mesh, seats = whole_prop(models[file], str(path))
             props[file] = Prop(file, path.stem, mesh, seats)
         return {"name": file, **{name: value for name, value in rule.items() if name != "file"}, "prop": file}
 

@@ -179,8 +179,9 @@ def members_apart(settled: Settled, joined: Joined) -> Settled:
     for piece in settled.pieces:
         formed = joined.formations.get(piece.key)
         pieces += [piece] if formed is None else formed.after(piece)
-        if formed is not None and piece.key in named:
-            reason = named.pop(piece.key)
+    for key, formed in joined.formations.items():
+        if key in named:
+            reason = named.pop(key)
             named.update({m.key: reason for m in formed.members})
     return replace(settled, pieces=tuple(pieces), named=named)
 

@@ -1,8 +1,10 @@
 """Hand a set over as GLB, and open one from GLB: by us or by anybody."""
 
+import glob
 import re
 import threading
 import uuid
+from collections.abc import Iterable
 from dataclasses import replace
 
 import numpy as np
@@ -23,6 +25,7 @@ from brickseat_core.formats.gltf_build import Carrier, set_document
 from brickseat_core.formats.gltf_document import GltfDocument
 from brickseat_core.formats.gltf_set import GltfSet
 from brickseat_core.formats.gltf_set import read_set as read_file
+from brickseat_core.formats.gltf_surfaces import stiffen
 from brickseat_core.formats.making import look_at_set_apart
 from brickseat_core.scene import DOWN, Piece, Pose, Region, Seat, Set, carried
 
@@ -35,10 +38,16 @@ def hand_over(dressed: DressedSet) -> bytes:
     return document.to_glb()
 
 
-def open_set(data: bytes, name: str, owner: User) -> DressedSet:
-    """A new set from the bytes of a .glb or .gltf file. Raises FileError; nothing is kept then."""
+def open_set(data: bytes, name: str, owner: User, whole: Iterable[str] = ()) -> DressedSet:
+    """A new set from the bytes of a .glb or .gltf file. ``whole``: names of its nodes that are one piece with all below them.
+
+    Raises FileError; nothing is kept then.
+    """
     look_at_set_apart(data)
-    found = read_file(GltfDocument.parse(data))
+    document = GltfDocument.parse(data)
+    # Props of the store are drawn as they are: what is bent or morphed here is made a shape of its own.
+    stiffen(document)
+    found = read_file(document, whole=map(glob.escape, whole))
     refuse_beyond_quota(owner, len({p.prop.key for p in found.dressed.pieces.values()}))
     with transaction.atomic():
         dressed = DressedSet.objects.create(owner=owner, name=name[:200] or "opened set")

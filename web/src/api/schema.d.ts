@@ -325,6 +325,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sets/groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look At Groups
+         * @description What of a .glb or .gltf file may be one piece or several: a chair and a group of cups look alike in it. Nothing is kept. Raises FileError.
+         */
+        post: operations["look_at_groups"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sets/open": {
         parameters: {
             query?: never;
@@ -336,7 +356,7 @@ export interface paths {
         put?: never;
         /**
          * Open Set File
-         * @description A new set from a .glb or .gltf file. Raises FileError.
+         * @description A new set from a .glb or .gltf file. ``whole``: names of its groups that are one piece each. Raises FileError.
          */
         post: operations["open_set_file"];
         delete?: never;
@@ -1510,7 +1530,8 @@ export interface components {
         };
         /**
          * CopyMove
-         * @description The same pieces once more, moved by a vector in metres and set down there. Copies of joined pieces are joined.
+         * @description The same pieces once more, moved by a vector in metres and set down there. Copies of joined pieces are joined, and copies of what cuts an
+         *     opening cut one, too.
          */
         CopyMove: {
             /** By */
@@ -1705,6 +1726,26 @@ export interface components {
             /** Others */
             others: components["schemas"]["OutlineSchema"][];
             piece: components["schemas"]["OutlineSchema"];
+        };
+        /**
+         * FileGroup
+         * @description Something of a file that may be one piece, or several. ``times``: how many of that name there are, each of so many ``parts``.
+         *     ``picture``: polygons in a square of 100 by 100, the farthest first: corners, and a shade from 0 to 1.
+         */
+        FileGroup: {
+            /** Likely Whole */
+            likely_whole: boolean;
+            /** Name */
+            name: string;
+            /** Parts */
+            parts: number;
+            /** Picture */
+            picture: [
+                string,
+                number
+            ][];
+            /** Times */
+            times: number;
         };
         /**
          * FillInMove
@@ -2283,7 +2324,7 @@ export interface components {
         /**
          * LayOnMove
          * @description A piece laid by its ``points``, in its own coordinates, ``onto`` as many points of the world: the first moves it, the
-         *     second swings it, the third rolls it. ``axes``: along which the first moves it, all by default. ``reseat``: set down
+         *     second swings it, the third rolls it. What comes against an underside hangs there. ``axes``: along which the first moves it, all by default. ``reseat``: set down
          *     again there.
          */
         LayOnMove: {
@@ -3838,7 +3879,8 @@ export interface components {
         };
         /**
          * ReseatMove
-         * @description Pieces set down anew where they are, along their direction.
+         * @description Pieces set down anew where they are, along their direction; what is below all that could bear it is raised onto that. ``land``: they let
+         *     go of their stand-off.
          */
         ReseatMove: {
             /**
@@ -3846,6 +3888,11 @@ export interface components {
              * @enum {string}
              */
             kind: "reseat";
+            /**
+             * Land
+             * @default false
+             */
+            land?: boolean;
             /** Pieces */
             pieces: string[];
             /**
@@ -7170,6 +7217,144 @@ export interface operations {
             };
         };
     };
+    look_at_groups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileGroup"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     open_set_file: {
         parameters: {
             query?: never;
@@ -7185,6 +7370,11 @@ export interface operations {
                      * Format: binary
                      */
                     file: string;
+                    /**
+                     * Whole
+                     * @default []
+                     */
+                    whole?: string[];
                 };
             };
         };

@@ -67,7 +67,9 @@ export function JobSlip() {
   const some = selected.filter((k) => outcome.poses.some((p) => p.key === k));
   const nameOf = (key: string) =>
     pieces.get(key)?.name ?? outcome.born.find((p) => p.key === key)?.name ?? key;
-  const right = outcome.poses.length - outcome.named.length;
+  // Named are others, too, that did not fall and lost what carried them.
+  const fell = new Set(outcome.poses.map((p) => p.key));
+  const right = outcome.poses.length - outcome.named.filter((n) => fell.has(n.key)).length;
   return (
     <div>
       <p aria-live="polite">

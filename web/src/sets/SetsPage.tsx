@@ -3,6 +3,8 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate } from "react-router";
 
 import { type SetCard, client, wanted } from "../api/client";
+import { groupsOf, sendSet } from "./opening";
+import { WholeOrParts } from "./WholeOrParts";
 import { askAgain } from "../api/askAgain";
 import { DropZone } from "../files/DropZone";
 import { Glyph, STATE_ORDER } from "../fit/Glyph";
@@ -66,23 +68,30 @@ export default function SetsPage() {
     },
   });
   const opening = useMutation({
-    mutationFn: (file: File) => {
-      const body = new FormData();
-      body.append("file", file);
-      return wanted<SetCard>(
-        client.POST("/api/sets/open", {
-          body: body as unknown as { file: string },
-          bodySerializer: (b) => b as unknown as FormData,
-        }),
-      );
-    },
+    mutationFn: ({ file, whole }: { file: File; whole: string[] }) => sendSet(file, whole),
     onSuccess: async (made) => {
       await askAgain(queries, ["sets"]);
       void navigate(`/sets/${made.key}`);
     },
   });
+  // A chair and a group of cups look alike in a file: it is asked once, and never guessed.
+  const looking = useMutation({
+    mutationFn: async (file: File) => ({ file, groups: await groupsOf(file) }),
+    onSuccess: ({ file, groups }) => {
+      if (!groups.length) opening.mutate({ file, whole: [] });
+    },
+  });
+  const asked = looking.data?.groups.length && opening.isIdle ? looking.data : null;
+  const busy = looking.isPending || opening.isPending;
+  const failed = looking.error ?? opening.error;
   return (
-    <DropZone onFiles={(files) => files[0] && opening.mutate(files[0])} label="a set as .glb or .gltf">
+    <DropZone
+      onFiles={(files) => {
+        opening.reset();
+        if (files[0]) looking.mutate(files[0]);
+      }}
+      label="a set as .glb or .gltf"
+    >
       {(choose) => (
         <>
           <header className="mx-auto flex max-w-5xl items-baseline gap-4 px-6 pt-10 pb-6">
@@ -99,16 +108,24 @@ export default function SetsPage() {
               type="button"
               className="rounded-sm bg-clay px-4 py-1.5 font-semibold text-card hover:bg-clay-deep disabled:bg-rule disabled:text-quiet"
               onClick={choose}
-              disabled={opening.isPending}
+              disabled={busy}
             >
-              {opening.isPending ? "Opening…" : "Open a set"}
+              {busy ? "Opening…" : "Open a set"}
             </button>
           </header>
           <main className="mx-auto max-w-5xl px-6 pb-16">
-            {opening.error && (
+            {failed && (
               <p role="alert" className="mb-4 border-l-4 border-clay bg-card px-3 py-2">
-                It could not be opened: {opening.error.message}.
+                It could not be opened: {failed.message}.
               </p>
+            )}
+            {asked && (
+              <WholeOrParts
+                file={asked.file.name}
+                groups={asked.groups}
+                onOpen={(whole) => opening.mutate({ file: asked.file, whole })}
+                onCancel={() => looking.reset()}
+              />
             )}
             {isPending && <p className="text-quiet">fetching your sets…</p>}
             {error && <p className="text-clay-deep">{error.message}</p>}
