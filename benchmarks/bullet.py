@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import ConvexHull
 
+from brickseat_core.geometry.mesh import Vec
 from brickseat_core.gravity.shapes import ContactShape
-from brickseat_core.meshes.mesh import Vec
 from brickseat_core.scene import Piece
 
 Triangles = NDArray[np.int32]

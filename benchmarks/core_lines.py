@@ -15,13 +15,13 @@ from typing import Any
 import numpy as np
 from scenes import ground, pot
 
-from brickseat_core.contact.clash import penetration
+from brickseat_core.contact.depth import penetration
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.fit.repair import repair
+from brickseat_core.geometry.cube import cube
 from brickseat_core.gravity.settling import SettleSlip, settle
 from brickseat_core.gravity.shapes import settling_shape
-from brickseat_core.meshes.cube import cube
 from brickseat_core.moves import compute_move, parse
 from brickseat_core.placing.pointing import Slip, point
 from brickseat_core.scene import Piece, Pose, Prop, Region, Set

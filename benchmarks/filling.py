@@ -8,11 +8,11 @@ import numpy as np
 import trimesh
 
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.fill.filling import Filled, Filling
-from brickseat_core.fill.recipe import parse_fill
 from brickseat_core.fit.check import check
-from brickseat_core.many.places import Places
-from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.geometry.mesh import Mesh
+from brickseat_core.proposals.fill.filling import Filled, Filling
+from brickseat_core.recipes.fill_schema import parse_fill
+from brickseat_core.recipes.places import Places
 from brickseat_core.scene import Change, Delta, Piece, Pose, Prop, Region, Set, Vec, rotation_about
 from brickseat_core.tolerances import SEATED_TOLERANCE
 

@@ -33,13 +33,13 @@ from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.fit.rest import rest
 from brickseat_core.fit.set_down import set_down
-from brickseat_core.formats.gltf_document import GltfDocument
+from brickseat_core.formats.gltf.document import GltfDocument
 from brickseat_core.formats.prop_file import whole_mesh
+from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.gravity.hand import Pull
 from brickseat_core.gravity.settling import Run, SettleSlip, shapes_for, stepping
 from brickseat_core.gravity.shapes import ContactShape
 from brickseat_core.gravity.world import World
-from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Prop, rotation_about
 from brickseat_core.tolerances import SEATED_TOLERANCE
 from brickseat_core.warm import warm

@@ -15,11 +15,12 @@ from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.fit.measuring import measure_fit
 from brickseat_core.fit.set_down import set_down
-from brickseat_core.many.laying import Laid, Scatter
-from brickseat_core.many.places import Places, dots_of
-from brickseat_core.many.recipe import parse_recipe
-from brickseat_core.many.sequences import Sequence
-from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.geometry.mesh import Mesh
+from brickseat_core.proposals.scatter.dots import dots_of
+from brickseat_core.proposals.scatter.laying import Laid, Scatter
+from brickseat_core.proposals.scatter.sequences import Sequence
+from brickseat_core.recipes.places import Places
+from brickseat_core.recipes.scatter_schema import parse_recipe
 from brickseat_core.scene import Piece, Pose, Prop, Set, Vec, rotation_about
 from brickseat_core.tolerances import SEATED_TOLERANCE
 

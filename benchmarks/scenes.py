@@ -5,7 +5,7 @@ import trimesh
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.set_down import set_down
-from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Prop
 
 

@@ -16,7 +16,7 @@ from typing import Any
 import numpy as np
 import websockets
 
-from brickseat_core.formats.gltf_document import GltfDocument
+from brickseat_core.formats.gltf.document import GltfDocument
 
 SECONDS = 8.0
 HERTZ = 60.0

@@ -13,7 +13,7 @@ from statistics import median
 from scenes import crowd
 from sockets import Visitor
 
-from brickseat_core.formats.gltf_build import Paint, Surface, prop_document, set_document
+from brickseat_core.formats.gltf.building import Paint, Surface, prop_document, set_document
 from brickseat_core.scene import Piece, Set
 
 MANY = 5000

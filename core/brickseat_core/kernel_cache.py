@@ -34,10 +34,9 @@ from numba.core.serialize import dumps as untyped_dumps
 dumps: Callable[[Any], bytes] = untyped_dumps
 make_result: Callable[..., Any] = CompileResult
 PACKAGE = "brickseat_core"
-KERNEL_FOLDERS = ("meshes", "contact", "many", "fill")
 KERNEL_MARKS = (b"@kernel", b"@inner_kernel", b"@nested")
 """What a module of kernels holds. Constants that are compiled into kernels stand in such modules or in the tolerances."""
-IMPORTED = re.compile(rb"^from brickseat_core\.(\w+)\.(\w+) import", re.MULTILINE)
+IMPORTED = re.compile(rb"^from brickseat_core\.([\w.]+) import", re.MULTILINE)
 FOR_ALL = ("kernels.py", "tolerances.py", "kernel_cache.py")
 """What every kernel depends on."""
 LONGEST_COMPILING = 180.0
@@ -57,9 +56,9 @@ def kernel_modules() -> dict[str, bytes]:
     """The text of every module of kernels, by its name within the package."""
     here = Path(__file__).parent
     texts = {
-        f"{folder}.{path.stem}": path.read_bytes()
-        for folder in KERNEL_FOLDERS
-        for path in sorted((here / folder).glob("*.py"))
+        ".".join(path.relative_to(here).with_suffix("").parts): path.read_bytes()
+        for path in sorted(here.rglob("*.py"))
+        if path.parent != here
     }
     return {name: text for name, text in texts.items() if any(mark in text for mark in KERNEL_MARKS)}
 
@@ -70,8 +69,8 @@ def built_on(module: str) -> set[str]:
     found = {module}
     waiting = [module]
     while waiting:
-        for folder, name in IMPORTED.findall(texts.get(waiting.pop(), b"")):
-            other = f"{folder.decode()}.{name.decode()}"
+        for name in IMPORTED.findall(texts.get(waiting.pop(), b"")):
+            other = name.decode()
             if other in texts and other not in found:
                 found.add(other)
                 waiting.append(other)

@@ -5,26 +5,26 @@ from collections.abc import Callable
 import numpy as np
 
 from brickseat_core.contact.bearing import bearing_among
-from brickseat_core.contact.clash import column, penetration
-from brickseat_core.contact.contact_query import ManyContacts
+from brickseat_core.contact.contacts import ManyContacts
+from brickseat_core.contact.depth import column, penetration
 from brickseat_core.contact.face_gap import face_gap, faces_ahead
 from brickseat_core.contact.free_interval import first_free_interval
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.rays import first_hit
-from brickseat_core.fill.filling import Filling
-from brickseat_core.fill.recipe import parse_fill
 from brickseat_core.fit.check import check
 from brickseat_core.fit.repair import repair
 from brickseat_core.fit.rest import rest
 from brickseat_core.fit.set_down import set_down
+from brickseat_core.geometry.crossings import intervals_inside
+from brickseat_core.geometry.cube import cube
+from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.gravity.shapes import contact_shape
-from brickseat_core.many.laying import Scatter
-from brickseat_core.many.places import Places
-from brickseat_core.many.recipe import parse_recipe
-from brickseat_core.meshes.crossings import intervals_inside
-from brickseat_core.meshes.cube import cube
-from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.placing.pointing import Slip, point
+from brickseat_core.proposals.fill.filling import Filling
+from brickseat_core.proposals.scatter.laying import Scatter
+from brickseat_core.recipes.fill_schema import parse_fill
+from brickseat_core.recipes.places import Places
+from brickseat_core.recipes.scatter_schema import parse_recipe
 from brickseat_core.scene import Change, Delta, Piece, Pose, Prop, Region, Set, Triple, rotation_about
 from brickseat_core.tolerances import SEATED_TOLERANCE
 

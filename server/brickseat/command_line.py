@@ -16,7 +16,7 @@ from brickseat.commands.given import Given
 from brickseat.exit_codes import BAD, DONE, INTERRUPTED
 from brickseat_core.fit.modes import Mode
 from brickseat_core.formats.errors import FileError
-from brickseat_core.meshes.lengths import Unit, parse_length
+from brickseat_core.geometry.lengths import Unit, parse_length
 
 SHAKE = 0.005
 """Metres by which pieces are moved by chance before they settle, so that another seed gives another stand."""

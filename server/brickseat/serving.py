@@ -28,7 +28,7 @@ LATE_IMPORTS = (
     "scipy.sparse.csgraph",
     "brickseat_core.formats.settle_extras",
     "brickseat_core.gravity.falling",
-    "brickseat_core.many.throwing",
+    "brickseat_core.proposals.scatter.throwing",
 )
 """What the core imports where it is used, so that the command line need not wait for it."""
 
@@ -120,7 +120,7 @@ def serve(*, demo: bool, host: str, port: int, open_browser: bool, fd: int | Non
 
     from brickseat.asgi import application
     from brickseat_core.formats.apart import keep_kernels_loaded
-    from brickseat_core.meshes.cube import cube
+    from brickseat_core.geometry.cube import cube
 
     keep_kernels_loaded()
 

@@ -5,10 +5,10 @@ from collections.abc import Mapping
 import numpy as np
 
 from brickseat.props.hollow_hill import PROPS
-from brickseat_core.formats.gltf_build import Paint, Surface, prop_document, set_document
-from brickseat_core.formats.gltf_document import GltfDocument
+from brickseat_core.formats.gltf.building import Paint, Surface, prop_document, set_document
+from brickseat_core.formats.gltf.document import GltfDocument
 from brickseat_core.formats.prop_file import whole_mesh
-from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Prop, Set
 
 ROW = 72

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Prop, Triple, Vec, rotation_about
 from shapes import ball, box, inward, piece, revolved
 

@@ -8,8 +8,8 @@ from typing import Any
 
 import numpy as np
 
-from brickseat_core.formats.gltf_build import Paint, Surface, prop_document
-from brickseat_core.meshes.cube import cube
+from brickseat_core.formats.gltf.building import Paint, Surface, prop_document
+from brickseat_core.geometry.cube import cube
 
 BAD_VALUES: list[Any] = [
     None, True, -1, 2**40, 1e308, "x", "\ud800", [], {}, [[[]]], {"a": {}}, [-1], ["x"] * 3, [1e308] * 16, [0] * 16, 0, 99,

@@ -6,12 +6,12 @@ from typing import Any
 
 from brickseat_core.admission.proof import proved
 from brickseat_core.budget import UNLIMITED, Budget
+from brickseat_core.constraints.indexing import index_of
 from brickseat_core.executing import OpenPool
 from brickseat_core.fit.check import check
 from brickseat_core.fit.measuring import Fit
 from brickseat_core.moves import Outcome, PropFacts, compute_move, parse
 from brickseat_core.moves.registry import MESHES_ALONE
-from brickseat_core.relations.indexing import index_of
 from brickseat_core.scene import Change, Piece, Pose, Prop, Seat, Set, Vec, in_world
 
 

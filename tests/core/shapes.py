@@ -9,7 +9,7 @@ import trimesh
 
 from brickseat_core.contact.index import SceneIndex, world_box
 from brickseat_core.fit.measuring import Fit
-from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.moves import Outcome, compute_move, parse
 from brickseat_core.scene import DOWN, Piece, Pose, Prop, Set, Triple, Vec, rotation_matrix
 from brickseat_core.tolerances import SEATED_TOLERANCE

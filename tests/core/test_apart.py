@@ -11,11 +11,11 @@ from PIL import Image
 from brickseat_core.budget import Stopped
 from brickseat_core.formats.apart import Limits, TooMuch, is_apart, run_apart
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.gltf_build import Paint, Surface, prop_document
+from brickseat_core.formats.gltf.building import Paint, Surface, prop_document
 from brickseat_core.formats.height_image import make_terrain
 from brickseat_core.formats.making import look_at, make_apart
 from brickseat_core.formats.opening import known
-from brickseat_core.meshes.cube import cube
+from brickseat_core.geometry.cube import cube
 
 QUICK = Limits(seconds=2.0, memory=256 << 20, output=1 << 20)
 

@@ -7,13 +7,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from brickseat_core.contact.contact_query import GRID_FROM
+from brickseat_core.contact.contacts import GRID_FROM
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.plan_grid import plan_grid, rows_over
 from brickseat_core.fit.check import MANY, check
 from brickseat_core.fit.measuring import measure_fit
 from brickseat_core.fit.set_down import set_down
-from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Triple, Vec, rotation_matrix
 from brickseat_core.tolerances import SEATED_TOLERANCE
 from shapes import FLOOR, ball, box, inward, piece, revolved, sheet

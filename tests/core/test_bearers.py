@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 
 from brickseat_core.contact.rays import first_hit
-from brickseat_core.meshes import bearers
-from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.geometry import bearers
+from brickseat_core.geometry.mesh import Mesh
 from shapes import piece, standing
 
 CLOSED = {

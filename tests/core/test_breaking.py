@@ -9,13 +9,13 @@ from hypothesis import strategies as st
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.fit.set_down import set_down
+from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.gravity.breaking import shattered
 from brickseat_core.gravity.materials import MATERIALS
 from brickseat_core.gravity.pouring import PourSlip, Stream
 from brickseat_core.gravity.settling import Run, Settled, SettleSlip, settle, shapes_for, stepping
 from brickseat_core.gravity.shards import LEAST_RATIO, Unbreakable, manifold_of, shards_of
 from brickseat_core.gravity.world import NotForGravity, PhysicalProperties
-from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.moves import MoveRefused
 from brickseat_core.moves.adopt import AdoptMove
 from brickseat_core.scene import Piece, Pose, Prop, rotation_about

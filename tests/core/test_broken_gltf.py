@@ -12,12 +12,12 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.formats.gltf_set import read_set
-from brickseat_core.formats.gltf_skin import joints_of
-from brickseat_core.formats.gltf_storing import store_set
-from brickseat_core.formats.gltf_surfaces import stiffen
-from brickseat_core.formats.light import light_copy
+from brickseat_core.formats.gltf.document import GltfDocument
+from brickseat_core.formats.gltf.light import light_copy
+from brickseat_core.formats.gltf.reading import read_set
+from brickseat_core.formats.gltf.skin import joints_of
+from brickseat_core.formats.gltf.storing import store_set
+from brickseat_core.formats.gltf.surfaces import stiffen
 from brickseat_core.formats.opening import save_document
 from brickseat_core.formats.prop_file import whole_prop
 from broken_models import BAD_VALUES, changed, glb, model, paths

@@ -3,10 +3,10 @@
 import numpy as np
 import pytest
 
+from brickseat_core.constraints.suggesting import axis_of_revolution, suggested_seats, turn_step
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.placing.catching import catch
-from brickseat_core.relations.suggesting import axis_of_revolution, suggested_seats, turn_step
 from brickseat_core.scene import Pose, rotation_matrix
 from shapes import FLOOR, ball, box, mesh_of, piece, revolved, standing
 

@@ -7,13 +7,13 @@ import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from brickseat_core.contact.clash import penetration
+from brickseat_core.contact.depth import penetration
 from brickseat_core.contact.free_interval import first_free_interval
 from brickseat_core.contact.holding import Holding, held_along, holding_kernel
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.contact.mover import frame_along, inverse_kernel
+from brickseat_core.contact.kernels.mover import frame_along, inverse_kernel
 from brickseat_core.fit.check import check
-from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Vec, quaternion_of, rotation_matrix
 from shapes import FLOOR, ball, box, inward, piece, revolved, standing
 

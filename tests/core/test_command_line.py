@@ -9,8 +9,8 @@ from typing import Any
 import pytest
 import trimesh
 
-from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.formats.gltf_set import read_set
+from brickseat_core.formats.gltf.document import GltfDocument
+from brickseat_core.formats.gltf.reading import read_set
 from test_gltf import FLOOR_NODE, document
 
 

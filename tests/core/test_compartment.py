@@ -5,8 +5,8 @@ import pytest
 
 from bays import about_plumb, compartment, moved, shelf
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.fill.compartment import NoCompartment, compartment_at
-from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.geometry.mesh import Mesh
+from brickseat_core.proposals.fill.compartment import NoCompartment, compartment_at
 from brickseat_core.scene import Piece, Vec, rotation_about
 from dressing import Dressed
 from shapes import FLOOR, ball, box, piece

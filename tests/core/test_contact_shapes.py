@@ -5,9 +5,9 @@ import pytest
 import trimesh
 from scipy.spatial import ConvexHull
 
+from brickseat_core.geometry.mesh import Mesh, Vec
 from brickseat_core.gravity.settling import Run, SettleSlip, shapes_for
 from brickseat_core.gravity.shapes import contact_shape, settling_shape
-from brickseat_core.meshes.mesh import Mesh, Vec
 from shapes import FLOOR, box, mesh_of, piece, revolved, standing
 
 OUTSIDE = [(0, 0), (0.07, 0), (0.12, 0.1), (0.1, 0.2), (0.035, 0.26), (0.04, 0.3)]

@@ -6,8 +6,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brickseat_core.contact.rays import first_hit
-from brickseat_core.meshes.crossings import intervals_inside
-from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.geometry.crossings import intervals_inside
+from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.moves import MoveRefused
 from brickseat_core.scene import Piece, Pose, rotation_about, rotation_matrix
 from dressing import Dressed

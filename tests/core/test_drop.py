@@ -8,7 +8,7 @@ import trimesh
 
 from brickseat_core.fit.measuring import measure_fit
 from brickseat_core.fit.set_down import set_down
-from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.scene import Piece
 from brickseat_core.tolerances import SEATED_TOLERANCE
 from shapes import FLOOR, ball, box, inward, mesh_of, piece, revolved, roof, sheet, standing, turned

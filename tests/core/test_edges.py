@@ -6,8 +6,8 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brickseat_core.meshes.edges import edges_of, grouped, sharp_directions
-from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.geometry.edges import edges_of, grouped, sharp_directions
+from brickseat_core.geometry.mesh import Mesh
 from shapes import ball, box
 
 corners = st.integers(0, 9)

@@ -8,13 +8,13 @@ from typing import Any
 import numpy as np
 import pytest
 
+from brickseat_core.constraints.indexing import index_of
 from brickseat_core.fit.check import check
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.formats.gltf_set import GltfSet, read_set
+from brickseat_core.formats.gltf.document import GltfDocument
+from brickseat_core.formats.gltf.reading import GltfSet, read_set
 from brickseat_core.formats.opening import open_document, save_document
 from brickseat_core.formats.prop_file import whole_mesh
-from brickseat_core.relations.indexing import index_of
 from test_command_line import run
 from test_gltf import FLOOR_NODE, document
 

@@ -13,16 +13,16 @@ from bays import PLACE, PROPS, compartment, prism, shelf, shell, vault
 from brickseat_core.budget import Budget, Stopped
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.executing import executor, run_all
-from brickseat_core.fill.bay import GROWN, bay_of, grown
-from brickseat_core.fill.filling import Filled, Filling
-from brickseat_core.fill.recipe import fill_json, parse_fill
-from brickseat_core.fill.records import fill_of, fill_record
-from brickseat_core.fill.trials import FillTrial, fill_trials, run_fill_trial
 from brickseat_core.fit.check import check
-from brickseat_core.many.places import Places
-from brickseat_core.many.recipe import BadRecipe
-from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.moves import MoveRefused
+from brickseat_core.proposals.fill.bay import GROWN, bay_of, grown
+from brickseat_core.proposals.fill.filling import Filled, Filling
+from brickseat_core.proposals.fill.trials import FillTrial, fill_trials, run_fill_trial
+from brickseat_core.recipes.fill_records import fill_of, fill_record
+from brickseat_core.recipes.fill_schema import fill_json, parse_fill
+from brickseat_core.recipes.places import Places
+from brickseat_core.recipes.scatter_schema import BadRecipe
 from brickseat_core.scene import Change, Delta, Piece, Pose, Prop, Region, rotation_about
 from dressing import Dressed
 from shapes import ball, bounds, box, piece, world

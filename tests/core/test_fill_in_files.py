@@ -7,10 +7,10 @@ from typing import Any
 import pytest
 import trimesh
 
-from brickseat_core.fill.records import fill_of
-from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.formats.gltf_set import read_set
+from brickseat_core.formats.gltf.document import GltfDocument
+from brickseat_core.formats.gltf.reading import read_set
 from brickseat_core.formats.moves_file import apply_moves
+from brickseat_core.recipes.fill_records import fill_of
 from brickseat_core.scene import Piece, Set
 from test_command_line import report, run
 from test_gltf import FLOOR_NODE, document

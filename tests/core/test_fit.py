@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from brickseat_core.contact.balance import balance_margin, offset_to_balance, support_polygon
+from brickseat_core.contact.kernels.balance import balance_margin, offset_to_balance, support_polygon
 from brickseat_core.fit.check import check
 from brickseat_core.fit.measuring import Fit, measure_fit
 from brickseat_core.scene import Piece

@@ -14,23 +14,23 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from pxr import Gf, Sdf, Usd, UsdGeom
 
+from brickseat_core.constraints.indexing import index_of
 from brickseat_core.fit.check import check
 from brickseat_core.fit.set_down import set_down
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.gltf_build import Paint, Surface, prop_document, set_document
-from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.formats.gltf_set import read_set
-from brickseat_core.formats.gltf_skin import bend
-from brickseat_core.formats.gltf_storing import store_set
-from brickseat_core.formats.gltf_surfaces import model_of
-from brickseat_core.formats.light import light_copy
+from brickseat_core.formats.gltf.building import Paint, Surface, prop_document, set_document
+from brickseat_core.formats.gltf.document import GltfDocument
+from brickseat_core.formats.gltf.light import light_copy
+from brickseat_core.formats.gltf.reading import read_set
+from brickseat_core.formats.gltf.skin import bend
+from brickseat_core.formats.gltf.storing import store_set
+from brickseat_core.formats.gltf.surfaces import model_of
 from brickseat_core.formats.opening import open_document, save_document
 from brickseat_core.formats.prop_file import read_prop
-from brickseat_core.formats.usd_reading import read_usd
-from brickseat_core.meshes.cube import cube
-from brickseat_core.meshes.mesh import Mesh
-from brickseat_core.meshes.questions import questions
-from brickseat_core.relations.indexing import index_of
+from brickseat_core.formats.usd.reading import read_usd
+from brickseat_core.geometry.cube import cube
+from brickseat_core.geometry.mesh import Mesh
+from brickseat_core.geometry.questions import questions
 from brickseat_core.scene import Piece, Pose, Prop, Set
 from shapes import bounds
 

@@ -13,15 +13,15 @@ import trimesh
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from brickseat_core.constraints.indexing import index_of
 from brickseat_core.fit.check import check
 from brickseat_core.fit.repair import repair
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.gltf_build import Paint, Surface, prop_document, set_document
-from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.formats.gltf_set import GltfSet, read_set
-from brickseat_core.formats.gltf_storing import store_set
-from brickseat_core.meshes.cube import cube
-from brickseat_core.relations.indexing import index_of
+from brickseat_core.formats.gltf.building import Paint, Surface, prop_document, set_document
+from brickseat_core.formats.gltf.document import GltfDocument
+from brickseat_core.formats.gltf.reading import GltfSet, read_set
+from brickseat_core.formats.gltf.storing import store_set
+from brickseat_core.geometry.cube import cube
 from brickseat_core.scene import Piece, Pose, Prop, Set
 
 FLOOR_NODE = {

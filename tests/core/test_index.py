@@ -11,12 +11,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from brickseat_core.constraints.lining import SIDES
 from brickseat_core.contact.arena import MeshArena, Room
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
-from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.moves import REGISTRY, MoveRefused
-from brickseat_core.relations.lining import SIDES
 from brickseat_core.scene import Change, Piece, Pose, Prop
 from dressing import Dressed, seat, with_seats
 from shapes import FLOOR, ball, box, inward, made, piece, revolved, standing

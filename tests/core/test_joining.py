@@ -5,10 +5,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from brickseat_core.constraints.indexing import index_of
+from brickseat_core.constraints.joining import free_seats, joined_pose
 from brickseat_core.fit.check import check
 from brickseat_core.moves import MoveRefused
-from brickseat_core.relations.indexing import index_of
-from brickseat_core.relations.joining import free_seats, joined_pose
 from brickseat_core.scene import Change, Pose, Prop, Vec, frame_of, in_prop, in_world, piece_delta, rotation_matrix
 from dressing import Dressed, seat, with_seats
 from shapes import FLOOR, box, piece

@@ -12,11 +12,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from brickseat_core.constraints.cutting import derived_meshes
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.fit.measuring import measure_fit
 from brickseat_core.moves import MoveRefused
-from brickseat_core.relations.cutting import derived_meshes
 from brickseat_core.scene import Piece, Pose, Set, Triple, bodies_of, rotation_matrix
 from brickseat_core.tolerances import SEATED_TOLERANCE
 from dressing import Dressed

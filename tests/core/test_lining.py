@@ -8,8 +8,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from brickseat_core.constraints.lining import beside_edge, laid_pose, spread_offsets
 from brickseat_core.moves import MoveRefused
-from brickseat_core.relations.lining import beside_edge, laid_pose, spread_offsets
 from brickseat_core.scene import Piece, Pose, Vec, rotation_about, rotation_matrix
 from dressing import Dressed
 from shapes import FLOOR, ball, box, piece, revolved, roof, world

@@ -8,10 +8,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from brickseat_core.contact.mover import frame_along
-from brickseat_core.meshes.display import display_copy
-from brickseat_core.meshes.mesh import Mesh, MeshError, number_rows
-from brickseat_core.meshes.sides import resting_sides
+from brickseat_core.contact.kernels.mover import frame_along
+from brickseat_core.geometry.display import display_copy
+from brickseat_core.geometry.mesh import Mesh, MeshError, number_rows
+from brickseat_core.geometry.sides import resting_sides
 from shapes import ball, box, inward, revolved, roof, sheet
 
 

@@ -6,8 +6,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
-from brickseat_core.meshes.bearers import steps, sweep
-from brickseat_core.meshes.polygons import concave, fans, triangles_of, triangulated
+from brickseat_core.geometry.bearers import steps, sweep
+from brickseat_core.geometry.polygons import concave, fans, triangles_of, triangulated
 from brickseat_core.scene import rotation_about
 
 Vec = NDArray[np.float64]

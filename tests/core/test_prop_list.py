@@ -6,9 +6,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brickseat_core.fill.recipe import parse_fill
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.prop_list import COLUMNS, csv_of_rules, rules_of_csv
+from brickseat_core.formats.tables.prop_list import COLUMNS, csv_of_rules, rules_of_csv
+from brickseat_core.recipes.fill_schema import parse_fill
 
 
 def read(text: str) -> list[dict[str, Any]]:

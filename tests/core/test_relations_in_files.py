@@ -7,13 +7,13 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from brickseat_core.constraints.indexing import index_of
 from brickseat_core.fit.check import check
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.formats.gltf_set import read_set
-from brickseat_core.formats.gltf_storing import store_set
+from brickseat_core.formats.gltf.document import GltfDocument
+from brickseat_core.formats.gltf.reading import read_set
+from brickseat_core.formats.gltf.storing import store_set
 from brickseat_core.formats.moves_file import apply_moves
-from brickseat_core.relations.indexing import index_of
 from brickseat_core.scene import in_world
 from test_command_line import run
 from test_gltf import FLOOR_NODE, document

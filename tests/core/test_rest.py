@@ -10,10 +10,10 @@ from scipy.optimize import linprog
 
 from brickseat_core.contact.grip import least_grip
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.contact.linear_program import best_in_space
+from brickseat_core.contact.kernels.linear_program import best_in_space
 from brickseat_core.fit.measuring import measure_fit
 from brickseat_core.fit.rest import REAL_CONTACT, RestingPose, rest
-from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Vec, rotation_about
 from shapes import FLOOR, ball, box, piece, revolved, standing
 

@@ -6,7 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brickseat_core.moves import MoveRefused
-from brickseat_core.relations.rows import NoRow, border_near, places_along
+from brickseat_core.proposals.row.places_along import NoRow, border_near, places_along
 from dressing import Dressed
 from shapes import FLOOR, box, piece, revolved
 

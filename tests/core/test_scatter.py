@@ -14,12 +14,13 @@ from brickseat_core import executing
 from brickseat_core.budget import Budget, Stopped
 from brickseat_core.executing import cluster_of, executor
 from brickseat_core.fit.check import check
-from brickseat_core.many import laying
-from brickseat_core.many.places import Places, dots_of
-from brickseat_core.many.recipe import BadRecipe, parse_recipe, recipe_json
-from brickseat_core.many.records import recipe_of, record_of
-from brickseat_core.meshes.painting import Painting
+from brickseat_core.geometry.painting import Painting
 from brickseat_core.moves import MoveRefused, PropFacts
+from brickseat_core.proposals.scatter import laying
+from brickseat_core.proposals.scatter.dots import dots_of
+from brickseat_core.recipes.places import Places
+from brickseat_core.recipes.records import recipe_of, record_of
+from brickseat_core.recipes.scatter_schema import BadRecipe, parse_recipe, recipe_json
 from brickseat_core.scene import Piece, Pose, Prop, Region, Vec
 from dressing import Dressed
 from shapes import FLOOR, ball, bounds, box, piece, world

@@ -8,13 +8,13 @@ import numpy as np
 import pytest
 import trimesh
 
-from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.formats.gltf_set import read_set
+from brickseat_core.formats.gltf.document import GltfDocument
+from brickseat_core.formats.gltf.painted import painted_prop, with_chalk
+from brickseat_core.formats.gltf.reading import read_set
 from brickseat_core.formats.moves_file import apply_moves
-from brickseat_core.formats.painted import painted_prop, with_chalk
 from brickseat_core.formats.prop_facts import falls_of
-from brickseat_core.many.recipe import recipe_json
-from brickseat_core.many.records import recipe_of
+from brickseat_core.recipes.records import recipe_of
+from brickseat_core.recipes.scatter_schema import recipe_json
 from brickseat_core.scene import Piece, Set
 from test_command_line import report, run
 from test_gltf import FLOOR_NODE, document

@@ -6,8 +6,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial import cKDTree
 
-from brickseat_core.many.chance import chances
-from brickseat_core.many.sequences import Sequence, measuring_scale, sequence_on, spread_order
+from brickseat_core.proposals.scatter.sequences import Sequence, measuring_scale, sequence_on, spread_order
+from brickseat_core.recipes.chance import chances
 from brickseat_core.scene import Pose, Vec, rotation_about
 from shapes import ball, box, sheet
 from yards import terrain

@@ -10,23 +10,23 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.optimize import nnls
 
-from brickseat_core.contact.clash import column
-from brickseat_core.contact.contact_query import query_contacts
+from brickseat_core.contact.column_query import query_of
+from brickseat_core.contact.contacts import query_contacts
+from brickseat_core.contact.depth import column
 from brickseat_core.contact.features import near_features
 from brickseat_core.contact.first_contact import first_contact
 from brickseat_core.contact.free_drop import free_drop
 from brickseat_core.contact.free_interval import first_free_interval, first_free_interval_kernel
 from brickseat_core.contact.holding import held_along, holding_kernel
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.contact.interval import POLYGON_ROOM, gap_span, overlap_polygon
-from brickseat_core.contact.least_squares import least_residue
-from brickseat_core.contact.mover import Mover, frame_along
-from brickseat_core.contact.pairs import axes_kernel, box_beside, leaf_span
-from brickseat_core.contact.query import query_of
+from brickseat_core.contact.kernels.interval import POLYGON_ROOM, gap_span, overlap_polygon
+from brickseat_core.contact.kernels.least_squares import least_residue
+from brickseat_core.contact.kernels.mover import Mover, frame_along
+from brickseat_core.contact.kernels.pairs import axes_kernel, box_beside, leaf_span
 from brickseat_core.contact.rays import first_hit
 from brickseat_core.contact.separation import MOST_STRETCHES, blocked_kernel
 from brickseat_core.fit.set_down import set_down
-from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Vec, rotation_matrix
 from brickseat_core.tolerances import FLUSH_WIDTH
 from shapes import ball, box, piece, revolved, standing

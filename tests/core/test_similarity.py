@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from brickseat_core.meshes.similarity import similarity_between
+from brickseat_core.geometry.similarity import similarity_between
 from brickseat_core.scene import Vec, rotation_matrix
 
 seeds = st.integers(0, 2**32 - 1)

@@ -6,15 +6,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial import ConvexHull
 
-from brickseat_core.contact.clash import nested_rows
+from brickseat_core.contact.depth import nested_rows
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.fit.set_down import set_down
+from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.gravity.finish import Finished, toppled
 from brickseat_core.gravity.settling import SettleSlip, settle, shapes_for
 from brickseat_core.gravity.shapes import COVERED, few_corners
 from brickseat_core.gravity.starting import back_on_their_side, jittered, lift_out, parted
-from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Prop, Vec, rotation_about
 from shapes import FLOOR, ball, bounds, box, piece, revolved, standing
 

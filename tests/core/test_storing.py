@@ -9,8 +9,8 @@ import pytest
 
 from brickseat_core.contact.rays import first_hit
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.gltf_set import GltfSet, read_set
-from brickseat_core.formats.gltf_storing import store_set
+from brickseat_core.formats.gltf.reading import GltfSet, read_set
+from brickseat_core.formats.gltf.storing import store_set
 from brickseat_core.formats.moves_file import apply_moves
 from brickseat_core.scene import Set
 from shapes import standing

@@ -9,8 +9,8 @@ from brickseat_core.budget import Budget
 from brickseat_core.fit.check import check
 from brickseat_core.gravity.falling import Falling, falling
 from brickseat_core.gravity.world import NotForGravity
-from brickseat_core.many.recipe import BadRecipe, parse_recipe, recipe_json
 from brickseat_core.moves import MoveRefused, PropFacts
+from brickseat_core.recipes.scatter_schema import BadRecipe, parse_recipe, recipe_json
 from brickseat_core.scene import Prop
 from dressing import Dressed
 from shapes import bounds, box, piece

@@ -6,9 +6,9 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from scipy.optimize import minimize
 
+from brickseat_core.constraints.least_distance import nearest_point
+from brickseat_core.constraints.tie_measures import measure_ties
 from brickseat_core.moves import MoveRefused
-from brickseat_core.relations.least_distance import nearest_point
-from brickseat_core.relations.tie_measures import measure_ties
 from brickseat_core.scene import Piece, Pose, rotation_about
 from dressing import Dressed
 from shapes import FLOOR, ball, box, piece, sheet, world

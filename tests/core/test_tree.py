@@ -9,10 +9,10 @@ from brickseat_core.contact.face_gap import faces_ahead
 from brickseat_core.contact.rays import first_hit
 from brickseat_core.fit.check import check
 from brickseat_core.fit.set_down import set_down
+from brickseat_core.geometry.mesh import Mesh
+from brickseat_core.geometry.nearest import distances
+from brickseat_core.geometry.tree import LEAF_SIZE, MAX_DEPTH, Tree, build_tree
 from brickseat_core.gravity.shapes import contact_shape
-from brickseat_core.meshes.mesh import Mesh
-from brickseat_core.meshes.nearest import distances
-from brickseat_core.meshes.tree import LEAF_SIZE, MAX_DEPTH, Tree, build_tree
 from brickseat_core.scene import Pose
 from shapes import FLOOR, ball, box, piece, standing
 

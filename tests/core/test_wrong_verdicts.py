@@ -8,23 +8,23 @@ import numpy as np
 import pytest
 
 from brickseat_core.budget import Budget, TooLong
+from brickseat_core.constraints.tie_measures import measure_ties
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.fill.filling import Filling
-from brickseat_core.fill.recipe import parse_fill
-from brickseat_core.fill.shapes import sizes_of
-from brickseat_core.fill.staying import what_can_stay
-from brickseat_core.fill.trials import FillTrial, fill_trials
 from brickseat_core.fit.check import check
 from brickseat_core.fit.repair import repair
 from brickseat_core.fit.set_down import raised_onto
+from brickseat_core.geometry.rays import points_inside_kernel
 from brickseat_core.gravity.settling import SettleSlip, settle, shapes_for
-from brickseat_core.many.places import Places
-from brickseat_core.many.recipe import MOST_SEED, BadRecipe, parse_recipe
-from brickseat_core.many.weights import Shape
-from brickseat_core.meshes.rays import points_inside_kernel
 from brickseat_core.moves import MoveRefused
-from brickseat_core.relations.rows import places_along
-from brickseat_core.relations.tie_measures import measure_ties
+from brickseat_core.proposals.fill.filling import Filling
+from brickseat_core.proposals.fill.shapes import sizes_of
+from brickseat_core.proposals.fill.staying import what_can_stay
+from brickseat_core.proposals.fill.trials import FillTrial, fill_trials
+from brickseat_core.proposals.row.places_along import places_along
+from brickseat_core.recipes.fill_schema import parse_fill
+from brickseat_core.recipes.places import Places
+from brickseat_core.recipes.scatter_schema import MOST_SEED, BadRecipe, parse_recipe
+from brickseat_core.recipes.volumes import Shape
 from brickseat_core.scene import Piece, Pose, Prop, Region, Set, rotation_about
 from brickseat_core.tolerances import SEATED_TOLERANCE
 from dressing import Dressed

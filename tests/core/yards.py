@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.scene import Piece, Prop, Vec
 from shapes import ball, box, piece, revolved
 

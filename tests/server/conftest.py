@@ -16,8 +16,8 @@ from brickseat.sets.session import sessions
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import prop_of, shelve
 from brickseat_core.formats.apart import keep_kernels_loaded
-from brickseat_core.formats.gltf_build import Paint, Surface, prop_document
-from brickseat_core.meshes.cube import cube
+from brickseat_core.formats.gltf.building import Paint, Surface, prop_document
+from brickseat_core.geometry.cube import cube
 from brickseat_core.scene import Piece, Pose, Set
 
 keep_kernels_loaded()

@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from brickseat_core.formats.gltf_build import Paint, Surface, prop_document
+from brickseat_core.formats.gltf.building import Paint, Surface, prop_document
 from broken_models import BAD_VALUES, changed, glb, model, paths
 
 PROPS, SETS, TERRAIN, LISTS = "/api/props", "/api/sets/open", "/api/bearers/terrain", "/api/prop-lists/read"

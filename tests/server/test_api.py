@@ -18,8 +18,8 @@ from brickseat.accounts.demo_visitor import DRESSER
 from brickseat.sets.models import DressedSet, HistoryEntry
 from brickseat.sets.session import sessions
 from brickseat.store.models import StoredProp
-from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.formats.gltf_set import read_set
+from brickseat_core.formats.gltf.document import GltfDocument
+from brickseat_core.formats.gltf.reading import read_set
 
 Move = Callable[..., Any]
 

@@ -10,10 +10,10 @@ from brickseat.props.hollow_hill import PROPS
 from brickseat.sets.models import DressedSet, StoredRecord
 from brickseat.sets.storing import read_set
 from brickseat.store.models import StoredProp
+from brickseat_core.constraints.indexing import index_of
+from brickseat_core.constraints.tie_measures import measure_ties
 from brickseat_core.fit.check import check
 from brickseat_core.fit.repair import repair
-from brickseat_core.relations.indexing import index_of
-from brickseat_core.relations.tie_measures import measure_ties
 
 pytestmark = pytest.mark.django_db
 
@@ -59,7 +59,7 @@ def test_hollow_hill_pottery() -> None:
 
 
 def test_props_are_closed_modelled_and_believable() -> None:
-    from brickseat_core.formats.gltf_document import GltfDocument
+    from brickseat_core.formats.gltf.document import GltfDocument
     from brickseat_core.formats.prop_file import whole_mesh
 
     for prop in PROPS:

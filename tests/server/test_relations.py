@@ -19,8 +19,8 @@ from brickseat.sets.session import sessions
 from brickseat.store.importing import pose_prop
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import shelve
-from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.formats.gltf_set import read_set
+from brickseat_core.formats.gltf.document import GltfDocument
+from brickseat_core.formats.gltf.reading import read_set
 
 Move = Callable[..., Any]
 HEAD = {"name": "head", "point": [0, 0.25, 0], "facing": [0, 1, 0], "clock": [0, 0, 1], "step_deg": 90}

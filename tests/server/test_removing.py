@@ -17,8 +17,8 @@ from brickseat.store.contact import kept_shape
 from brickseat.store.importing import import_prop, pose_prop
 from brickseat.store.models import StoredProp, file_of
 from brickseat.store.shelving import light_file, shelve
-from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.meshes.cube import cube
+from brickseat_core.formats.gltf.document import GltfDocument
+from brickseat_core.geometry.cube import cube
 
 pytestmark = pytest.mark.django_db
 Safe = Callable[..., AbstractContextManager[Any]]

@@ -22,8 +22,8 @@ from brickseat.sets.listening import MOST_OF_USER
 from brickseat.sets.models import DressedSet
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import shelve
-from brickseat_core.formats.gltf_build import Paint, Surface, prop_document
-from brickseat_core.meshes.cube import cube
+from brickseat_core.formats.gltf.building import Paint, Surface, prop_document
+from brickseat_core.geometry.cube import cube
 
 OPEN_TO_ALL = {"/api/visitor", "/api/sign-in"}
 POSE = {"position": [0, 0, 0], "orientation": [0, 0, 0, 1], "scale": [1, 1, 1]}

@@ -17,8 +17,8 @@ from brickseat.sets.session import sessions
 from brickseat.sets.under_way import moves_under_way
 from brickseat.store.facts import stored_falls
 from brickseat.store.models import StoredProp
-from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.formats.painted import painted_prop
+from brickseat_core.formats.gltf.document import GltfDocument
+from brickseat_core.formats.gltf.painted import painted_prop
 from brickseat_core.gravity.materials import MATERIALS
 from brickseat_core.moves import MoveRefused, parse
 

@@ -15,7 +15,7 @@ from PIL import Image
 from brickseat.sets.models import DressedSet
 from brickseat.store import prop_house
 from brickseat.store.models import StoredProp
-from brickseat_core.formats.gltf_document import GltfDocument
+from brickseat_core.formats.gltf.document import GltfDocument
 
 pytestmark = pytest.mark.django_db
 Move = Callable[..., Any]

@@ -15,8 +15,8 @@ from brickseat.sets.models import DressedSet, StoredFit
 from brickseat.sets.schemas import ChangeSchema
 from brickseat.sets.session import sessions
 from brickseat.store.models import StoredProp
+from brickseat_core.constraints.indexing import index_of
 from brickseat_core.fit.check import check
-from brickseat_core.relations.indexing import index_of
 
 Move = Callable[..., Any]
 

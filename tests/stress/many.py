@@ -18,9 +18,9 @@ from scenes import ground
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
-from brickseat_core.many.laying import Scatter
-from brickseat_core.many.places import Places
-from brickseat_core.many.recipe import parse_recipe
+from brickseat_core.proposals.scatter.laying import Scatter
+from brickseat_core.recipes.places import Places
+from brickseat_core.recipes.scatter_schema import parse_recipe
 from brickseat_core.scene import Piece, Pose, Prop, Set
 from brickseat_core.tolerances import SEATED_TOLERANCE
 

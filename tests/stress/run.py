@@ -22,8 +22,8 @@ from brickseat_core.fit.rest import rest
 from brickseat_core.fit.set_down import set_down
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.prop_file import read_prop
-from brickseat_core.meshes.cube import cube
-from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.geometry.cube import cube
+from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Prop
 
 KINDS = (".stl", ".obj")

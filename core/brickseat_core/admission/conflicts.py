@@ -4,7 +4,7 @@ from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
 from brickseat_core.budget import Budget
-from brickseat_core.contact.contact_query import ManyContacts
+from brickseat_core.contact.contacts import ManyContacts
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import some_at_a_time
 from brickseat_core.fit.measuring import raised_by_sink

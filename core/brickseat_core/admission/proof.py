@@ -6,10 +6,10 @@ What is kept up so is what a check of the whole set would find, bit for bit.
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from brickseat_core.constraints.indexing import follow
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.fit.measuring import Fit
-from brickseat_core.relations.indexing import follow
 from brickseat_core.scene import Change, Set
 
 

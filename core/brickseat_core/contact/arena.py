@@ -14,9 +14,9 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from brickseat_core.contact.mover import MovingMesh
-from brickseat_core.meshes.lazy import lazy
-from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.contact.kernels.mover import MovingMesh
+from brickseat_core.geometry.lazy import lazy
+from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.scene import Vec
 
 GROWTH = 1.25

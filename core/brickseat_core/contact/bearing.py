@@ -5,19 +5,19 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from brickseat_core.contact.balance import nearest_edge_kernel, support_kernel
-from brickseat_core.contact.contact_region import contact_region_kernel, spread_kernel
+from brickseat_core.contact.column_query import query_kernel
 from brickseat_core.contact.grip import leaning_kernel
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.contact.mover import (
+from brickseat_core.contact.kernels.balance import nearest_edge_kernel, support_kernel
+from brickseat_core.contact.kernels.contact_region import contact_region_kernel, spread_kernel
+from brickseat_core.contact.kernels.mover import (
     frame_kernel,
     mover_kernel,
     near_kernel,
     out_of_frame_kernel,
     transforms_kernel,
 )
-from brickseat_core.contact.pairs import ALL_PAIRS, blocking_pairs
-from brickseat_core.contact.query import query_kernel
+from brickseat_core.contact.kernels.pairs import ALL_PAIRS, blocking_pairs
 from brickseat_core.kernels import kernel, nested_kernel
 from brickseat_core.scene import Piece, Vec
 from brickseat_core.tolerances import BALANCE_TOLERANCE

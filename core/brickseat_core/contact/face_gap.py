@@ -5,7 +5,7 @@ from typing import NamedTuple
 import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.contact.mover import frame_along
+from brickseat_core.contact.kernels.mover import frame_along
 from brickseat_core.contact.rays import hits_on_row_kernel
 from brickseat_core.kernels import kernel
 from brickseat_core.scene import Piece, Vec

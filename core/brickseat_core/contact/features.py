@@ -9,9 +9,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from brickseat_core.contact.column_query import query_of
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.contact.mover import Mover, Near
-from brickseat_core.contact.pairs import (
+from brickseat_core.contact.kernels.mover import Mover, Near
+from brickseat_core.contact.kernels.pairs import (
     box_beside,
     box_in_frame,
     mover_triangle,
@@ -19,10 +20,9 @@ from brickseat_core.contact.pairs import (
     triangle_in_frame,
     unit_normal,
 )
-from brickseat_core.contact.query import query_of
+from brickseat_core.geometry.nearest import nearest_on_triangle
+from brickseat_core.geometry.tree import PAIR_STACK_ROOM
 from brickseat_core.kernels import inner_kernel, kernel, nested_inner_kernel, nested_kernel
-from brickseat_core.meshes.nearest import nearest_on_triangle
-from brickseat_core.meshes.tree import PAIR_STACK_ROOM
 from brickseat_core.scene import Vec
 
 FIRST_ROOM = 1024

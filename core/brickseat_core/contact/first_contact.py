@@ -10,10 +10,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from brickseat_core.contact.column_query import column_query_kernel, query_kernel, raised_query_kernel, row_query_kernel
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.contact.interval import POLYGON_ROOM, double_area, gap_span, overlap_polygon
-from brickseat_core.contact.mover import Mover, Near
-from brickseat_core.contact.pairs import (
+from brickseat_core.contact.kernels.interval import POLYGON_ROOM, double_area, gap_span, overlap_polygon
+from brickseat_core.contact.kernels.mover import Mover, Near
+from brickseat_core.contact.kernels.pairs import (
     APART,
     FIRST_NODE,
     HEAP_START,
@@ -33,7 +34,6 @@ from brickseat_core.contact.pairs import (
     same_side,
     triangle_in_frame,
 )
-from brickseat_core.contact.query import column_query_kernel, query_kernel, raised_query_kernel, row_query_kernel
 from brickseat_core.kernels import kernel, nested_inner_kernel, nested_kernel
 from brickseat_core.scene import Vec
 from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH

@@ -2,12 +2,12 @@
 
 import numpy as np
 
+from brickseat_core.contact.column_query import column_query_kernel
 from brickseat_core.contact.first_contact import UNTOUCHED, embedded_kernel, flush_kernel, near_contact_kernel
-from brickseat_core.contact.flags import any_of
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.inside import containers_kernel
-from brickseat_core.contact.mover import outline_kernel
-from brickseat_core.contact.query import column_query_kernel
+from brickseat_core.contact.kernels.flags import any_of
+from brickseat_core.contact.kernels.mover import outline_kernel
 from brickseat_core.kernels import kernel
 from brickseat_core.scene import Piece
 from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH

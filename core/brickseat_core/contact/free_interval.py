@@ -9,11 +9,12 @@ import math
 
 import numpy as np
 
+from brickseat_core.contact.column_query import query_of
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.inside import holds
-from brickseat_core.contact.interval import POLYGON_ROOM, gap_span, overlap_polygon
-from brickseat_core.contact.mover import Mover, Near
-from brickseat_core.contact.pairs import (
+from brickseat_core.contact.kernels.interval import POLYGON_ROOM, gap_span, overlap_polygon
+from brickseat_core.contact.kernels.mover import Mover, Near
+from brickseat_core.contact.kernels.pairs import (
     APART,
     FIRST_NODE,
     HEAP_START,
@@ -32,7 +33,6 @@ from brickseat_core.contact.pairs import (
     pair_room,
     triangle_in_frame,
 )
-from brickseat_core.contact.query import query_of
 from brickseat_core.kernels import inner_kernel, kernel, nested_inner_kernel, nested_kernel
 from brickseat_core.scene import Vec
 from brickseat_core.tolerances import FLUSH_WIDTH, MIN_FREE_INTERVAL

@@ -7,11 +7,11 @@ in six equations; cones of sixteen sides).
 
 import numpy as np
 
-from brickseat_core.contact.contact_region import spread_kernel
+from brickseat_core.contact.column_query import column_query_kernel
 from brickseat_core.contact.features import near_features_kernel
-from brickseat_core.contact.flags import length_of
-from brickseat_core.contact.least_squares import least_residue
-from brickseat_core.contact.query import column_query_kernel
+from brickseat_core.contact.kernels.contact_region import spread_kernel
+from brickseat_core.contact.kernels.flags import length_of
+from brickseat_core.contact.kernels.least_squares import least_residue
 from brickseat_core.kernels import inner_kernel, kernel, nested_kernel
 from brickseat_core.scene import Vec
 

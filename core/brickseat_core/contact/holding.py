@@ -11,8 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brickseat_core.contact.arena import Forest
+from brickseat_core.geometry.rays import ASLANT, crossings, first_on_tree
 from brickseat_core.kernels import inner_kernel, kernel, nested_kernel
-from brickseat_core.meshes.rays import ASLANT, crossings, first_on_tree
 from brickseat_core.scene import Vec
 from brickseat_core.tolerances import CONTACT_EPSILON
 

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from brickseat_core.contact.arena import Forest, MeshArena, Span
 from brickseat_core.contact.boxes import meeting
-from brickseat_core.contact.mover import (
+from brickseat_core.contact.kernels.mover import (
     Mover,
     MovingMesh,
     Near,
@@ -19,8 +19,8 @@ from brickseat_core.contact.mover import (
     near_kernel,
     transforms_kernel,
 )
-from brickseat_core.contact.rows import place_kernel
-from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.contact.kernels.placed_rows import place_kernel
+from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.scene import Bodies, Piece, Pose, Triple, Vec
 
 SHEET, SOLID, GROUND = 0, 1, 2

@@ -3,8 +3,8 @@
 import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
+from brickseat_core.geometry.rays import ASLANT, crossings
 from brickseat_core.kernels import kernel
-from brickseat_core.meshes.rays import ASLANT, crossings
 from brickseat_core.scene import Vec
 from brickseat_core.tolerances import CONTACT_EPSILON
 

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.contact.mover import determinant
+from brickseat_core.contact.kernels.mover import determinant
+from brickseat_core.geometry.rays import first_on_tree, misses_box
 from brickseat_core.kernels import kernel
-from brickseat_core.meshes.rays import first_on_tree, misses_box
 from brickseat_core.scene import Vec, cross
 
 

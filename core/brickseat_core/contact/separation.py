@@ -10,11 +10,12 @@ from typing import NamedTuple
 import numpy as np
 
 from brickseat_core.contact.arena import Forest
+from brickseat_core.contact.column_query import query_kernel
 from brickseat_core.contact.free_interval import first_free_interval_kernel
 from brickseat_core.contact.holding import Holding, held_along, holding_kernel
 from brickseat_core.contact.index import Placed
-from brickseat_core.contact.interval import POLYGON_ROOM, overlap_polygon
-from brickseat_core.contact.mover import (
+from brickseat_core.contact.kernels.interval import POLYGON_ROOM, overlap_polygon
+from brickseat_core.contact.kernels.mover import (
     MovingMesh,
     frame_kernel,
     inverse_kernel,
@@ -23,8 +24,7 @@ from brickseat_core.contact.mover import (
     transforms_kernel,
     turned_kernel,
 )
-from brickseat_core.contact.pairs import triangle_in_frame
-from brickseat_core.contact.query import query_kernel
+from brickseat_core.contact.kernels.pairs import triangle_in_frame
 from brickseat_core.kernels import inner_kernel, kernel, nested_kernel
 from brickseat_core.scene import Vec
 from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH, MIN_FREE_INTERVAL

@@ -8,7 +8,7 @@ from contextlib import contextmanager
 from itertools import chain
 from typing import Any, NamedTuple
 
-from brickseat_core.contact.contact_query import Contacts, ManyContacts
+from brickseat_core.contact.contacts import Contacts, ManyContacts
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.joined import measure_joined, standing_bodies
 from brickseat_core.fit.measuring import Depths, Fit, bands, cuts_something, judged_fit, raised_by_sink

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Prop, Triple
 
 FORMATION = "formation:"

@@ -6,7 +6,7 @@ from brickseat_core.contact.first_contact import CLOSE
 from brickseat_core.contact.free_drop import free_drop
 from brickseat_core.contact.free_interval import first_free_interval
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.contact.mover import frame_along
+from brickseat_core.contact.kernels.mover import frame_along
 from brickseat_core.scene import Piece, Pose, Vec
 
 REAL_CONTACT = 1e-5

@@ -6,9 +6,9 @@ as soon as more than the foot would have to be pushed back, something else is in
 
 import numpy as np
 
-from brickseat_core.contact.balance import balance_margin, offset_to_balance, support_polygon
-from brickseat_core.contact.contact_query import contact_points
+from brickseat_core.contact.contacts import contact_points
 from brickseat_core.contact.index import SceneIndex
+from brickseat_core.contact.kernels.balance import balance_margin, offset_to_balance, support_polygon
 from brickseat_core.fit.landing import REAL_CONTACT, landed_after, turned_about
 from brickseat_core.scene import Piece, Vec, rotation_about
 

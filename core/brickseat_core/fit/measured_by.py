@@ -7,14 +7,14 @@ from pathlib import Path
 from brickseat_core.scene import Set
 
 PACKAGE = Path(__file__).parent.parent
-ROOMS = ("meshes", "scene", "contact", "fit", "relations")
+ROOMS = ("geometry", "scene", "contact", "fit", "constraints")
 
 
 @cache
 def digest_of_measuring() -> str:
     """A digest of all code that takes part in measuring."""
     digest = hashlib.sha256()
-    for path in (*sorted(PACKAGE.glob("*.py")), *(p for room in ROOMS for p in sorted((PACKAGE / room).glob("*.py")))):
+    for path in (*sorted(PACKAGE.glob("*.py")), *(p for room in ROOMS for p in sorted((PACKAGE / room).rglob("*.py")))):
         digest.update(str(path.relative_to(PACKAGE)).encode())
         digest.update(path.read_bytes())
     return digest.hexdigest()

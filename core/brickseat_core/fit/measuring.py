@@ -9,10 +9,10 @@ from typing import Literal, get_args
 import numpy as np
 
 from brickseat_core.contact.bearing import UPWARD, Bearing, bearing_among
-from brickseat_core.contact.clash import Cut, contained_rows, hidden_cut, penetration
-from brickseat_core.contact.contact_query import Contacts, query_contacts
+from brickseat_core.contact.contacts import Contacts, query_contacts
+from brickseat_core.contact.depth import Cut, contained_rows, hidden_cut, penetration
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.meshes.lengths import in_words
+from brickseat_core.geometry.lengths import in_words
 from brickseat_core.scene import Piece, Triple, Vec
 from brickseat_core.tolerances import BALANCE_TOLERANCE, CONTACT_BAND_SHARE, CONTACT_EPSILON, SEATED_TOLERANCE
 

@@ -5,15 +5,15 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brickseat_core.contact.balance import offset_to_balance, support_polygon
 from brickseat_core.contact.bearing import UPWARD
 from brickseat_core.contact.free_interval import first_free_interval
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.contact.mover import frame_along
+from brickseat_core.contact.kernels.balance import offset_to_balance, support_polygon
+from brickseat_core.contact.kernels.mover import frame_along
 from brickseat_core.fit.check import check
 from brickseat_core.fit.measuring import Fit, measure_fit
 from brickseat_core.fit.set_down import raised_onto, set_down
-from brickseat_core.meshes.lengths import in_words
+from brickseat_core.geometry.lengths import in_words
 from brickseat_core.scene import Change, Piece, Pose, Vec, piece_delta
 from brickseat_core.tolerances import LIFT_OFF, SEATED_TOLERANCE
 

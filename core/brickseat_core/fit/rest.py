@@ -11,12 +11,12 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from brickseat_core.budget import UNLIMITED, Budget
-from brickseat_core.contact.balance import balance_margin, offset_to_balance, support_polygon
-from brickseat_core.contact.contact_query import query_contacts
+from brickseat_core.contact.contacts import query_contacts
 from brickseat_core.contact.features import near_features
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.contact.linear_program import best_in_space
-from brickseat_core.contact.mover import frame_along
+from brickseat_core.contact.kernels.balance import balance_margin, offset_to_balance, support_polygon
+from brickseat_core.contact.kernels.linear_program import best_in_space
+from brickseat_core.contact.kernels.mover import frame_along
 from brickseat_core.fit.landing import REAL_CONTACT, landed_after, turned_about
 from brickseat_core.fit.lean import tipped
 from brickseat_core.fit.measuring import measure_fit

@@ -6,12 +6,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from brickseat_core.contact.bearing import UPWARD
-from brickseat_core.contact.clash import Cut, column, nested_rows, penetration, shrunk
+from brickseat_core.contact.depth import Cut, column, nested_rows, penetration, shrunk
 from brickseat_core.contact.first_contact import first_contact
 from brickseat_core.contact.free_drop import free_drop
 from brickseat_core.contact.free_interval import first_free_interval
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.contact.mover import Mover, Near, frame_along
+from brickseat_core.contact.kernels.mover import Mover, Near, frame_along
 from brickseat_core.scene import Piece, Pose, Vec
 from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH, GRAZE_DEPTH, LEAST_SHRINK, LIFT_OFF, SHRINK
 

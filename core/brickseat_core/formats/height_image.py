@@ -8,10 +8,10 @@ from PIL import Image
 
 from brickseat_core.formats.apart import run_apart
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.gltf_build import Paint, Surface, prop_document
-from brickseat_core.formats.gltf_document import GltfDocument
+from brickseat_core.formats.gltf.building import Paint, Surface, prop_document
+from brickseat_core.formats.gltf.document import GltfDocument
 from brickseat_core.formats.making import look_at
-from brickseat_core.meshes import bearers
+from brickseat_core.geometry import bearers
 
 PLASTER = Paint("plaster", (0.62, 0.57, 0.48), 0.95)
 FORMATS = ("PNG", "TIFF", "JPEG")

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from brickseat_core.formats.errors import FileError
-from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.scene import Piece, Region
 
 FARTHEST = 1e6

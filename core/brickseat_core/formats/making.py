@@ -8,20 +8,20 @@ from typing import Any
 from brickseat_core.formats.apart import run_apart
 from brickseat_core.formats.boundary import reading
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.gltf_build import paint_of, set_document
-from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.formats.gltf_set import read_set
-from brickseat_core.formats.gltf_skin import bend, joints_of
-from brickseat_core.formats.gltf_surfaces import stiffen
-from brickseat_core.formats.group_pictures import groups_to_ask
-from brickseat_core.formats.light import light_copy
+from brickseat_core.formats.gltf.building import paint_of, set_document
+from brickseat_core.formats.gltf.document import GltfDocument
+from brickseat_core.formats.gltf.group_pictures import groups_to_ask
+from brickseat_core.formats.gltf.light import light_copy
+from brickseat_core.formats.gltf.reading import read_set
+from brickseat_core.formats.gltf.skin import bend, joints_of
+from brickseat_core.formats.gltf.surfaces import stiffen
 from brickseat_core.formats.limits import check_mesh, check_poses
 from brickseat_core.formats.model import UpAxis
 from brickseat_core.formats.opening import open_document
 from brickseat_core.formats.plain import PLAIN
 from brickseat_core.formats.prop_file import MOST_TRIANGLES, whole_prop
-from brickseat_core.meshes.lengths import Unit
-from brickseat_core.meshes.questions import questions
+from brickseat_core.geometry.lengths import Unit
+from brickseat_core.geometry.questions import questions
 from brickseat_core.scene import Piece, Pose, Prop, Region, Set
 
 Turn = tuple[str, str, float]

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import Literal
 
-from brickseat_core.formats.gltf_build import Surface
+from brickseat_core.formats.gltf.building import Surface
 
 UpAxis = Literal["y", "z"]
 

@@ -9,16 +9,16 @@ from pathlib import Path
 from typing import Any
 
 from brickseat_core.admission.proof import proved
+from brickseat_core.constraints.indexing import follow, index_of
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.fit.measuring import Fit
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.gltf_lines import Line
+from brickseat_core.formats.gltf.lines import Line
 from brickseat_core.formats.recipe_names import UnknownName
 from brickseat_core.formats.recipe_names import by_key as recipe_by_key
 from brickseat_core.moves import MoveRefused, PropFacts, compute_move, parse
 from brickseat_core.moves.registry import MESHES_ALONE
-from brickseat_core.relations.indexing import follow, index_of
 from brickseat_core.scene import KINDS, Piece, Prop, Set
 
 MOST_MOVES = 100_000

@@ -6,16 +6,16 @@ import numpy as np
 
 from brickseat_core.formats.boundary import reading
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.gltf_build import Surface, parts_document
-from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.formats.gltf_surfaces import model_of, stiffen
+from brickseat_core.formats.gltf.building import Surface, parts_document
+from brickseat_core.formats.gltf.document import GltfDocument
+from brickseat_core.formats.gltf.surfaces import model_of, stiffen
 from brickseat_core.formats.model import Model, Part, UpAxis
 from brickseat_core.formats.plain import PLAIN, plain_bytes, read_plain
-from brickseat_core.formats.usd_reading import USD, read_apart
-from brickseat_core.formats.usd_writing import usd_bytes
+from brickseat_core.formats.usd.reading import USD, read_apart
+from brickseat_core.formats.usd.writing import usd_bytes
 from brickseat_core.formats.writing import write_whole
-from brickseat_core.meshes.lengths import METRES_PER, Unit
-from brickseat_core.meshes.mesh import number_rows
+from brickseat_core.geometry.lengths import METRES_PER, Unit
+from brickseat_core.geometry.mesh import number_rows
 
 GLTF = (".glb", ".gltf")
 READ = (*GLTF, *PLAIN, *USD)

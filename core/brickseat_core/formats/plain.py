@@ -9,10 +9,10 @@ import numpy as np
 import trimesh
 
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.gltf_build import Paint, Surface
-from brickseat_core.formats.gltf_surfaces import PLAIN_PAINT
+from brickseat_core.formats.gltf.building import Paint, Surface
+from brickseat_core.formats.gltf.surfaces import PLAIN_PAINT
 from brickseat_core.formats.model import Model, Part
-from brickseat_core.meshes.mesh import Mesh, MeshError, Vec
+from brickseat_core.geometry.mesh import Mesh, MeshError, Vec
 
 PLAIN = (".obj", ".ply", ".stl")
 MOST_BYTES = 1 << 30

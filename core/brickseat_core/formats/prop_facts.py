@@ -3,8 +3,8 @@
 from functools import cache
 from typing import TYPE_CHECKING
 
-from brickseat_core.formats.gltf_set import GltfSet
-from brickseat_core.formats.painted import painted_in
+from brickseat_core.formats.gltf.painted import painted_in
+from brickseat_core.formats.gltf.reading import GltfSet
 from brickseat_core.moves import PropFacts
 from brickseat_core.scene import Prop
 

@@ -6,13 +6,13 @@ import numpy as np
 
 from brickseat_core.formats.boundary import reading
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.formats.gltf_set import read_set
+from brickseat_core.formats.gltf.document import GltfDocument
+from brickseat_core.formats.gltf.reading import read_set
 from brickseat_core.formats.model import UpAxis
 from brickseat_core.formats.opening import known, open_document, upright
 from brickseat_core.formats.plain import PLAIN, read_plain
-from brickseat_core.meshes.lengths import Unit
-from brickseat_core.meshes.mesh import Mesh, MeshError
+from brickseat_core.geometry.lengths import Unit
+from brickseat_core.geometry.mesh import Mesh, MeshError
 from brickseat_core.scene import Seat, Vec, carried, named_apart
 
 MOST_TRIANGLES = 5_000_000

@@ -4,11 +4,11 @@ from collections.abc import Iterable
 from typing import Any
 
 from brickseat_core.formats.report import REPORT_VERSION
+from brickseat_core.geometry.lengths import in_words
+from brickseat_core.geometry.mesh import Mesh
+from brickseat_core.geometry.questions import Question
+from brickseat_core.geometry.sides import resting_sides
 from brickseat_core.gravity.shapes import ContactShape
-from brickseat_core.meshes.lengths import in_words
-from brickseat_core.meshes.mesh import Mesh
-from brickseat_core.meshes.questions import Question
-from brickseat_core.meshes.sides import resting_sides
 
 
 def prop_report(mesh: Mesh, asked: Iterable[Question], shapes: Iterable[ContactShape] = ()) -> dict[str, Any]:

@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from typing import Any
 
-from brickseat_core.many.renaming import renamed
+from brickseat_core.recipes.renaming import renamed
 from brickseat_core.scene import Set
 
 

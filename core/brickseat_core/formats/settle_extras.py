@@ -3,7 +3,7 @@
 from typing import Any
 
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.gltf_set import GltfSet
+from brickseat_core.formats.gltf.reading import GltfSet
 from brickseat_core.gravity.shapes import SHAPE_KINDS, ShapeKind
 from brickseat_core.gravity.world import PhysicalProperties
 

@@ -5,7 +5,7 @@ from pathlib import Path
 import numpy as np
 
 from brickseat_core.formats.apart import Limits, TooMuch, run_apart
-from brickseat_core.formats.gltf_document import GltfDocument
+from brickseat_core.formats.gltf.document import GltfDocument
 from brickseat_core.formats.prop_file import whole_mesh
 from brickseat_core.gravity.shapes import (
     SHAPE_KINDS,

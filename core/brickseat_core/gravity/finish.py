@@ -12,14 +12,14 @@ from typing import TypeVar
 
 import numpy as np
 
-from brickseat_core.contact.clash import penetration
+from brickseat_core.contact.depth import penetration
 from brickseat_core.contact.first_contact import rows_cut
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.fit.landing import landed_after, landed_on
 from brickseat_core.fit.measuring import Fit, measure_fit
 from brickseat_core.fit.rest import LEAST_GAIN, lowered, rest, tilt_between
-from brickseat_core.meshes.lengths import in_words
+from brickseat_core.geometry.lengths import in_words
 from brickseat_core.scene import DOWN, Piece, Vec
 
 SWEEPS = 3

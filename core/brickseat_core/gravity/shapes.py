@@ -14,11 +14,11 @@ import trimesh
 from numpy.typing import NDArray
 from scipy.spatial import ConvexHull, QhullError
 
+from brickseat_core.geometry.lazy import lazy
+from brickseat_core.geometry.mesh import Mesh, Vec
+from brickseat_core.geometry.nearest import distances
+from brickseat_core.geometry.rays import points_inside_kernel
 from brickseat_core.gravity.shards import Unbreakable, manifold_of
-from brickseat_core.meshes.lazy import lazy
-from brickseat_core.meshes.mesh import Mesh, Vec
-from brickseat_core.meshes.nearest import distances
-from brickseat_core.meshes.rays import points_inside_kernel
 
 ShapeKind = Literal["ball", "box", "capsule", "hull", "parts"]
 SHAPE_KINDS: tuple[ShapeKind, ...] = get_args(ShapeKind)

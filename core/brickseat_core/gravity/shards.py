@@ -11,7 +11,7 @@ import manifold3d
 import numpy as np
 from scipy.spatial import Delaunay, QhullError
 
-from brickseat_core.meshes.mesh import Mesh, Vec
+from brickseat_core.geometry.mesh import Mesh, Vec
 
 FEWEST, MOST = 3, 14
 """Cells of one breaking; a cell may come apart into several shards, as at the handle of a jug."""

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from brickseat_core.contact.clash import column, nested_rows
+from brickseat_core.contact.depth import column, nested_rows
 from brickseat_core.contact.first_contact import first_contact
 from brickseat_core.contact.free_interval import first_free_interval
 from brickseat_core.contact.index import SceneIndex

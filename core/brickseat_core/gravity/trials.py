@@ -4,10 +4,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
 from brickseat_core.contact.index import SceneIndex
+from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.gravity.settling import Settled, SettleSlip, settle
 from brickseat_core.gravity.shapes import ContactShape
 from brickseat_core.gravity.world import PhysicalProperties
-from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece
 from brickseat_core.stopping import NEVER, Stop
 

@@ -15,9 +15,9 @@ import numpy as np
 import rapier3d
 
 from brickseat_core.contact.index import world_box
+from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.gravity.materials import MATERIALS, USUAL_MATERIAL, Material, mass_of
 from brickseat_core.gravity.shapes import SKIN, ContactShape
-from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import Piece, Pose, Vec, quaternion_of, rotation_matrix
 
 GRAVITY = 9.81

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 from pydantic.dataclasses import dataclass
 
-from brickseat_core.meshes.lengths import in_words
+from brickseat_core.geometry.lengths import in_words
 from brickseat_core.moves.fields import Key, Name
 from brickseat_core.moves.registry import REGISTRY, MoveRefused, Outcome, Scene
 from brickseat_core.scene import SETTINGS_KEY, Change, Delta

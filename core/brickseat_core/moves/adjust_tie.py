@@ -5,9 +5,9 @@ from typing import Literal
 
 from pydantic.dataclasses import dataclass
 
+from brickseat_core.constraints.tie_measures import tie_words
 from brickseat_core.moves.fields import Degrees, Key, Length, Share
 from brickseat_core.moves.registry import REGISTRY, MoveRefused, Outcome, Scene
-from brickseat_core.relations.tie_measures import tie_words
 from brickseat_core.scene import Change, Delta
 
 

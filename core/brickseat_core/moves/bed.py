@@ -6,7 +6,7 @@ from typing import Literal
 from pydantic.dataclasses import dataclass
 
 from brickseat_core.fit.set_down import set_down
-from brickseat_core.meshes.lengths import in_words
+from brickseat_core.geometry.lengths import in_words
 from brickseat_core.moves.choosing import chosen, each_in_turn, in_short
 from brickseat_core.moves.fields import Pieces, SignedLength
 from brickseat_core.moves.registry import REGISTRY, Outcome, Scene

@@ -5,11 +5,11 @@ from typing import Literal
 import numpy as np
 from pydantic.dataclasses import dataclass
 
+from brickseat_core.constraints.lining import NotInLine, beside_edge
 from brickseat_core.fit.set_down import set_down
 from brickseat_core.moves.choosing import chosen, each_in_turn, in_short
 from brickseat_core.moves.fields import Key, Length, Line
 from brickseat_core.moves.registry import REGISTRY, MoveRefused, Outcome, Scene, own_place
-from brickseat_core.relations.lining import NotInLine, beside_edge
 
 
 @dataclass(frozen=True)

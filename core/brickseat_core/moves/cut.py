@@ -4,11 +4,11 @@ from typing import Literal
 
 from pydantic.dataclasses import dataclass
 
+from brickseat_core.constraints.cutting import prism_for
+from brickseat_core.constraints.solids import CannotCut
 from brickseat_core.moves.choosing import chosen
 from brickseat_core.moves.fields import Key, Length
 from brickseat_core.moves.registry import REGISTRY, MoveRefused, Outcome, Scene, own_place
-from brickseat_core.relations.cutting import prism_for
-from brickseat_core.relations.solids import CannotCut
 from brickseat_core.scene import Change, CutOut, Delta
 
 

@@ -4,15 +4,15 @@ from typing import Literal
 
 from pydantic.dataclasses import dataclass
 
-from brickseat_core.fill.filling import Filled, Filling
-from brickseat_core.fill.recipe import FillRecipe, checked_fill
-from brickseat_core.fill.records import fill_record
-from brickseat_core.fill.staying import what_can_stay
-from brickseat_core.many.places import Places
-from brickseat_core.many.recipe import BadRecipe
 from brickseat_core.moves.fields import Key, Text
 from brickseat_core.moves.recipe_pieces import RecipePieces, props_of
 from brickseat_core.moves.registry import REGISTRY, MoveRefused, Outcome, Scene
+from brickseat_core.proposals.fill.filling import Filled, Filling
+from brickseat_core.proposals.fill.staying import what_can_stay
+from brickseat_core.recipes.fill_records import fill_record
+from brickseat_core.recipes.fill_schema import FillRecipe, checked_fill
+from brickseat_core.recipes.places import Places
+from brickseat_core.recipes.scatter_schema import BadRecipe
 from brickseat_core.scene import Change, Piece, Prop
 
 

@@ -5,14 +5,14 @@ from dataclasses import replace
 
 import numpy as np
 
+from brickseat_core.constraints.bodies import Joined
+from brickseat_core.constraints.cutting import derived_meshes, part_before_wall
+from brickseat_core.constraints.indexing import follow
+from brickseat_core.constraints.solids import CannotCut
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.repair import Left
 from brickseat_core.fit.set_down import set_down
-from brickseat_core.meshes.mesh import Mesh
-from brickseat_core.relations.bodies import Joined
-from brickseat_core.relations.cutting import derived_meshes, part_before_wall
-from brickseat_core.relations.indexing import follow
-from brickseat_core.relations.solids import CannotCut
+from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.scene import Change, CutOut, Delta, Piece, Pose, Set, Tie, merged, piece_delta
 
 

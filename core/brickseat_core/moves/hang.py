@@ -6,11 +6,11 @@ from typing import Literal
 import numpy as np
 from pydantic.dataclasses import dataclass
 
+from brickseat_core.constraints.lining import middle_of_side, world_vertices
 from brickseat_core.fit.set_down import set_down
 from brickseat_core.moves.choosing import chosen
 from brickseat_core.moves.fields import Key, Vector
 from brickseat_core.moves.registry import REGISTRY, MoveRefused, Outcome, Scene, own_place
-from brickseat_core.relations.lining import middle_of_side, world_vertices
 from brickseat_core.scene import UP, Change, piece_delta
 
 

@@ -5,11 +5,11 @@ from typing import Literal
 import numpy as np
 from pydantic.dataclasses import dataclass
 
+from brickseat_core.constraints.joining import free_seats, joined_pose, taken_seats
+from brickseat_core.constraints.obeying import after_motion
 from brickseat_core.moves.choosing import FreshNames, chosen, taken_names
 from brickseat_core.moves.fields import Degrees, FrameForm, Key, Text
 from brickseat_core.moves.registry import REGISTRY, MoveRefused, Outcome, Scene, own_place
-from brickseat_core.relations.joining import free_seats, joined_pose, taken_seats
-from brickseat_core.relations.obeying import after_motion
 from brickseat_core.scene import Change, Delta, Frame, Piece, Pose, Seat, Tie, in_world, piece_delta
 
 

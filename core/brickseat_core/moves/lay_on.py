@@ -6,11 +6,11 @@ import numpy as np
 from pydantic import Field
 from pydantic.dataclasses import dataclass
 
+from brickseat_core.constraints.lining import AXIS_WORDS, AxisWord, NotInLine, axis_of, laid_pose
 from brickseat_core.fit.set_down import set_down
 from brickseat_core.moves.choosing import chosen, each_in_turn, hung, in_short
 from brickseat_core.moves.fields import Key, Points
 from brickseat_core.moves.registry import REGISTRY, MoveRefused, Outcome, Scene, own_place
-from brickseat_core.relations.lining import AXIS_WORDS, AxisWord, NotInLine, axis_of, laid_pose
 
 
 @dataclass(frozen=True)

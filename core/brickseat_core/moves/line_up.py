@@ -5,14 +5,7 @@ from typing import Literal
 import numpy as np
 from pydantic.dataclasses import dataclass
 
-from brickseat_core.contact.index import SceneIndex
-from brickseat_core.fit.measuring import measure_fit, triple
-from brickseat_core.fit.repair import Left
-from brickseat_core.fit.set_down import set_down
-from brickseat_core.moves.choosing import as_one, chosen, each_in_turn, hung, in_short
-from brickseat_core.moves.fields import Key, Pieces, SignedLength, Vector, unit_vector
-from brickseat_core.moves.registry import REGISTRY, MoveRefused, Outcome, Scene, own_place
-from brickseat_core.relations.lining import (
+from brickseat_core.constraints.lining import (
     AxisWord,
     Side,
     away,
@@ -21,6 +14,13 @@ from brickseat_core.relations.lining import (
     spread_offsets,
     world_vertices,
 )
+from brickseat_core.contact.index import SceneIndex
+from brickseat_core.fit.measuring import measure_fit, triple
+from brickseat_core.fit.repair import Left
+from brickseat_core.fit.set_down import set_down
+from brickseat_core.moves.choosing import as_one, chosen, each_in_turn, hung, in_short
+from brickseat_core.moves.fields import Key, Pieces, SignedLength, Vector, unit_vector
+from brickseat_core.moves.registry import REGISTRY, MoveRefused, Outcome, Scene, own_place
 from brickseat_core.scene import UP, Change, Delta, Piece, Tie, Vec
 
 ALONG_DIRECTION = 0.5

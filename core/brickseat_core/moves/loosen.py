@@ -5,11 +5,11 @@ from typing import Annotated, Literal
 from pydantic import Field
 from pydantic.dataclasses import dataclass
 
+from brickseat_core.constraints.tie_measures import tie_words
 from brickseat_core.fit.repair import Left
 from brickseat_core.moves.choosing import chosen, in_short
 from brickseat_core.moves.fields import MOST_PIECES, Key, Pieces
 from brickseat_core.moves.registry import REGISTRY, MoveRefused, Outcome, Scene
-from brickseat_core.relations.tie_measures import tie_words
 from brickseat_core.scene import Change, Delta, Tie
 
 

@@ -6,11 +6,11 @@ from typing import Literal
 import numpy as np
 from pydantic.dataclasses import dataclass
 
+from brickseat_core.constraints.obeying import after_motion
 from brickseat_core.fit.set_down import set_down
 from brickseat_core.moves.choosing import chosen, each_in_turn, in_short
 from brickseat_core.moves.fields import Key, PoseForm, Vector, unit_vector
 from brickseat_core.moves.registry import REGISTRY, MoveRefused, Outcome, Scene, own_place
-from brickseat_core.relations.obeying import after_motion
 
 
 @dataclass(frozen=True)

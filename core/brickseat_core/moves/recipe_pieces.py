@@ -3,10 +3,10 @@
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from brickseat_core.fill.recipe import FillRule
-from brickseat_core.many.recipe import PropRule
 from brickseat_core.moves.choosing import taken_names
 from brickseat_core.moves.registry import MoveRefused, Scene
+from brickseat_core.recipes.fill_schema import FillRule
+from brickseat_core.recipes.scatter_schema import PropRule
 from brickseat_core.scene import Delta, Piece, Prop, Recipe, piece_delta
 from brickseat_core.scene.records import RecipeKind
 

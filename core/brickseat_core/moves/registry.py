@@ -10,6 +10,8 @@ from typing import TYPE_CHECKING, Annotated, Any, TypeVar, Union, get_args, get_
 from pydantic import Field, TypeAdapter, ValidationError
 
 from brickseat_core.budget import UNLIMITED, Budget, GivenUp
+from brickseat_core.constraints.bodies import Joined, as_bodies
+from brickseat_core.constraints.obeying import TiesInTheWay, obeyed
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.executing import NoCluster, OpenPool
 from brickseat_core.fit.measuring import Fit
@@ -22,14 +24,12 @@ from brickseat_core.moves.following import (
     without_own_walls,
     without_riders,
 )
-from brickseat_core.relations.bodies import Joined, as_bodies
-from brickseat_core.relations.obeying import TiesInTheWay, obeyed
 from brickseat_core.scene import Change, Piece, Prop, Set
 
 if TYPE_CHECKING:
     # The engine takes its time to load, and few moves need it.
     from brickseat_core.gravity.falling import Falls
-    from brickseat_core.many.places import Painted
+    from brickseat_core.recipes.places import Painted
 
 
 class MoveRefused(ValueError):

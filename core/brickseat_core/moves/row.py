@@ -7,13 +7,13 @@ import numpy as np
 from pydantic import Field
 from pydantic.dataclasses import dataclass
 
+from brickseat_core.constraints.lining import middle_of_side, world_vertices
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.set_down import set_down
 from brickseat_core.moves.choosing import FreshNames, taken_names
 from brickseat_core.moves.fields import Degrees, Key, SignedLength, Vector
 from brickseat_core.moves.registry import REGISTRY, MoveRefused, Outcome, Scene
-from brickseat_core.relations.lining import middle_of_side, world_vertices
-from brickseat_core.relations.rows import MOST_IN_ROW, NoRow, RowPlace, border_near, places_along
+from brickseat_core.proposals.row.places_along import MOST_IN_ROW, NoRow, RowPlace, border_near, places_along
 from brickseat_core.scene import Change, Delta, Piece, Pose, Prop, Recipe, Vec, piece_delta, rotation_about
 
 ABOVE = 0.002

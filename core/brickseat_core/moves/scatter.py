@@ -4,13 +4,13 @@ from typing import Literal
 
 from pydantic.dataclasses import dataclass
 
-from brickseat_core.many.laying import Laid, Scatter
-from brickseat_core.many.places import Places, unpainted
-from brickseat_core.many.recipe import BadRecipe, ScatterRecipe, checked
-from brickseat_core.many.records import record_of
 from brickseat_core.moves.fields import Key, Text
 from brickseat_core.moves.recipe_pieces import RecipePieces, props_of
 from brickseat_core.moves.registry import REGISTRY, MoveRefused, Outcome, Scene
+from brickseat_core.proposals.scatter.laying import Laid, Scatter
+from brickseat_core.recipes.places import Places, unpainted
+from brickseat_core.recipes.records import record_of
+from brickseat_core.recipes.scatter_schema import BadRecipe, ScatterRecipe, checked
 from brickseat_core.scene import Change, Prop
 
 
@@ -60,7 +60,7 @@ def fallen(scene: Scene, places: Places, recipe: ScatterRecipe, laid: Laid, stay
     """What lies once it has fallen. Raises BadRecipe."""
     # The engine takes its time to load, and few recipes need it.
     from brickseat_core.gravity.falling import falling
-    from brickseat_core.many.throwing import thrown
+    from brickseat_core.proposals.scatter.throwing import thrown
 
     return thrown(laid, places, recipe, scene.facts.falls or falling, scene.dressed.tolerance, stays, scene.budget)
 

@@ -4,11 +4,11 @@ from typing import Literal
 
 from pydantic.dataclasses import dataclass
 
-from brickseat_core.meshes.lengths import in_words
+from brickseat_core.constraints.gaps import gap_to, nearest_side
+from brickseat_core.geometry.lengths import in_words
 from brickseat_core.moves.choosing import chosen
 from brickseat_core.moves.fields import Degrees, Key, Length, Share, Vector, unit_vector
 from brickseat_core.moves.registry import REGISTRY, MoveRefused, Outcome, Scene, own_place
-from brickseat_core.relations.gaps import gap_to, nearest_side
 from brickseat_core.scene import Change, Delta, Tie
 
 

@@ -6,10 +6,10 @@ import numpy as np
 from pydantic import Field
 from pydantic.dataclasses import dataclass
 
+from brickseat_core.constraints.joining import frames_of_tie, turned_about_frame
 from brickseat_core.moves.choosing import chosen
 from brickseat_core.moves.fields import Degrees, Key
 from brickseat_core.moves.registry import REGISTRY, MoveRefused, Outcome, Scene
-from brickseat_core.relations.joining import frames_of_tie, turned_about_frame
 from brickseat_core.scene import Change, Tie, bodies_of, piece_delta
 
 USUAL_STEP = 15.0

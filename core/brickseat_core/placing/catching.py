@@ -7,8 +7,8 @@ import numpy as np
 
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.rays import Hit, first_hit
-from brickseat_core.meshes.flat_regions import circle_of
-from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.geometry.flat_regions import circle_of
+from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.scene import Piece, Vec, cross
 
 What = Literal["corner", "edge", "middle", "centre", "face"]

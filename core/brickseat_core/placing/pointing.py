@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brickseat_core.contact.clash import penetration
+from brickseat_core.contact.depth import penetration
 from brickseat_core.contact.first_contact import rows_cut
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.contact.rays import Hit, first_hit

@@ -14,7 +14,7 @@ from brickseat_core.budget import UNLIMITED, Budget
 from brickseat_core.contact.features import near_features
 from brickseat_core.contact.first_contact import first_contact
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.contact.mover import frame_along
+from brickseat_core.contact.kernels.mover import frame_along
 from brickseat_core.fit.set_down import set_down
 from brickseat_core.scene import Piece, Pose, Vec
 from brickseat_core.tolerances import LIFT_OFF

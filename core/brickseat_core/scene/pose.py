@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from brickseat_core.meshes.lazy import lazy
+from brickseat_core.geometry.lazy import lazy
 
 Vec = NDArray[np.float64]
 Triple = tuple[float, float, float]

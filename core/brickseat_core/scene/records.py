@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal, get_args
 
-from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.scene.pose import DOWN, Pose, Triple
 from brickseat_core.scene.seats import Frame, Seat
 from brickseat_core.tolerances import SEATED_TOLERANCE

@@ -24,21 +24,21 @@ from brickseat.store.models import StoredProp
 from brickseat.store.physical import properties_of
 from brickseat.store.quota import refuse_beyond_quota
 from brickseat.store.shelving import light_file, mesh_of, prop_of, shelve
+from brickseat_core.constraints.suggesting import suggested_seats
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.fill.recipe import fill_rule_json
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.gltf_build import Surface, prop_document
-from brickseat_core.formats.gltf_document import GltfDocument
+from brickseat_core.formats.gltf.building import Surface, prop_document
+from brickseat_core.formats.gltf.document import GltfDocument
 from brickseat_core.formats.height_image import PLASTER, terrain_apart
-from brickseat_core.formats.prop_list import BadRow, csv_of_rules, rules_of_csv
+from brickseat_core.formats.tables.prop_list import BadRow, csv_of_rules, rules_of_csv
+from brickseat_core.geometry import bearers
+from brickseat_core.geometry.questions import questions, size_question
+from brickseat_core.geometry.sides import resting_sides
 from brickseat_core.gravity.materials import MATERIALS, mass_of
 from brickseat_core.gravity.shapes import SHAPE_KINDS, ShapeKind
-from brickseat_core.meshes import bearers
-from brickseat_core.meshes.questions import questions, size_question
-from brickseat_core.meshes.sides import resting_sides
 from brickseat_core.placing.catching import catch, clock_along
 from brickseat_core.placing.frames import shortest_rotation
-from brickseat_core.relations.suggesting import suggested_seats
+from brickseat_core.recipes.fill_schema import fill_rule_json
 from brickseat_core.scene import Piece, Pose, frame_of, quaternion_of
 from brickseat_core.scene.encoding import BadRecord, decode_seats, encode_frame, encode_seat
 

@@ -21,10 +21,10 @@ from brickseat.sets.schemas import (
     SeatSchema,
     TieSchema,
 )
-from brickseat_core.fill.recipe import FillRule
-from brickseat_core.many.recipe import ScatterRecipe
 from brickseat_core.moves.fields import Key, Name, Number
 from brickseat_core.moves.fields import Vector as Triple
+from brickseat_core.recipes.fill_schema import FillRule
+from brickseat_core.recipes.scatter_schema import ScatterRecipe
 
 
 class QuestionSchema(Schema):

@@ -37,20 +37,21 @@ from brickseat.store.shelving import prop_of
 from brickseat.store.volumes import PAPER_BOX, paper_box
 from brickseat_core.budget import Budget, GivenUp
 from brickseat_core.contact.section import section
-from brickseat_core.fill.compartment import NoCompartment, compartment_at
 from brickseat_core.fit.encoding import encode_fit, encode_verdict
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.making import ask_about_groups_apart
 from brickseat_core.gravity.pouring import PourSlip
 from brickseat_core.gravity.settling import SettleSlip
-from brickseat_core.many.places import Places, dots_of
-from brickseat_core.many.recipe import BadRecipe, checked
-from brickseat_core.many.records import recipe_of
-from brickseat_core.many.weights import chalk_weight
 from brickseat_core.moves import MoveRefused
 from brickseat_core.moves.adopt import AdoptMove
 from brickseat_core.moves.fields import unit_vector
 from brickseat_core.moves.pose import PoseMove
+from brickseat_core.proposals.fill.compartment import NoCompartment, compartment_at
+from brickseat_core.proposals.scatter.dots import dots_of
+from brickseat_core.proposals.scatter.weights import chalk_weight
+from brickseat_core.recipes.places import Places
+from brickseat_core.recipes.records import recipe_of
+from brickseat_core.recipes.scatter_schema import BadRecipe, checked
 from brickseat_core.scene import Prop, Vec
 from brickseat_core.scene.encoding import encode, encode_pose
 

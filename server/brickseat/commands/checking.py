@@ -8,11 +8,11 @@ from brickseat.commands.files import open_set
 from brickseat.commands.given import Given
 from brickseat.commands.output import print_json, print_table, progress
 from brickseat.exit_codes import DONE, FAULTS
+from brickseat_core.constraints.indexing import index_of
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.fit.measuring import Fit
 from brickseat_core.formats.report import counts_text, fit_report, fit_text, report_schema
-from brickseat_core.relations.indexing import index_of
 from brickseat_core.scene import Set
 
 
@@ -58,9 +58,9 @@ def run_schema(what: str) -> int:
     if what == "moves":
         from brickseat_core.moves import schema as found
     elif what == "scatter":
-        from brickseat_core.many.recipe import recipe_schema as found
+        from brickseat_core.recipes.scatter_schema import recipe_schema as found
     elif what == "fill":
-        from brickseat_core.fill.recipe import fill_schema as found
+        from brickseat_core.recipes.fill_schema import fill_schema as found
     else:
         found = report_schema
     print(json.dumps(found(), indent=1, ensure_ascii=False))

@@ -5,16 +5,16 @@ from pathlib import Path
 
 from brickseat.commands.given import Given
 from brickseat.commands.output import complain
+from brickseat_core.constraints.bodies import Joined, change_to
+from brickseat_core.constraints.obeying import TiesInTheWay, obeyed
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.formats.boundary import reading
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.formats.gltf_groups import in_words, moved_apart
-from brickseat_core.formats.gltf_set import GltfSet, read_set, with_floor
-from brickseat_core.formats.gltf_storing import store_set
+from brickseat_core.formats.gltf.document import GltfDocument
+from brickseat_core.formats.gltf.groups import in_words, moved_apart
+from brickseat_core.formats.gltf.reading import GltfSet, read_set, with_floor
+from brickseat_core.formats.gltf.storing import store_set
 from brickseat_core.formats.limits import check_poses
-from brickseat_core.relations.bodies import Joined, change_to
-from brickseat_core.relations.obeying import TiesInTheWay, obeyed
 from brickseat_core.scene import Piece, Set
 
 GLTF = (".glb", ".gltf")

@@ -9,23 +9,23 @@ from brickseat.commands.files import open_set, save
 from brickseat.commands.given import Given
 from brickseat.commands.output import complain, print_json, progress
 from brickseat_core.budget import Budget
+from brickseat_core.constraints.indexing import index_of
 from brickseat_core.executing import cluster_of
-from brickseat_core.fill.recipe import parse_fill
 from brickseat_core.formats.boundary import reading
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.formats.gltf_storing import store_set
+from brickseat_core.formats.gltf.document import GltfDocument
+from brickseat_core.formats.gltf.storing import store_set
 from brickseat_core.formats.moves_file import fresh_keys, prop_named, read_json, read_text
 from brickseat_core.formats.opening import open_document
 from brickseat_core.formats.prop_facts import facts_of
 from brickseat_core.formats.prop_file import whole_prop
-from brickseat_core.formats.prop_list import rules_of_csv
 from brickseat_core.formats.recipe_names import UnknownName, by_key
-from brickseat_core.many.recipe import BadRecipe, parse_recipe
+from brickseat_core.formats.tables.prop_list import rules_of_csv
 from brickseat_core.moves import MoveRefused, compute_move
 from brickseat_core.moves.fill import FillMove
 from brickseat_core.moves.scatter import ScatterMove
-from brickseat_core.relations.indexing import index_of
+from brickseat_core.recipes.fill_schema import parse_fill
+from brickseat_core.recipes.scatter_schema import BadRecipe, parse_recipe
 from brickseat_core.scene import Prop
 
 

@@ -10,10 +10,10 @@ from brickseat.commands.files import name_moved_apart, open_set, save, store_mov
 from brickseat.commands.given import Given
 from brickseat.commands.output import complain, print_json, progress
 from brickseat.exit_codes import DONE, FAULTS
+from brickseat_core.constraints.bodies import whole_bodies
+from brickseat_core.constraints.indexing import index_of
 from brickseat_core.fit.modes import Mode
 from brickseat_core.formats.errors import FileError
-from brickseat_core.relations.bodies import whole_bodies
-from brickseat_core.relations.indexing import index_of
 
 REST_TRIES = 4
 """Starts of a rest: as the piece is, then a little askew."""
@@ -74,8 +74,8 @@ def run_repair(given: Given, output: Path) -> int:
 
 def run_apply(given: Given, moves: Path, output: Path) -> int:
     """Make moves, one after the other, all or none. Raises FileError."""
-    from brickseat_core.formats.gltf_lines import lines_of
-    from brickseat_core.formats.gltf_storing import store_set
+    from brickseat_core.formats.gltf.lines import lines_of
+    from brickseat_core.formats.gltf.storing import store_set
     from brickseat_core.formats.moves_file import apply_moves, read_moves
     from brickseat_core.formats.prop_facts import facts_of
 

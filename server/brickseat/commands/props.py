@@ -6,15 +6,15 @@ from pathlib import Path
 from brickseat.commands.output import complain, print_json
 from brickseat.exit_codes import DONE
 from brickseat_core.formats.model import UpAxis
-from brickseat_core.meshes.lengths import Unit, in_words
+from brickseat_core.geometry.lengths import Unit, in_words
 
 
 def run_measure(path: Path, as_json: bool, with_shapes: bool, unit: Unit | None, up: UpAxis | None) -> int:
     """Tell what is measured of a prop. Raises FileError."""
     from brickseat_core.formats.prop_file import read_prop
     from brickseat_core.formats.prop_report import prop_report, prop_text
+    from brickseat_core.geometry.questions import questions
     from brickseat_core.gravity.shapes import SHAPE_KINDS, NoShape, contact_shape
-    from brickseat_core.meshes.questions import questions
 
     mesh = read_prop(path, unit, up)
     given = {"unit": unit, "up": up}
@@ -43,8 +43,8 @@ def run_convert(
     quiet: bool,
 ) -> int:
     """Write a file in another format. Raises FileError."""
-    from brickseat_core.formats.gltf_skin import bend
-    from brickseat_core.formats.light import light_copy
+    from brickseat_core.formats.gltf.light import light_copy
+    from brickseat_core.formats.gltf.skin import bend
     from brickseat_core.formats.opening import known, open_document, save_document
 
     known(output)

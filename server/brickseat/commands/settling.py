@@ -10,16 +10,16 @@ from brickseat.commands.files import name_moved_apart, open_set, save, store_mov
 from brickseat.commands.given import Given
 from brickseat.commands.output import complain, print_json, progress
 from brickseat.exit_codes import DONE, FAULTS
+from brickseat_core.constraints.bodies import Joined, whole_bodies
+from brickseat_core.constraints.indexing import index_of
 from brickseat_core.executing import NoCluster, cluster_of, executor, run_all
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.gltf_motion import animate
+from brickseat_core.formats.gltf.motion import animate
 from brickseat_core.formats.settle_extras import properties_and_kinds
+from brickseat_core.geometry.lengths import in_words
 from brickseat_core.gravity.settling import Settled, SettleSlip, shapes_for
 from brickseat_core.gravity.trials import Trial, run_trial, trials_of
 from brickseat_core.gravity.world import NotForGravity
-from brickseat_core.meshes.lengths import in_words
-from brickseat_core.relations.bodies import Joined, whole_bodies
-from brickseat_core.relations.indexing import index_of
 from brickseat_core.scene import Pose
 
 

@@ -8,9 +8,9 @@ from typing import Any
 import numpy as np
 
 from brickseat.demo.place import ROOF_SLOPE
+from brickseat_core.constraints.indexing import follow, index_of
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.moves import compute_move, parse
-from brickseat_core.relations.indexing import follow, index_of
 from brickseat_core.scene import Change, Delta, Piece, Prop, Quaternion, Set, Tie, Triple
 
 BACK_WALL_TURN = -11.0

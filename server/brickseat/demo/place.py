@@ -7,7 +7,7 @@ import numpy as np
 from brickseat.props.hollow_hill import DemoProp
 from brickseat.props.modelling import bar, block, ripple, soft, turned
 from brickseat.props.paints import ASH, BRICK, DARK_CLAY, IRON, OAK, WALNUT, paint
-from brickseat_core.formats.gltf_build import Surface
+from brickseat_core.formats.gltf.building import Surface
 from brickseat_core.scene import Vec
 
 PLASTER = paint("lime plaster", "efe6d4", 1.0)

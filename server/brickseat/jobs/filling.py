@@ -10,10 +10,10 @@ from brickseat.sets.session import LiveSet
 from brickseat.workers import workers
 from brickseat_core import budget
 from brickseat_core.executing import NoCluster, run_all
-from brickseat_core.fill.filling import Filled
-from brickseat_core.fill.recipe import FillRecipe, checked_fill, fill_json
-from brickseat_core.fill.trials import FillTrial, fill_trials, run_fill_trial
-from brickseat_core.many.recipe import BadRecipe
+from brickseat_core.proposals.fill.filling import Filled
+from brickseat_core.proposals.fill.trials import FillTrial, fill_trials, run_fill_trial
+from brickseat_core.recipes.fill_schema import FillRecipe, checked_fill, fill_json
+from brickseat_core.recipes.scatter_schema import BadRecipe
 from brickseat_core.scene import Prop
 from brickseat_core.scene.encoding import encode, encode_pose
 

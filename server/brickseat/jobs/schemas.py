@@ -7,10 +7,10 @@ from pydantic import Field
 
 from brickseat.jobs.running import JobKind, Phase, State
 from brickseat.sets.schemas import LeftSchema, PieceSchema, PoseSchema
-from brickseat_core.fill.recipe import FillRecipe
 from brickseat_core.moves.fields import Key
 from brickseat_core.moves.fields import Pieces as Keys
 from brickseat_core.moves.fields import Vector as Triple
+from brickseat_core.recipes.fill_schema import FillRecipe
 
 PropKeys = Annotated[list[Annotated[str, Field(max_length=80)]], Field(max_length=200)]
 

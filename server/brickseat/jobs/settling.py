@@ -19,10 +19,11 @@ from brickseat.store.models import StoredProp
 from brickseat.store.physical import properties_of
 from brickseat.store.shelving import shelve
 from brickseat.workers import workers
+from brickseat_core.constraints.bodies import Joined, whole_bodies
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.executing import NoCluster, run_all
-from brickseat_core.formats.gltf_build import Paint, Surface, main_paint, prop_document
-from brickseat_core.formats.gltf_document import GltfDocument
+from brickseat_core.formats.gltf.building import Paint, Surface, main_paint, prop_document
+from brickseat_core.formats.gltf.document import GltfDocument
 from brickseat_core.gravity import finish as gravity
 from brickseat_core.gravity.breaking import HARDER
 from brickseat_core.gravity.hand import Pull
@@ -32,7 +33,6 @@ from brickseat_core.gravity.shapes import ContactShape, NoShape, ShapeKind
 from brickseat_core.gravity.trials import Trial, run_trial, trials_of
 from brickseat_core.gravity.world import NotForGravity
 from brickseat_core.moves.adopt import AdoptMove
-from brickseat_core.relations.bodies import Joined, whole_bodies
 from brickseat_core.scene import Piece, Prop, Triple, Vec
 from brickseat_core.scene.encoding import decode_piece, decode_pose, encode, encode_pose
 

@@ -9,8 +9,8 @@ from brickseat.live.messages import NotUnderstood, PreviewQuestion
 from brickseat.sets.session import LiveSet
 from brickseat.sets.shapes import note_previewed
 from brickseat_core.budget import Budget
+from brickseat_core.constraints.cutting import derived_meshes
 from brickseat_core.moves import REGISTRY, MoveRefused, compute_move
-from brickseat_core.relations.cutting import derived_meshes
 from brickseat_core.scene.encoding import encode
 
 PREVIEW_SECONDS = 1.5

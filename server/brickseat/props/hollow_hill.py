@@ -34,8 +34,8 @@ from brickseat.props.paints import (
     WICKER,
     ZINC,
 )
-from brickseat_core.formats.gltf_build import Paint, Surface, prop_document
-from brickseat_core.formats.gltf_document import GltfDocument
+from brickseat_core.formats.gltf.building import Paint, Surface, prop_document
+from brickseat_core.formats.gltf.document import GltfDocument
 from brickseat_core.scene import Seat, Triple, Vec
 
 

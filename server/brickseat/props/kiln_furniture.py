@@ -6,7 +6,7 @@ import numpy as np
 
 from brickseat.props.modelling import block, curve, moved, rope, soft, turned
 from brickseat.props.paints import ASH, BRASS, BRICK, CLAY, CREAM, IRON, LINEN, OAK, SLATE, WALNUT, paint
-from brickseat_core.formats.gltf_build import Surface
+from brickseat_core.formats.gltf.building import Surface
 from brickseat_core.scene import Seat
 
 FIRECLAY = paint("fireclay", "cdb79a", 1.0)

@@ -4,8 +4,8 @@ from dataclasses import dataclass, field
 
 from brickseat.props.modelling import block, soft, turned
 from brickseat.props.paints import ASH, OAK
-from brickseat_core.formats.gltf_build import Surface, parts_document
-from brickseat_core.formats.gltf_document import GltfDocument
+from brickseat_core.formats.gltf.building import Surface, parts_document
+from brickseat_core.formats.gltf.document import GltfDocument
 from brickseat_core.scene import Triple
 
 THIGH, SHIN, FOOT = 0.42, 0.4, 0.06

@@ -7,7 +7,7 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from brickseat_core.formats.gltf_build import Paint, Surface
+from brickseat_core.formats.gltf.building import Paint, Surface
 from brickseat_core.scene import Triple, Vec
 
 Profile = Sequence[tuple[float, float]]

@@ -1,6 +1,6 @@
 """The paints of Hollow Hill Pottery."""
 
-from brickseat_core.formats.gltf_build import Paint
+from brickseat_core.formats.gltf.building import Paint
 
 
 def paint(name: str, hexcode: str, roughness: float = 0.9, metallic: float = 0.0) -> Paint:

@@ -9,10 +9,10 @@ import orjson
 
 from brickseat.sets.listening import NO_LONGER_OPEN, SIGNED_OUT, listeners
 from brickseat.sets.snapshot import Snapshot
+from brickseat_core.constraints.tie_measures import tie_words
 from brickseat_core.fit.encoding import encode_verdict
 from brickseat_core.fit.measuring import Fit
 from brickseat_core.fit.repair import Left
-from brickseat_core.relations.tie_measures import tie_words
 from brickseat_core.scene import Delta, Piece
 from brickseat_core.scene.encoding import encode
 

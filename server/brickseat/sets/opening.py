@@ -20,12 +20,12 @@ from brickseat.sets.summary import summarise
 from brickseat.store.models import StoredProp
 from brickseat.store.quota import refuse_beyond_quota
 from brickseat.store.shelving import documents_of, prop_of, shelve
-from brickseat_core.formats.gltf_bodies import Body
-from brickseat_core.formats.gltf_build import Carrier, set_document
-from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.formats.gltf_set import GltfSet
-from brickseat_core.formats.gltf_set import read_set as read_file
-from brickseat_core.formats.gltf_surfaces import stiffen
+from brickseat_core.formats.gltf.bodies import Body
+from brickseat_core.formats.gltf.building import Carrier, set_document
+from brickseat_core.formats.gltf.document import GltfDocument
+from brickseat_core.formats.gltf.reading import GltfSet
+from brickseat_core.formats.gltf.reading import read_set as read_file
+from brickseat_core.formats.gltf.surfaces import stiffen
 from brickseat_core.formats.making import look_at_set_apart
 from brickseat_core.scene import DOWN, Piece, Pose, Region, Seat, Set, carried
 

@@ -7,9 +7,9 @@ import numpy as np
 
 from brickseat.sets.session import LiveSet
 from brickseat.store.models import StoredProp
-from brickseat_core.formats.gltf_build import Surface, main_paint, prop_document
-from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.meshes.mesh import Mesh
+from brickseat_core.formats.gltf.building import Surface, main_paint, prop_document
+from brickseat_core.formats.gltf.document import GltfDocument
+from brickseat_core.geometry.mesh import Mesh
 
 PREVIEWED_KEPT = 24
 """Meshes that previews showed last, on all sets: a stage asks for each within a moment."""

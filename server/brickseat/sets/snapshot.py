@@ -4,11 +4,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from brickseat_core.admission.proof import proved
+from brickseat_core.constraints.indexing import index_of
+from brickseat_core.constraints.tie_measures import Measure, measure_ties, ties_touched
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.fit.measuring import Fit
-from brickseat_core.relations.indexing import index_of
-from brickseat_core.relations.tie_measures import Measure, measure_ties, ties_touched
 from brickseat_core.scene import Change, Set
 
 

@@ -10,7 +10,7 @@ from scipy.spatial import ConvexHull
 
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import mesh_of
-from brickseat_core.formats.gltf_build import Paint, Surface, prop_document
+from brickseat_core.formats.gltf.building import Paint, Surface, prop_document
 from brickseat_core.formats.shape_file import read_shape, shape_apart
 from brickseat_core.formats.writing import write_whole
 from brickseat_core.gravity.shapes import SHAPE_KINDS, ContactShape, NoShape, ShapeKind, good_enough

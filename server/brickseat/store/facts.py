@@ -6,14 +6,14 @@ from pathlib import Path
 from brickseat.store.contact import kept_shape, wanted_kind
 from brickseat.store.models import StoredProp
 from brickseat.store.physical import properties_of
-from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.formats.painted import painted_prop, with_chalk
+from brickseat_core.formats.gltf.document import GltfDocument
+from brickseat_core.formats.gltf.painted import painted_prop, with_chalk
+from brickseat_core.geometry.painting import Painting
 from brickseat_core.gravity.falling import Falling
 from brickseat_core.gravity.shapes import NoShape
 from brickseat_core.gravity.world import NotForGravity
-from brickseat_core.many.weights import Weight
-from brickseat_core.meshes.painting import Painting
 from brickseat_core.moves import PropFacts
+from brickseat_core.proposals.scatter.weights import Weight
 from brickseat_core.scene import Piece, Prop, Vec
 
 PAINTINGS_KEPT = 16

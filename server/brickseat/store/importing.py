@@ -20,15 +20,15 @@ from brickseat.store.quota import refuse_beyond_quota
 from brickseat.store.removing import remove_original
 from brickseat.store.shelving import mesh_of, shelve
 from brickseat_core.formats.errors import FileError
-from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.formats.gltf_limbs import Limb, limb_at
+from brickseat_core.formats.gltf.document import GltfDocument
+from brickseat_core.formats.gltf.limbs import Limb, limb_at
 from brickseat_core.formats.making import Turn, make_apart
 from brickseat_core.formats.model import UpAxis
 from brickseat_core.formats.opening import READ
 from brickseat_core.formats.prop_file import whole_mesh
 from brickseat_core.formats.writing import write_whole
-from brickseat_core.meshes.lengths import Unit
-from brickseat_core.meshes.similarity import similarity_between
+from brickseat_core.geometry.lengths import Unit
+from brickseat_core.geometry.similarity import similarity_between
 from brickseat_core.scene import Pose, Seat, Vec, carried
 from brickseat_core.scene.encoding import decode_seats
 

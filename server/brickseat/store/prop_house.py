@@ -15,7 +15,7 @@ from brickseat.store.importing import new_key
 from brickseat.store.models import PropOrder, StoredProp
 from brickseat.store.quota import refuse_beyond_quota
 from brickseat.store.shelving import shelve
-from brickseat_core.formats.gltf_build import Surface, prop_document
+from brickseat_core.formats.gltf.building import Surface, prop_document
 
 DELIVERY = timedelta(seconds=3)
 CATEGORY = "from the prop house"

@@ -10,14 +10,14 @@ from typing import Any
 from django.contrib.auth.models import User
 
 from brickseat.store.models import StoredProp, file_of
-from brickseat_core.formats.gltf_document import GltfDocument
-from brickseat_core.formats.gltf_skin import joints_of
-from brickseat_core.formats.light import light_copy
+from brickseat_core.formats.gltf.document import GltfDocument
+from brickseat_core.formats.gltf.light import light_copy
+from brickseat_core.formats.gltf.skin import joints_of
 from brickseat_core.formats.making import LIGHT_TRIANGLES
 from brickseat_core.formats.prop_file import whole_mesh, whole_prop
 from brickseat_core.formats.writing import write_whole
+from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.gravity.materials import USUAL_MATERIAL
-from brickseat_core.meshes.mesh import Mesh
 from brickseat_core.scene import DOWN, Prop, Seat, Triple
 from brickseat_core.scene.encoding import decode_seats, encode_seat
 

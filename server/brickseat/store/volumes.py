@@ -2,8 +2,8 @@
 
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import shelve
-from brickseat_core.formats.gltf_build import Paint, Surface, prop_document
-from brickseat_core.meshes.cube import cube
+from brickseat_core.formats.gltf.building import Paint, Surface, prop_document
+from brickseat_core.geometry.cube import cube
 
 PAPER_BOX = "paper-box"
 PAPER = Paint("paper", (0.96, 0.93, 0.86))

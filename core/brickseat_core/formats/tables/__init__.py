@@ -1,0 +1,1 @@
+"""Tables read and written."""

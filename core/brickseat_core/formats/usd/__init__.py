@@ -1,0 +1,1 @@
+"""USD read and written, by way of glTF documents."""

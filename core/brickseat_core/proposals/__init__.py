@@ -1,0 +1,1 @@
+"""Generators of candidates: where pieces might lie. What lies is decided by admission."""

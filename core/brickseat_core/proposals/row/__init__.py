@@ -1,0 +1,1 @@
+"""Row proposes places along a line or an edge."""
