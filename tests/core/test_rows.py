@@ -78,6 +78,24 @@ def test_jars_stand_along_the_edge_of_a_table_and_are_laid_again() -> None:
         d.look("row", prop="jar", line=[[0, 0, 0], [1, 0, 0]])
 
 
+def test_what_cannot_stand_in_its_place_is_left_out_of_a_row_and_counted() -> None:
+    table = piece("table", box(2.0, 0.7, 0.8), (0, 0.35, 0), bearer=True)
+    tall = piece("tall", box(0.1, 0.5, 0.3), (0, 0.95, 0.1))
+    d = Dressed(table, tall, props=[piece("jar", box(0.1, 0.2, 0.06)).prop])
+    line = [[-0.9, 0.7, 0], [1.5, 0.7, 0]]
+    out = d.do("row", prop="jar", line=line, spacing_m=0.3)
+    # One stands on the tall box as well as it can, and those beyond the end of the table have nothing below them.
+    assert {d.fit(p.key).state for p in out.change.pieces().values() if p is not None} == {"seated"}
+    assert (
+        out.counts["laid"] + sum(n for k, n in out.counts.items() if k not in ("laid", "wanted"))
+        == out.counts["wanted"]
+    )
+    assert out.counts["afloat"] >= 1
+    assert "would not touch" in out.change.words
+    with pytest.raises(MoveRefused, match="nothing of the row can stand there: 3 would not touch"):
+        d.look("row", prop="jar", line=[[5, 0, 0], [6, 0, 0]], count=3)
+
+
 def test_a_line_without_length_lays_nothing() -> None:
     with pytest.raises(NoRow, match="no length"):
         places_along(np.zeros((3, 3)), 2, None, False)

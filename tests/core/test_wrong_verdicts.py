@@ -299,3 +299,31 @@ def test_near_a_kind_is_measured_within_the_time() -> None:
     with pytest.raises(MoveRefused, match="too long"):
         here.look("scatter", Budget(0.3), recipe=recipe)
     assert time.monotonic() - began < 3.0
+
+
+def test_exceptions_stay_with_their_surface_when_another_one_comes_or_goes() -> None:
+    shelf = piece("a shelf", box(2, 0.1, 2), (0, 1.5, 0), bearer=True)
+    here = Dressed(yard(0.0), shelf, props=PROPS.values())
+    asked = {"props": [{"prop": "stone"}], "on": ["ground"], "count": 40, "seed": 4}
+    here.do("scatter", recipe=asked)
+    key = next(iter(here.set.recipes))
+    mine = {p.number: p for p in here.set.pieces.values() if p.recipe == key}
+    out = sorted(n for n in mine if n is not None)[3]
+    at = mine[out].pose
+    here.do("remove", pieces=[mine[out].key])
+    (record,) = here.set.recipes.values()
+    exceptions = {"taken_out": list(record.taken_out)}
+    # The shelf comes first by its name: what lay on the ground has other numbers now, and keeps its keys.
+    here.do("scatter", recipe={**asked, "on": ["ground", "a shelf"], "exceptions": exceptions}, again=key)
+    laid = [p for p in here.set.pieces.values() if p.recipe == key]
+    assert any(p.pose.origin[1] > 1 for p in laid)
+    assert all(p.pose != at for p in laid)
+    kept = {p.key for p in laid} & {p.key for p in mine.values()}
+    assert all(here.piece(k).pose == p.pose for k, p in ((p.key, p) for p in mine.values()) if k in kept)
+    assert len(kept) > 10
+    (record,) = here.set.recipes.values()
+    exceptions = {"taken_out": list(record.taken_out)}
+    here.do("scatter", recipe={**asked, "exceptions": exceptions}, again=key)
+    again = {p.number: p.pose for p in here.set.pieces.values() if p.recipe == key}
+    assert out not in again
+    assert all(again[n] == p.pose for n, p in mine.items() if n in again and n != out)

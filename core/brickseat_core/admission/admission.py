@@ -7,22 +7,18 @@ one. Nothing is given out unproved: all that is admitted, and all that it affect
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Literal
 
 import numpy as np
 
 from brickseat_core.admission.choosing import Chosen, chosen
 from brickseat_core.admission.conflicts import Conflicts, Each, both_ways, conflicts_of
+from brickseat_core.admission.reasons import Reason
 from brickseat_core.budget import UNLIMITED, Budget
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import Looks, check, side_by_side, some_at_a_time
 from brickseat_core.fit.measuring import Fit, stands_alone
 from brickseat_core.scene import Piece, Vec
 
-Reason = Literal[
-    "no_ground", "no_room", "no_fit", "tips", "afloat", "kept_out", "unsettled", "too_many", "not_borne", "out_of_reach"
-]
-"""Why a candidate is refused."""
 MOST_PROOFS = 24
 """Times that it is chosen anew, after a proof has found what no conflict told."""
 NOWHERE = np.zeros(3)

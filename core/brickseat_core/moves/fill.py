@@ -53,7 +53,7 @@ def compute(scene: Scene, move: FillMove) -> Outcome:
     counts: dict[str, int] = {"laid": len(filled.pieces), "percent": round(100.0 * filled.density)}
     if filled.wanted is not None:
         counts["wanted"] = filled.wanted
-    counts.update(filled.left)
+    counts.update((str(reason), count) for reason, count in filled.left.items())
     words = in_words(filled, scene.dressed.regions[recipe.bay].name, pieces.before is not None)
     return Outcome(Change(words, pieces.deltas(record, filled.pieces)), counts=counts)
 

@@ -1,11 +1,12 @@
 """What scatter and fill have in common as moves: the record that is laid anew, its pieces, and what a new laying changes of them."""
 
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 
 from brickseat_core.moves.choosing import taken_names
 from brickseat_core.moves.registry import MoveRefused, Scene
 from brickseat_core.recipes.fill_schema import FillRule
+from brickseat_core.recipes.numbering import renumbered
 from brickseat_core.recipes.scatter_schema import PropRule
 from brickseat_core.scene import Delta, Piece, Prop, Recipe, piece_delta
 from brickseat_core.scene.records import RecipeKind
@@ -23,6 +24,8 @@ class RecipePieces:
     before: Recipe | None
     standing: Mapping[int, Piece]
     _names: set[str] = field(default_factory=set)
+    gone: tuple[Piece, ...] = ()
+    """Those that have no number any more."""
 
     @classmethod
     def of(cls, scene: Scene, again: str | None, kind: RecipeKind) -> "RecipePieces":
@@ -39,6 +42,14 @@ class RecipePieces:
             scene.index.remove(piece.key)
         names = taken_names(scene) - {p.name for p in standing.values()}
         return cls(scene, before.key if before is not None else scene.fresh_key(), before, standing, names)
+
+    def renumbered(self, before: list[str], after: list[str]) -> "RecipePieces":
+        """The same, its pieces called as they are once the recipe lays on other surfaces; those of surfaces that are gone have no number any more."""
+        if before == after:
+            return self
+        numbered = [(renumbered(n, before, after), p) for n, p in self.standing.items()]
+        standing = {n: replace(p, number=n) for n, p in numbered if n is not None}
+        return replace(self, standing=standing, gone=(*self.gone, *(p for n, p in numbered if n is None)))
 
     def key_of(self, number: int) -> str:
         """The key of the piece of a number: the one it has, or a fresh one."""
@@ -59,9 +70,11 @@ class RecipePieces:
     def deltas(self, record: Recipe, laid: Mapping[int, Piece]) -> tuple[Delta, ...]:
         """What changes: the record, and the pieces that went, came or moved."""
         found: list[Delta] = [] if record == self.before else [Delta("recipe", self.key, self.before, record)]
-        found += [piece_delta(p, None) for n, p in self.standing.items() if n not in laid]
-        old: Callable[[int], Piece | None] = self.standing.get
-        found += [piece_delta(old(n), p) for n, p in sorted(laid.items()) if old(n) != p]
+        # As they are on the set: here they may be called by other numbers.
+        old = {n: self.scene.dressed.pieces[p.key] for n, p in self.standing.items()}
+        found += [piece_delta(self.scene.dressed.pieces[p.key], None) for p in self.gone]
+        found += [piece_delta(p, None) for n, p in old.items() if n not in laid]
+        found += [piece_delta(old.get(n), p) for n, p in sorted(laid.items()) if old.get(n) != p]
         return tuple(found)
 
 

@@ -1,12 +1,15 @@
 """Row: copies along an edge or a line, every one seated; a recipe that can be laid again."""
 
-from dataclasses import asdict
+from collections import Counter
+from dataclasses import asdict, replace
 from typing import Annotated, Any, Literal
 
 import numpy as np
 from pydantic import Field
 from pydantic.dataclasses import dataclass
 
+from brickseat_core.admission.admission import Admission, Candidate
+from brickseat_core.admission.reasons import Reason, why
 from brickseat_core.constraints.lining import middle_of_side, world_vertices
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.set_down import set_down
@@ -42,7 +45,10 @@ class RowMove:
 
 
 def compute(scene: Scene, move: RowMove) -> Outcome:
-    """The pieces of the row, and its recipe; those of the row that was laid before are gone. Raises MoveRefused."""
+    """The pieces of the row, and its recipe; those of the row that was laid before are gone. What cannot stand in its place is left out, and counted.
+
+    Raises MoveRefused.
+    """
     prop = scene.prop(move.prop)
     before = scene.dressed.recipes.get(move.recipe) if move.recipe is not None else None
     if move.recipe is not None and (before is None or before.recipe != "row"):
@@ -58,18 +64,25 @@ def compute(scene: Scene, move: RowMove) -> Outcome:
     key = before.key if before is not None else scene.fresh_key()
     names = FreshNames(taken_names(scene) - {p.name for p in gone})
     laid: list[Piece] = []
+    left: Counter[Reason] = Counter()
+    admission = Admission(scene.index, scene.dressed.tolerance, scene.budget)
     for number, place in enumerate(places, 1):
         scene.budget.check(number - 1, len(places))
         start = standing_at(scene.index, prop, place, move)
-        piece = Piece(scene.fresh_key(), names.of(prop.name), prop, start, recipe=key, number=number)
-        piece = piece.at(set_down(scene.index, piece).pose)
-        scene.index.put(piece)
-        laid.append(piece)
+        piece = Piece(scene.fresh_key(), prop.name, prop, start, recipe=key, number=number)
+        found = admission.offer([Candidate(piece.at(set_down(scene.index, piece).pose))], 1)
+        laid += [replace(admitted, name=names.of(prop.name)) for admitted in found.pieces]
+        left.update(reason for reason in found.refused if reason is not None)
+    if not laid:
+        raise MoveRefused(f"nothing of the row can stand there: {why(left)}; lay it along something that bears it")
     recipe = Recipe(key, before.name if before is not None else f"row of {prop.name}", "row", 0, parameters_of(move))
     deltas = [piece_delta(p, None) for p in gone]
     deltas += [Delta("recipe", key, before, recipe)] if recipe != before else []
     deltas += [piece_delta(None, p) for p in laid]
-    return Outcome(Change(f"laid a row of {len(laid)} {prop.name}", tuple(deltas)))
+    counts: dict[str, int] = {"laid": len(laid), "wanted": len(places)}
+    counts.update((str(reason), count) for reason, count in left.items())
+    words = f"laid a row of {len(laid)} {prop.name}" + (f" ({why(left)})" if left else "")
+    return Outcome(Change(words, tuple(deltas)), counts=counts)
 
 
 def parameters_of(move: RowMove) -> dict[str, Any]:

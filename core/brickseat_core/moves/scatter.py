@@ -8,6 +8,7 @@ from brickseat_core.moves.fields import Key, Text
 from brickseat_core.moves.recipe_pieces import RecipePieces, props_of
 from brickseat_core.moves.registry import REGISTRY, MoveRefused, Outcome, Scene
 from brickseat_core.proposals.scatter.laying import Laid, Scatter
+from brickseat_core.recipes.numbering import places_of, with_exceptions_of
 from brickseat_core.recipes.places import Places, unpainted
 from brickseat_core.recipes.records import record_of
 from brickseat_core.recipes.scatter_schema import BadRecipe, ScatterRecipe, checked
@@ -30,6 +31,10 @@ def compute(scene: Scene, move: ScatterMove) -> Outcome:
     pieces = RecipePieces.of(scene, move.again, "scatter")
     try:
         recipe = checked(move.recipe)
+        if pieces.before is not None:
+            laid_on = places_of(pieces.before.parameters.get("on", recipe.on))
+            pieces = pieces.renumbered(laid_on, places_of(recipe.on))
+            recipe = with_exceptions_of(recipe, laid_on)
         props = props_of(scene, recipe.props)
         places = Places(scene.dressed, scene.index, painted=scene.facts.painted or unpainted, budget=scene.budget)
         stays = {n: p for n, p in pieces.standing.items() if p.spiked or n in recipe.exceptions.nudged}

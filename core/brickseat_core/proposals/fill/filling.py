@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from brickseat_core.admission.reasons import Reason, why
 from brickseat_core.budget import UNLIMITED, Budget
 from brickseat_core.contact.contacts import query_contacts
 from brickseat_core.fit.check import check
@@ -58,12 +59,6 @@ MIDDLE_CELLS = 1.6
 """Cells within which what stands below is set over in the middle."""
 SUNKEN = 0.25
 """Share of its height by which a piece that does not nest may stand lower than the place it was given."""
-IN_WORDS: dict[str, str] = {
-    "no_room": "found no room",
-    "tips": "would tip",
-    "not_borne": "would rest on nothing but the bay",
-    "out_of_reach": "could not be carried in",
-}
 
 
 @dataclass(frozen=True)
@@ -73,17 +68,17 @@ class Filled:
 
     pieces: Mapping[int, Piece]
     wanted: int | None
-    left: Mapping[str, int]
+    left: Mapping[Reason, int]
     density: float
 
     def in_words(self) -> str:
         """How many were placed, and why not more."""
-        why = [f"{count} {IN_WORDS[reason]}" for reason, count in self.left.items()]
+        reasons = why(self.left)
         short = self.wanted is not None and len(self.pieces) < self.wanted
         return (
             f"placed {len(self.pieces)}"
             + (f" of {self.wanted}" if short else "")
-            + (f" ({', '.join(why)})" if why else "")
+            + (f" ({reasons})" if reasons else "")
             + f", {100.0 * self.density:.0f} % of the bay"
         )
 
@@ -149,12 +144,12 @@ class Filling:
         left.update(refused)
         return Filled(self._placed, self._wanted, dict(left), self._density())
 
-    def _prove(self) -> Counter[str]:
+    def _prove(self) -> Counter[Reason]:
         """Check all that was placed as it stands in the end, and take out what is not right with what stood on it; how many, by reason."""
         index, kept = self.places.index, {piece.key for piece in self.kept.values()}
         index.judge_senses()
         number_of = {piece.key: number for number, piece in self._placed.items() if piece.key not in kept}
-        why: Counter[str] = Counter()
+        refused: Counter[Reason] = Counter()
 
         def goes_on(done: int, total: int) -> bool:
             self.budget.check(len(self._placed), self._wanted or 0)
@@ -167,11 +162,11 @@ class Filling:
                 break
             boxes = index.boxes_of(wrong)
             for key, fit in wrong.items():
-                why["tips" if fit.faults == ("tippy",) else "no_room"] += 1
+                refused["tips" if fit.faults == ("tippy",) else "no_room"] += 1
                 index.remove(key)
                 del self._placed[number_of.pop(key)]
             asked = [key for key in index.affected_by(boxes, self.tolerance) if key in number_of]
-        return why
+        return refused
 
     def _grid(self) -> tuple[float, dict[Key, list[Shape]]]:
         """The size of a cell, and the shapes of each prop in each of its sizes on such a grid."""
@@ -523,11 +518,11 @@ class Filling:
             for each in fields:
                 each.add(body.as_for(each.shape, self.recipe.props[kind].nest))
 
-    def _left(self) -> dict[str, int]:
+    def _left(self) -> dict[Reason, int]:
         """How many of those that are wanted were not placed, by what is in the way of most of them."""
         if self._wanted is None:
             return {}
-        left: Counter[str] = Counter()
+        left: Counter[Reason] = Counter()
         short = self._wanted - len(self._placed)
         kinds = [k for k in range(len(self.props)) if not self._is_full(k)]
         for kind in kinds:
@@ -535,8 +530,8 @@ class Filling:
             mine = short if rule.count is None else min(short, rule.count - self._counts[kind])
             if mine <= 0:
                 continue
-            why = self._failed.get(kind) or Counter([Failed.NO_ROOM])
-            left[why.most_common(1)[0][0].value] += mine
+            failed = self._failed.get(kind) or Counter([Failed.NO_ROOM])
+            left[failed.most_common(1)[0][0].reason] += mine
             short -= mine
         return dict(left)
 

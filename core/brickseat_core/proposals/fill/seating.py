@@ -5,6 +5,7 @@ from enum import Enum
 
 import numpy as np
 
+from brickseat_core.admission.reasons import Reason
 from brickseat_core.contact.contacts import query_contacts
 from brickseat_core.contact.first_contact import CLOSE
 from brickseat_core.contact.free_drop import free_drop
@@ -43,6 +44,11 @@ class Failed(Enum):
     TIPS = "tips"
     NOT_BORNE = "not_borne"
     OUT_OF_REACH = "out_of_reach"
+
+    @property
+    def reason(self) -> Reason:
+        """The same among all reasons that there are."""
+        return self.value
 
 
 def dropped(room: Room, piece: Piece, back: float) -> Piece | None:

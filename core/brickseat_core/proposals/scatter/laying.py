@@ -13,8 +13,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from brickseat_core.admission.admission import Admission, Candidate, Reason
+from brickseat_core.admission.admission import Admission, Candidate
 from brickseat_core.admission.conflicts import Each
+from brickseat_core.admission.reasons import IN_WORDS, Reason, why
 from brickseat_core.budget import UNLIMITED, Budget
 from brickseat_core.contact.kernels.mesh_table import mesh_table
 from brickseat_core.executing import OpenPool
@@ -41,16 +42,6 @@ from brickseat_core.recipes.scatter_schema import MOST_LAID, ScatterRecipe
 from brickseat_core.recipes.volumes import Volumes
 from brickseat_core.scene import DOWN, Piece, Pose, Prop, Triple, Vec
 
-IN_WORDS: dict[Reason, str] = {
-    "no_ground": "found no ground that the rules allow",
-    "no_room": "found no room",
-    "no_fit": "did not fit the ground",
-    "tips": "would tip",
-    "afloat": "would not touch",
-    "kept_out": "reached into a keep-out",
-    "unsettled": "did not come to lie",
-    "too_many": f"are more than the {MOST_LAID} that are laid at most",
-}
 POOLED_FROM = 2000
 """Copies that are seated on a cluster rather than here: for fewer the ground takes longer to be sent there."""
 MOST_ROUNDS = 60
@@ -72,12 +63,12 @@ class Laid:
 
     def in_words(self) -> str:
         """How many were laid, and why not more."""
-        why = [f"{count} {IN_WORDS[reason]}" for reason, count in self.left.items()]
+        reasons = why(self.left)
         short = self.wanted - len(self.pieces)
         return (
             f"laid {len(self.pieces)}"
             + (f" of {self.wanted}" if short > 0 else "")
-            + (f" ({', '.join(why)})" if why else "")
+            + (f" ({reasons})" if reasons else "")
         )
 
 

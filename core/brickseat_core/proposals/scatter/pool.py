@@ -9,8 +9,9 @@ from numpy.typing import NDArray
 
 from brickseat_core.budget import UNLIMITED, Budget
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.proposals.scatter.sequences import MOST_POINTS, Sequence
+from brickseat_core.proposals.scatter.sequences import Sequence
 from brickseat_core.proposals.scatter.weights import Weight, weights
+from brickseat_core.recipes.numbering import MOST_POINTS, number_of
 from brickseat_core.recipes.scatter_schema import Facing
 from brickseat_core.scene import Piece, Vec
 
@@ -108,11 +109,6 @@ class Surface:
     def horizon(self) -> float:
         """Density below which all keys are known."""
         return self.seen / self.sequence.area
-
-
-def number_of(place: NDArray[np.int64], rank: NDArray[np.int64]) -> NDArray[np.int64]:
-    """(n,) the numbers of points: those of the first surface from 1, of the second from ``MOST_POINTS`` + 1, and so on."""
-    return place * MOST_POINTS + rank + 1
 
 
 def side_of(index: SceneIndex, piece: Piece) -> float:

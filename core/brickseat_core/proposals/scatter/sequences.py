@@ -16,6 +16,7 @@ from brickseat_core.budget import UNLIMITED, Budget
 from brickseat_core.geometry.mesh import Mesh, crossed
 from brickseat_core.proposals.scatter.darts import darts_kernel
 from brickseat_core.recipes.chance import chances
+from brickseat_core.recipes.numbering import MOST_POINTS
 from brickseat_core.recipes.scatter_schema import Spread
 from brickseat_core.scene import Pose, Vec
 
@@ -28,8 +29,6 @@ FULL = 0.7
 FEWEST_DARTS = 64
 DARTS_AT_A_TIME = 1 << 17
 """Darts that are thrown in one call: some hundredths of a second."""
-MOST_POINTS = 1 << 20
-"""Points of one sequence at most: 60 MB."""
 MOST_LEVELS = 200
 SEQUENCES_HELD = 32
 POINTS_HELD = 1 << 21

@@ -26,6 +26,7 @@ from brickseat_core.proposals.scatter.weights import (
     parts_of,
     slope_weight,
 )
+from brickseat_core.recipes.numbering import places_of
 from brickseat_core.recipes.places import Places
 from brickseat_core.recipes.scatter_schema import BadRecipe, Facing, FarRule, NearRule, ScatterRecipe
 from brickseat_core.scene import Piece, Vec
@@ -56,8 +57,7 @@ def surfaces_of(places: Places, recipe: ScatterRecipe, further: tuple[Weight, ..
     if recipe.only_inside:
         later.append(inside_weight([places.volume(name, "only_inside") for name in recipe.only_inside]))
     found = []
-    # By their keys, each once: in which order they are named moves nothing.
-    for place, name in enumerate(sorted(set(recipe.on))):
+    for place, name in enumerate(places_of(recipe.on)):
         piece = places.index.pieces.get(name)
         if piece is None:
             raise BadRecipe(f"on: there is no piece {name!r} on the set; choose another surface")

@@ -10,14 +10,14 @@ from dataclasses import replace
 
 import numpy as np
 
-from brickseat_core.admission.admission import Reason
+from brickseat_core.admission.reasons import IN_WORDS, Reason
 from brickseat_core.budget import UNLIMITED, Budget
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check, side_by_side
 from brickseat_core.gravity.falling import Falls
 from brickseat_core.gravity.settling import Settled, SettleSlip, settle
 from brickseat_core.gravity.world import MOST_BODIES, NotForGravity
-from brickseat_core.proposals.scatter.laying import IN_WORDS, Laid, volumes_of
+from brickseat_core.proposals.scatter.laying import Laid, volumes_of
 from brickseat_core.recipes.places import Places
 from brickseat_core.recipes.scatter_schema import BadRecipe, ScatterRecipe
 from brickseat_core.recipes.volumes import Volumes
