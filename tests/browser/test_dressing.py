@@ -11,6 +11,9 @@ from PIL import Image
 from playwright.sync_api import Browser, Page, expect
 from running import DemoServer, on_screen, redrawn, set_key, stage_context, wait_drawn
 
+from brickseat_core.formats.gltf.building import Paint, Surface, prop_document
+from brickseat_core.geometry.cube import cube
+
 TWELVE = ["mug", "dip bowl", "milk jug", "oil bottle", "middle bowl", "squat jar"] * 2
 AXE = Path(__file__).parent.parent.parent / "web/node_modules/axe-core/axe.min.js"
 POT_IN_CM = (
@@ -283,6 +286,49 @@ def test_a_heap_settles_half_of_a_trial_is_adopted_and_taken_back(page: Page, ad
     page.keyboard.press("Control+z")
     page.wait_for_function("!(window.brickseat.state().canUndo ?? '').startsWith('settled')")
     assert stored(page, address, key)["pieces"] == before, "back to the last bit"
+
+
+@pytest.fixture
+def chair(tmp_path: Path) -> Path:
+    """A set in which a chair of a seat and two legs is a group, and so are four bricks."""
+    nodes: list[dict[str, Any]] = [
+        {"name": "floor", "mesh": 0, "translation": [0, -0.5, 0], "scale": [6, 1, 6], "extras": {"brickseat": {"role": "bearer"}}},
+        {"name": "chair", "children": [3, 4, 5]},
+        {"name": "bricks", "children": [6, 7, 8, 9], "translation": [1, 0, 0]},
+        *({"name": "leg", "mesh": 0, "translation": [x, 0.2, 0], "scale": [0.1, 0.4, 0.4]} for x in (-0.2, 0.2)),
+        {"name": "seat", "mesh": 0, "translation": [0, 0.45, 0], "scale": [0.5, 0.1, 0.4]},
+        *({"name": "brick", "mesh": 0, "translation": [0.3 * k, 0.05, 0], "scale": [0.2, 0.1, 0.1]} for k in range(4)),
+    ]  # fmt: skip
+    grey = Paint("grey", (0.5, 0.5, 0.5))
+    made = prop_document("cube", [Surface(grey, cube().vertices, cube().faces)])
+    made.json["nodes"], made.json["scenes"] = nodes, [{"nodes": [0, 1, 2]}]
+    path = tmp_path / "corner of the yard.glb"
+    made.save(path)
+    return path
+
+
+def test_a_file_with_a_chair_and_a_crowd_is_asked_about_once(page: Page, address: str, chair: Path) -> None:
+    page.goto(address)
+    with page.expect_file_chooser() as chosen:
+        page.get_by_role("button", name="Open a set").click()
+    chosen.value.set_files(chair)
+    expect(page.get_by_role("heading", name="One piece, or several?")).to_be_focused()
+    # What is likely is proposed, and said otherwise by keys alone.
+    expect(page.get_by_role("group", name="chair").get_by_label("one piece")).to_be_checked()
+    expect(page.get_by_role("group", name="bricks").get_by_label("4 pieces")).to_be_checked()
+    page.keyboard.press("Tab")
+    page.keyboard.press("Tab")
+    page.keyboard.press("ArrowUp")
+    expect(page.get_by_role("group", name="bricks").get_by_label("one piece")).to_be_checked()
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press("Tab")
+    page.keyboard.press("Enter")
+    page.wait_for_url("**/sets/*")
+    found = stored(page, address, set_key(page, address, "corner of the yard"))
+    names = sorted(p["name"] for p in found["pieces"] if p["role"] == "prop")
+    assert len(names) == 5
+    assert names[-1] == "chair"
+    assert {fit["state"] for fit in found["fits"]} == {"seated"}
 
 
 @pytest.mark.parametrize("width", [1024, 2560])

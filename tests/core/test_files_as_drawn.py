@@ -135,7 +135,8 @@ def test_a_set_without_a_floor_is_seated_on_a_plane_at_a_height_which_is_not_wri
         [{"name": "cup", "mesh": 0, "translation": [0, 3, 0]}, {"name": "low", "mesh": 0, "translation": [5, -3, 0]}]
     ).save(path)
     bare = run("seat", path, "-o", out)
-    assert "there is no floor on this set" in bare.stderr
+    assert "cup: left where it is, there is no floor on this set" in bare.stderr
+    assert bare.stderr.splitlines()[-1] == "the set has no floor: --floor 0 puts one under it at that height"
     assert run("seat", path, "-o", out, "--floor", "-25cm", "--strict").returncode == 0
     found = read_set(GltfDocument.open(out))
     assert {p.name: p.pose.position[1] for p in found.dressed.pieces.values()} == pytest.approx(

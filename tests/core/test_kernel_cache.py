@@ -1,5 +1,6 @@
 """Compiled kernels are found again by what they are made of, wherever they lie, and by nothing else."""
 
+import ast
 import importlib
 import os
 import shutil
@@ -61,7 +62,7 @@ def test_another_copy_finds_what_was_compiled_and_an_edit_does_not(tmp_path: Pat
 
 def test_what_is_not_whole_is_compiled_anew(tmp_path: Path) -> None:
     first, _ = frame_in(PACKAGE.parent, tmp_path)
-    (kept,) = tmp_path.glob("contact.mover-*/frame_kernel-*.kernel")
+    (kept,) = tmp_path.glob("contact.kernels.mover-*/frame_kernel-*.kernel")
     kept.write_bytes(kept.read_bytes()[:100])
     assert frame_in(PACKAGE.parent, tmp_path) == (first, 0)
     assert frame_in(PACKAGE.parent, tmp_path) == (first, 1)
@@ -113,7 +114,7 @@ def test_two_processes_at_once_compile_each_kernel_once(tmp_path: Path) -> None:
     ]
     output = {process.communicate(timeout=300)[0].rpartition(" ")[0] for process in both}
     assert len(output) == 1
-    assert len(list(tmp_path.glob("contact.mover-*/frame_kernel-*.kernel"))) == 1
+    assert len(list(tmp_path.glob("contact.kernels.mover-*/frame_kernel-*.kernel"))) == 1
     assert not list(tmp_path.glob("*/*.claim"))
 
 
@@ -139,13 +140,13 @@ def test_what_was_compiled_long_ago_for_other_sources_is_forgotten(
 ) -> None:
     monkeypatch.setenv("BRICKSEAT_KERNEL_CACHE", str(tmp_path))
     current = Path(KernelCache(frame_kernel.py_func).cache_path).name
-    for name in (current, "contact.mover-0123456789abcdef", "contact.rays-0123456789abcdef"):
+    for name in (current, "contact.kernels.mover-0123456789abcdef", "contact.rays-0123456789abcdef"):
         (tmp_path / name).mkdir()
     long_ago = time.time() - 40 * 86_400
     for name in (current, "contact.rays-0123456789abcdef"):
         os.utime(tmp_path / name, (long_ago, long_ago))
     forget_old()
-    assert {p.name for p in tmp_path.iterdir()} == {current, "contact.mover-0123456789abcdef"}
+    assert {p.name for p in tmp_path.iterdir()} == {current, "contact.kernels.mover-0123456789abcdef"}
 
 
 def test_where_nothing_can_be_kept_kernels_work_all_the_same(tmp_path: Path) -> None:
@@ -157,3 +158,23 @@ def test_where_nothing_can_be_kept_kernels_work_all_the_same(tmp_path: Path) -> 
     )
     assert done.stdout.endswith(" 0\n")
     assert "BRICKSEAT_KERNEL_CACHE" in done.stderr
+
+
+def test_what_is_no_kernel_is_annotated_in_modules_of_kernels() -> None:
+    """Type checks pass over kernels, which Numba types when it compiles them, and over nothing else."""
+    package = Path(kernel_cache.__file__).parent
+    for name in kernel_modules():
+        tree = ast.parse((package / (name.replace(".", "/") + ".py")).read_text())
+        for node in ast.walk(tree):
+            if not isinstance(node, ast.FunctionDef):
+                continue
+            marks = {mark.id for mark in node.decorator_list if isinstance(mark, ast.Name)}
+            if any("kernel" in mark for mark in marks):
+                continue
+            arguments = [
+                a
+                for a in (*node.args.posonlyargs, *node.args.args, *node.args.kwonlyargs)
+                if a.arg not in ("self", "cls")
+            ]
+            assert node.returns is not None, (name, node.name)
+            assert all(a.annotation is not None for a in arguments), (name, node.name)

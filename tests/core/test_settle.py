@@ -12,12 +12,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brickseat.command_line import main
+from brickseat_core.budget import Stopped
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.executing import NoCluster, executor, run_all
 from brickseat_core.fit.check import check
 from brickseat_core.formats.gltf.building import Paint, Surface, prop_document, set_document
 from brickseat_core.formats.gltf.document import GltfDocument
-from brickseat_core.gravity.finish import MOST_DEPTH, Stopped, finish, groups, measured, wrong_with
+from brickseat_core.gravity.finish import MOST_DEPTH, finish, groups, measured, wrong_with
 from brickseat_core.gravity.hand import Pull
 from brickseat_core.gravity.settling import Run, Settled, SettleSlip, settle, shapes_for, stepping
 from brickseat_core.gravity.shapes import ContactShape

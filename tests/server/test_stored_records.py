@@ -14,12 +14,13 @@ from django.test.utils import CaptureQueriesContext
 from brickseat.live.known_props import KnownProps
 from brickseat.live.messages import PreviewQuestion
 from brickseat.live.previewing import preview
-from brickseat.sets import changing, snapshot
+from brickseat.sets import changing
 from brickseat.sets.models import DressedSet, HistoryDeltas, HistoryProp, StoredRecord
 from brickseat.sets.session import LiveSet, sessions
 from brickseat.sets.storing import read_set, write_deltas
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import prop_of
+from brickseat_core.admission import proof
 from brickseat_core.moves import parse
 from brickseat_core.moves.adopt import AdoptMove
 from brickseat_core.scene import Change, CutOut, Delta, Piece, Pose, Prop, PropChange, Recipe, Region, Tie, piece_delta
@@ -106,14 +107,14 @@ def test_a_thousand_pieces_are_written_in_a_few_statements_and_nobody_waits_for_
     prop = prop_of(crate)
     born = tuple(Piece(f"n{k}", f"stone {k}", prop, Pose((k % 40 * 1.0 - 20, 5.0 + k // 40, 3.0))) for k in range(1000))
     locked: list[bool] = []
-    check = snapshot.check
+    check = proof.check
 
     def watched(*given: Any, **more: Any) -> Any:
         locked.append(connection.in_atomic_block and len(connection.savepoint_ids) > outer)
         return check(*given, **more)
 
     outer = len(connection.savepoint_ids)
-    monkeypatch.setattr(snapshot, "check", watched)
+    monkeypatch.setattr(proof, "check", watched)
     with CaptureQueriesContext(
         connection,
     ) as asked:

@@ -24,7 +24,7 @@ class Chosen(IntEnum):
 
 
 @inner_kernel
-def bucket_of(x, y, z, mask):  # type: ignore[no-untyped-def]
+def bucket_of(x, y, z, mask):
     """The bucket of a cell of a grid over space (Teschner et al., "Optimized spatial hashing", 2003)."""
     return ((x * 73856093) ^ (y * 19349663) ^ (z * 83492791)) & mask
 
@@ -55,7 +55,7 @@ def chosen(
 
 
 @kernel
-def chosen_kernel(able, keeps, start, earlier, at, radius, given, cell, in_plan, most):  # type: ignore[no-untyped-def]
+def chosen_kernel(able, keeps, start, earlier, at, radius, given, cell, in_plan, most):
     """As ``chosen``; ``cell``: metres of a cell of the grid, as much as two of the widest need."""
     n = able.shape[0]
     total = given + n
@@ -99,7 +99,7 @@ def chosen_kernel(able, keeps, start, earlier, at, radius, given, cell, in_plan,
 
 
 @inner_kernel
-def crowded(at, radius, i, x, y, z, head, following, mask, in_plan):  # type: ignore[no-untyped-def]
+def crowded(at, radius, i, x, y, z, head, following, mask, in_plan):
     """Does the room of point ``i``, which lies in cell (x, y, z), meet that of one which is in the grid?"""
     for side in range(SIDES):
         j = head[bucket_of(x + side // 9 - 1, y + side // 3 % 3 - 1, z + side % 3 - 1, mask)]

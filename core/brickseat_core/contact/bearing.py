@@ -90,7 +90,7 @@ def bearing_among(
 
 
 @kernel
-def most_first(rows):  # type: ignore[no-untyped-def]
+def most_first(rows):
     """The different numbers among ``rows`` (n,), the most frequent first, equals in rising order."""
     found = np.empty(rows.shape[0], np.int64)
     times = np.empty(rows.shape[0], np.int64)
@@ -111,7 +111,7 @@ def most_first(rows):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def bearing_kernel(points, rows, centre):  # type: ignore[no-untyped-def]
+def bearing_kernel(points, rows, centre):
     """Spread contacts (k, 3), their middle (3,), the rows touched, the margin of ``Bearing``, and the way along x and z
     from the centre of mass to the nearest edge of its support."""
     n = points.shape[0]
@@ -127,9 +127,7 @@ def bearing_kernel(points, rows, centre):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def bearing_or_leaning_kernel(  # type: ignore[no-untyped-def]
-    forest, placed, count, mover, origin, direction, skip, points, rows, centre, near, far
-):
+def bearing_or_leaning_kernel(forest, placed, count, mover, origin, direction, skip, points, rows, centre, near, far):
     """As ``bearing_kernel``; a piece out of balance is also asked what it leans on, within ``near`` of a touch within ``far`` metres."""
     contacts, touch, bearers, margin, x, y = bearing_kernel(points, rows, centre)
     if points.shape[0] == 0 or margin >= -BALANCE_TOLERANCE or direction[1] >= -UPWARD:
@@ -146,7 +144,7 @@ def bearing_or_leaning_kernel(  # type: ignore[no-untyped-def]
 
 
 @kernel
-def centre_of(moving, linear, origin):  # type: ignore[no-untyped-def]
+def centre_of(moving, linear, origin):
     """(3,) the centre of mass of a moving at a pose."""
     out = origin.copy()
     for k in range(3):
@@ -156,7 +154,7 @@ def centre_of(moving, linear, origin):  # type: ignore[no-untyped-def]
 
 
 @nested_kernel
-def without_kernel(rows, left_out):  # type: ignore[no-untyped-def]
+def without_kernel(rows, left_out):
     """``rows`` (n,) that are not among ``left_out``."""
     kept = np.empty(rows.shape[0], np.int64)
     n = 0
@@ -171,7 +169,7 @@ def without_kernel(rows, left_out):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def bearing_among_kernel(  # type: ignore[no-untyped-def]
+def bearing_among_kernel(
     forest, placed, count, moving, linear, origin, direction, skip, rows, left_out, low, high, leans, near, far
 ):
     """As ``bearing_among``, the parts of a ``Bearing`` one by one."""

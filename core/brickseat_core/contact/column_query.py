@@ -35,7 +35,7 @@ def query_of(index: SceneIndex, mover: Mover, near: Near) -> Query:
 
 
 @kernel
-def query_kernel(forest, placed, mover, rows, matrix, offset, facing):  # type: ignore[no-untyped-def]
+def query_kernel(forest, placed, mover, rows, matrix, offset, facing):
     """As ``query_of``."""
     axes = axes_kernel(placed, rows, mover, matrix, offset)
     roots = np.empty(rows.shape[0], np.int64)
@@ -45,7 +45,7 @@ def query_kernel(forest, placed, mover, rows, matrix, offset, facing):  # type: 
 
 
 @nested_kernel
-def column_query_kernel(forest, placed, count, mover, origin, skip, margin):  # type: ignore[no-untyped-def]
+def column_query_kernel(forest, placed, count, mover, origin, skip, margin):
     """The query of ``mover``, whose pose has this origin, among all of ``count`` rows whose box comes within ``margin``
     metres of its column, without row ``skip``."""
     rows = near_kernel(placed, count, mover.frame, origin, mover.lo[0] - margin, mover.hi[0] + margin, skip)
@@ -54,7 +54,7 @@ def column_query_kernel(forest, placed, count, mover, origin, skip, margin):  # 
 
 
 @nested_kernel
-def row_query_kernel(query, i):  # type: ignore[no-untyped-def]
+def row_query_kernel(query, i):
     """The same query of the ``i``-th of its rows alone."""
     j = i + 1
     axes = Axes(query.axes.back[i:j], query.axes.over[i:j], query.axes.away[i:j])
@@ -63,7 +63,7 @@ def row_query_kernel(query, i):  # type: ignore[no-untyped-def]
 
 
 @nested_kernel
-def raised_query_kernel(query, lift):  # type: ignore[no-untyped-def]
+def raised_query_kernel(query, lift):
     """The same query of the mover raised by ``lift`` metres against its travel."""
     mover, axes = query.mover, query.axes
     offset = query.offset.copy()

@@ -201,7 +201,7 @@ class ManyContacts:
 
 
 @nested_kernel
-def near_contacts_kernel(query, pairs):  # type: ignore[no-untyped-def]
+def near_contacts_kernel(query, pairs):
     """What ``first_contact_kernel`` and ``embedded_kernel`` give, from all ``pairs`` near contact: no walk of its own.
 
     Returns the travel (inf where none of the pairs is met), who is met, who is cut, whether it is met from within, and
@@ -248,9 +248,7 @@ def near_contacts_kernel(query, pairs):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def query_contacts_kernel(  # type: ignore[no-untyped-def]
-    forest, placed, count, moving, linear, origin, direction, skip, sink, band, near, far
-):
+def query_contacts_kernel(forest, placed, count, moving, linear, origin, direction, skip, sink, band, near, far):
     """As ``query_contacts``, with rows as they are in the query."""
     mover = mover_kernel(forest, moving, linear, frame_kernel(direction))
     query = column_query_kernel(forest, placed, count, mover, origin, skip, 0.0)
@@ -260,7 +258,7 @@ def query_contacts_kernel(  # type: ignore[no-untyped-def]
 
 
 @nested_kernel
-def over_plan_kernel(forest, placed, count, grid, mover, origin, direction, skip):  # type: ignore[no-untyped-def]
+def over_plan_kernel(forest, placed, count, grid, mover, origin, direction, skip):
     """As ``column_query_kernel``; rows are found by the grid where there is one and the column is plumb."""
     frame, lo, hi = mover.frame, mover.lo[0], mover.hi[0]
     if grid.across[0] == 0 or direction[0] != 0.0 or direction[2] != 0.0:
@@ -282,7 +280,7 @@ def over_plan_kernel(forest, placed, count, grid, mover, origin, direction, skip
 
 
 @nested_kernel
-def note_rows(noted, n, piece, what, rows, chosen):  # type: ignore[no-untyped-def]
+def note_rows(noted, n, piece, what, rows, chosen):
     """Write those of ``rows`` that are ``chosen`` behind the ``n`` that are noted; the list, longer if need be, and its length."""
     if n + rows.shape[0] > noted.shape[0]:
         longer = np.empty((2 * (n + rows.shape[0]), 3), np.int64)
@@ -298,7 +296,7 @@ def note_rows(noted, n, piece, what, rows, chosen):  # type: ignore[no-untyped-d
 
 
 @kernel
-def many_contacts_kernel(  # type: ignore[no-untyped-def]
+def many_contacts_kernel(
     forest, placed, count, grid, table, which, linear, origin, direction, skip, sink, band, near, far
 ):
     """As ``query_contacts`` of n pieces, ``which`` (n,) their meshes in the table.
@@ -347,7 +345,7 @@ def many_contacts_kernel(  # type: ignore[no-untyped-def]
 
 
 @kernel
-def many_cuts_kernel(forest, placed, count, grid, table, which, linear, origin, direction, skip):  # type: ignore[no-untyped-def]
+def many_cuts_kernel(forest, placed, count, grid, table, which, linear, origin, direction, skip):
     """(m, 3) piece, what and row, of each row that one of n pieces cuts, stands in, or whose box stands in its own."""
     noted, n = np.empty((4 * which.shape[0], 3), np.int64), np.int64(0)
     for j in range(which.shape[0]):
@@ -364,9 +362,7 @@ def many_cuts_kernel(forest, placed, count, grid, table, which, linear, origin, 
 
 
 @nested_kernel
-def contacts_of_query_kernel(  # type: ignore[no-untyped-def]
-    query, placed, count, moving, linear, origin, direction, skip, sink, band, near, far
-):
+def contacts_of_query_kernel(query, placed, count, moving, linear, origin, direction, skip, sink, band, near, far):
     """As ``query_contacts``, of a query of everything in the column of the piece."""
     forest, mover = query.forest, query.mover
     others = query.rows

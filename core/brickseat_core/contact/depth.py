@@ -138,7 +138,7 @@ def measured_cut(index: SceneIndex, piece: Piece, row: int, most: int, limit: fl
 
 
 @kernel
-def measured_cut_kernel(  # type: ignore[no-untyped-def]
+def measured_cut_kernel(
     forest, placed, moving, linear, origin, direction, row, mine, theirs, edges, their_edges, most, thorough, limit
 ):
     """As ``measured_cut``: the depth, the normal and the point of the cut.
@@ -210,7 +210,7 @@ class Candidates(NamedTuple):
 
 
 @inner_kernel
-def add_candidate(tried, x, y, z):  # type: ignore[no-untyped-def]
+def add_candidate(tried, x, y, z):
     """One more direction to try, of any length but none, unless it is among them."""
     length = np.sqrt(x * x + y * y + z * z)
     n = tried.written[0]
@@ -225,7 +225,7 @@ def add_candidate(tried, x, y, z):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
-def add_across(tried, edges, linear, their_edges, their_linear, middle):  # type: ignore[no-untyped-def]
+def add_across(tried, edges, linear, their_edges, their_linear, middle):
     """Directions square to an edge of each of the two: solids with edges often part soonest there, and they need not meet."""
     for i in range(edges.shape[0]):
         ux = linear[0, 0] * edges[i, 0] + linear[0, 1] * edges[i, 1] + linear[0, 2] * edges[i, 2]
@@ -242,7 +242,7 @@ def add_across(tried, edges, linear, their_edges, their_linear, middle):  # type
 
 
 @nested_kernel
-def where_cut(cut, frame, origin, lo, hi):  # type: ignore[no-untyped-def]
+def where_cut(cut, frame, origin, lo, hi):
     """(3,) the point ``cut`` of a frame in the world; where that is no number, the middle of the box from ``lo`` to ``hi``."""
     point = np.empty(3)
     for k in range(3):
@@ -260,7 +260,7 @@ def column(index: SceneIndex, piece: Piece, skip: int) -> tuple[Mover, Near]:
 
 
 @inner_kernel
-def note_normal(normals, weight, found, n, sign):  # type: ignore[no-untyped-def]
+def note_normal(normals, weight, found, n, sign):
     """Count one more cut under a unit normal (3,), times ``sign``; how many different normals there are then."""
     for i in range(found):
         if sign * (normals[i, 0] * n[0] + normals[i, 1] * n[1] + normals[i, 2] * n[2]) > SAME_NORMAL:
@@ -275,7 +275,7 @@ def note_normal(normals, weight, found, n, sign):  # type: ignore[no-untyped-def
 
 
 @inner_kernel
-def crosses_plane(t, s, n):  # type: ignore[no-untyped-def]
+def crosses_plane(t, s, n):
     """Does triangle ``t`` reach beyond both sides of the plane of ``s``, of unit normal ``n``, by more than rounding?"""
     least, most = np.inf, -np.inf
     for k in range(3):
@@ -285,7 +285,7 @@ def crosses_plane(t, s, n):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
-def pierced(t, s, n, edge, ends, count):  # type: ignore[no-untyped-def]
+def pierced(t, s, n, edge, ends, count):
     """Write where edges of ``t`` go through triangle ``s`` of unit normal ``n`` into ``ends`` from ``count`` on, and a unit vector
     along the last of them into ``edge``; how many ends there are then."""
     for k in range(3):
@@ -318,7 +318,7 @@ def pierced(t, s, n, edge, ends, count):  # type: ignore[no-untyped-def]
 
 
 @nested_kernel
-def cut_kernel(query):  # type: ignore[no-untyped-def]
+def cut_kernel(query):
     """Normals where the surfaces cut and how often each was met, and the middle of where they do (not a number where they do
     not), all in the frame."""
     forest, mover, matrix, offset = query.forest, query.mover, query.matrix, query.offset

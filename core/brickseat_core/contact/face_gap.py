@@ -63,7 +63,7 @@ def faces_ahead(index: SceneIndex, row: int, points: Vec, direction: Vec) -> tup
 
 
 @kernel
-def faces_ahead_kernel(forest, placed, row, points, direction):  # type: ignore[no-untyped-def]
+def faces_ahead_kernel(forest, placed, row, points, direction):
     """As ``faces_ahead``."""
     met, normals = hits_on_row_kernel(forest, placed, row, points, direction, NOT_FROM_WITHIN)
     if met.shape[0] > 0:
@@ -77,7 +77,7 @@ def faces_ahead_kernel(forest, placed, row, points, direction):  # type: ignore[
 
 
 @kernel
-def face_gap_kernel(forest, placed, row, vertices, linear, origin, direction, across):  # type: ignore[no-untyped-def]
+def face_gap_kernel(forest, placed, row, vertices, linear, origin, direction, across):
     """As ``face_gap``. ``vertices`` (n, 3): local ones of the piece; ``linear`` (3, 3), ``origin`` (3,): its pose;
     ``across`` (3,): a unit vector square to ``direction``."""
     n = vertices.shape[0]

@@ -50,7 +50,7 @@ def near_features(index: SceneIndex, mover: Mover, near: Near, margin: float) ->
 
 
 @inner_kernel
-def nearest_inside_edges(a, b, c, d, on_ab, on_cd):  # type: ignore[no-untyped-def]
+def nearest_inside_edges(a, b, c, d, on_ab, on_cd):
     """Nearest points of two segments when both lie between their ends; False otherwise, or when parallel."""
     u0, u1, u2 = b[0] - a[0], b[1] - a[1], b[2] - a[2]
     v0, v1, v2 = d[0] - c[0], d[1] - c[1], d[2] - c[2]
@@ -69,7 +69,7 @@ def nearest_inside_edges(a, b, c, d, on_ab, on_cd):  # type: ignore[no-untyped-d
 
 
 @inner_kernel
-def boxes_apart(t, s, margin):  # type: ignore[no-untyped-def]
+def boxes_apart(t, s, margin):
     """Are the boxes of two triangles (3, 3) farther apart than ``margin`` metres along an axis?"""
     for k in range(3):
         if min(t[0, k], t[1, k], t[2, k]) - max(s[0, k], s[1, k], s[2, k]) > margin:
@@ -80,7 +80,7 @@ def boxes_apart(t, s, margin):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
-def slab_box(t, s, n, margin, lo, hi):  # type: ignore[no-untyped-def]
+def slab_box(t, s, n, margin, lo, hi):
     """Write the box of that part of ``t`` which lies within ``margin`` of the plane of ``s``, of unit normal ``n``.
 
     False when there is no such part. Only there can ``t`` be near to ``s``.
@@ -109,7 +109,7 @@ def slab_box(t, s, n, margin, lo, hi):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
-def too_far(lo, hi, other_lo, other_hi, margin):  # type: ignore[no-untyped-def]
+def too_far(lo, hi, other_lo, other_hi, margin):
     """Are two boxes farther apart than ``margin`` metres, give or take a rounding error?"""
     apart = 0.0
     for c in range(3):
@@ -119,7 +119,7 @@ def too_far(lo, hi, other_lo, other_hi, margin):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
-def note_feature(points, normals, gaps, n, mine, other, margin):  # type: ignore[no-untyped-def]
+def note_feature(points, normals, gaps, n, mine, other, margin):
     """Write down one pair of nearest points, unless it is farther than ``margin`` metres or known; how many there are then."""
     if n == points.shape[0]:
         return n
@@ -144,7 +144,7 @@ def note_feature(points, normals, gaps, n, mine, other, margin):  # type: ignore
 
 
 @inner_kernel
-def note_features(points, normals, gaps, n, t, s, mine, other, margin):  # type: ignore[no-untyped-def]
+def note_features(points, normals, gaps, n, t, s, mine, other, margin):
     """All features of two triangles. ``mine``, ``other``: room for a point each."""
     for k in range(3):
         nearest_on_triangle(t[k], s, other)
@@ -158,7 +158,7 @@ def note_features(points, normals, gaps, n, t, s, mine, other, margin):  # type:
 
 
 @nested_kernel
-def more_room(points, normals, gaps, whose, n):  # type: ignore[no-untyped-def]
+def more_room(points, normals, gaps, whose, n):
     """The same ``n`` features with twice the room."""
     room = 2 * gaps.shape[0]
     new_points = np.empty((room, 3))
@@ -175,7 +175,7 @@ def more_room(points, normals, gaps, whose, n):  # type: ignore[no-untyped-def]
 
 
 @nested_inner_kernel
-def boxes_near(forest, mover, p, lo, hi, margin):  # type: ignore[no-untyped-def]
+def boxes_near(forest, mover, p, lo, hi, margin):
     """Does the box of the mover's node ``p`` come within ``margin`` metres of the box lo..hi?"""
     apart = 0.0
     for k in range(3):
@@ -185,7 +185,7 @@ def boxes_near(forest, mover, p, lo, hi, margin):  # type: ignore[no-untyped-def
 
 
 @nested_inner_kernel
-def parts_near(t, s, flat, margin, room):  # type: ignore[no-untyped-def]
+def parts_near(t, s, flat, margin, room):
     """May two triangles come within ``margin`` metres: by their boxes, and by the parts near each other's plane?
 
     ``flat``: ``s`` has an area, and the first of ``room`` is its unit normal.
@@ -201,7 +201,7 @@ def parts_near(t, s, flat, margin, room):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def near_features_kernel(query, margin):  # type: ignore[no-untyped-def]
+def near_features_kernel(query, margin):
     """All features of the query within ``margin`` metres: points, normals, gaps, and the place of each in its rows."""
     forest, mover = query.forest, query.mover
     points = np.empty((FIRST_ROOM, 3))

@@ -91,7 +91,7 @@ def rows_cut(index: SceneIndex, mover: Mover, origin: Vec, skip: int) -> list[in
 
 
 @kernel
-def rows_cut_kernel(forest, placed, count, mover, origin, skip):  # type: ignore[no-untyped-def]
+def rows_cut_kernel(forest, placed, count, mover, origin, skip):
     """As ``rows_cut``."""
     query = column_query_kernel(forest, placed, count, mover, origin, skip, 0.0)
     ignored_width = np.full(query.rows.shape[0], FLUSH_WIDTH)
@@ -100,7 +100,7 @@ def rows_cut_kernel(forest, placed, count, mover, origin, skip):  # type: ignore
 
 
 @kernel
-def whole_contact_kernel(forest, placed, mover, rows, matrix, offset, facing, ignored_width):  # type: ignore[no-untyped-def]
+def whole_contact_kernel(forest, placed, mover, rows, matrix, offset, facing, ignored_width):
     """Travel to first contact, the place in the query's rows of what is met (-1: nothing), and (n,) what is cut, with
     what no two triangles show: corners and edges just in a surface, and solids that are flush on all sides."""
     query = query_kernel(forest, placed, mover, rows, matrix, offset, facing)
@@ -113,7 +113,7 @@ def whole_contact_kernel(forest, placed, mover, rows, matrix, offset, facing, ig
 
 
 @nested_kernel
-def embedded_kernel(query, ignored_width, initially_intersecting):  # type: ignore[no-untyped-def]
+def embedded_kernel(query, ignored_width, initially_intersecting):
     """Add to ``initially_intersecting`` what the mover goes through with its corners or edges just in the surface.
 
     There no two triangles cross, and it seems to touch. Raised a little it does not let go, as a seated piece would.
@@ -125,7 +125,7 @@ def embedded_kernel(query, ignored_width, initially_intersecting):  # type: igno
 
 
 @nested_kernel
-def flush_kernel(query, placed, known, touched, initially_intersecting):  # type: ignore[no-untyped-def]
+def flush_kernel(query, placed, known, touched, initially_intersecting):
     """Add to ``initially_intersecting`` the solids that overlap the mover although no two of their triangles cross.
 
     So it is where they are flush on all sides. Each is asked by itself, since it may be met long after what is
@@ -153,7 +153,7 @@ def flush_kernel(query, placed, known, touched, initially_intersecting):  # type
 
 
 @nested_inner_kernel
-def may_be_flush(mover, lo, hi, touched):  # type: ignore[no-untyped-def]
+def may_be_flush(mover, lo, hi, touched):
     """Do the boxes of the mover and of a piece overlap, neither inside the other, so that the two may be flush?
 
     ``touched``: only where they have the same bounds along two axes.
@@ -171,7 +171,7 @@ def may_be_flush(mover, lo, hi, touched):  # type: ignore[no-untyped-def]
 
 
 @nested_kernel
-def near_contact_kernel(query, ignored_width, close):  # type: ignore[no-untyped-def]
+def near_contact_kernel(query, ignored_width, close):
     """As ``first_contact_kernel`` without a limit, looking no farther than ``close`` metres before it looks everywhere.
 
     What is all but there already then never looks at what stands beside it farther down.
@@ -184,7 +184,7 @@ def near_contact_kernel(query, ignored_width, close):  # type: ignore[no-untyped
 
 
 @nested_inner_kernel
-def meet_leaves(query, p, q, i, width, floors, best, who, within, initially_intersecting, room):  # type: ignore[no-untyped-def]
+def meet_leaves(query, p, q, i, width, floors, best, who, within, initially_intersecting, room):
     """All pairs of triangles of two leaves: the same ``best``, ``who`` and ``within`` as the walk keeps, brought up to date.
 
     ``room``: two triangles and the overlap of two.
@@ -230,7 +230,7 @@ def meet_leaves(query, p, q, i, width, floors, best, who, within, initially_inte
 
 
 @nested_kernel
-def first_contact_kernel(query, ignored_width, limit, floors):  # type: ignore[no-untyped-def]
+def first_contact_kernel(query, ignored_width, limit, floors):
     """Least travel below ``limit``, the place in the query's rows of what is met there (-1: nothing), what is cut, and
     whether the first is met from within: so are solids that overlap while all their sides are flush.
 

@@ -31,7 +31,7 @@ def free_drop(
 
 
 @kernel
-def free_drop_kernel(forest, placed, count, moving, mover, linear, origin, skip, hidden, close):  # type: ignore[no-untyped-def]
+def free_drop_kernel(forest, placed, count, moving, mover, linear, origin, skip, hidden, close):
     """As ``free_drop``: whether nothing is cut, the travel (inf where unborne), and the row met."""
     query = column_query_kernel(forest, placed, count, mover, origin, skip, 0.0)
     ignored_width = np.full(query.rows.shape[0], FLUSH_WIDTH)

@@ -69,7 +69,7 @@ def first_free_interval(
 
 
 @kernel
-def buried(forest, placed, rows, probes, along, lift):  # type: ignore[no-untyped-def]
+def buried(forest, placed, rows, probes, along, lift):
     """Does any of ``rows`` hold a shell of the mover, lifted by ``lift``? Two probes a shell."""
     x, y, z = lift * along[0], lift * along[1], lift * along[2]
     for j in range(rows.shape[0]):
@@ -85,13 +85,13 @@ def buried(forest, placed, rows, probes, along, lift):  # type: ignore[no-untype
 
 
 @inner_kernel
-def waiting_key(begin, end, lift):  # type: ignore[no-untyped-def]
+def waiting_key(begin, end, lift):
     """Where a blocked interval waits in the heap: by its begin above ``lift``, else by its end, the farthest first."""
     return begin if begin > lift else -end
 
 
 @inner_kernel
-def note_stretch(stretches, noted, mine, other):  # type: ignore[no-untyped-def]
+def note_stretch(stretches, noted, mine, other):
     """Write one more pair of triangles into ``stretches``, as long as there is room; how many there are then."""
     if noted == stretches.shape[0]:
         return noted
@@ -100,7 +100,7 @@ def note_stretch(stretches, noted, mine, other):  # type: ignore[no-untyped-def]
 
 
 @nested_inner_kernel
-def blocked_travel(t, s, width, lift, limit, room):  # type: ignore[no-untyped-def]
+def blocked_travel(t, s, width, lift, limit, room):
     """Where on the way out two triangles begin and end to block each other; begins after it ends where they do not,
     or not between ``lift`` and ``limit``."""
     out, work = room
@@ -119,7 +119,7 @@ def blocked_travel(t, s, width, lift, limit, room):  # type: ignore[no-untyped-d
 
 
 @nested_kernel
-def longer_wait(ends, pairs):  # type: ignore[no-untyped-def]
+def longer_wait(ends, pairs):
     """The same intervals that begin later, with twice the room."""
     more = np.empty(2 * ends.shape[0])
     more_pairs = np.empty((2 * ends.shape[0], 2), np.int64)
@@ -130,7 +130,7 @@ def longer_wait(ends, pairs):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def first_free_interval_kernel(query, placed, probes, along, limit, ignored_width, blocked, stretches):  # type: ignore[no-untyped-def]
+def first_free_interval_kernel(query, placed, probes, along, limit, ignored_width, blocked, stretches):
     """Least travel that frees the mover, inf when none below ``limit`` does, and how many ``stretches`` were written.
 
     ``probes``, ``along``: its probes and the direction out in the world. ``ignored_width``: (n,) as for first contact.

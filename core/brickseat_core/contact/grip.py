@@ -37,7 +37,7 @@ def least_grip(points: Vec, normals: Vec, centre: Vec) -> float | None:
 
 
 @nested_kernel
-def leaning_kernel(forest, placed, count, mover, origin, direction, skip, centre, foot, fall, near, far):  # type: ignore[no-untyped-def]
+def leaning_kernel(forest, placed, count, mover, origin, direction, skip, centre, foot, fall, near, far):
     """Is a piece whose weight lies outside its foot held by what it leans on?
 
     ``foot``: (n, 3) where it stands. ``fall``: (2,) unit, the direction along x and z that its weight pulls it in. ``near``, ``far``:
@@ -86,7 +86,7 @@ def leaning_kernel(forest, placed, count, mover, origin, direction, skip, centre
 
 
 @kernel
-def few_of(points, normals):  # type: ignore[no-untyped-def]
+def few_of(points, normals):
     """Numbers of at most ``MOST_POINTS`` contacts that bear as well as all: spread over place and direction."""
     n = points.shape[0]
     if n <= MOST_POINTS:
@@ -110,13 +110,13 @@ def few_of(points, normals):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
-def cross(a, b, out):  # type: ignore[no-untyped-def]
+def cross(a, b, out):
     """Write the cross product of two vectors (3,) into ``out``."""
     out[0], out[1], out[2] = a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]
 
 
 @kernel
-def least_grip_kernel(points, normals, centre):  # type: ignore[no-untyped-def]
+def least_grip_kernel(points, normals, centre):
     """As ``least_grip``; -1 when no friction holds it."""
     kept = few_of(points, normals)
     n = kept.shape[0]

@@ -46,7 +46,7 @@ class Holding(NamedTuple):
 
 
 @kernel
-def holding_kernel(forest, placed, moving, linear, inverse, origin, row, mine, theirs):  # type: ignore[no-untyped-def]
+def holding_kernel(forest, placed, moving, linear, inverse, origin, row, mine, theirs):
     """``Holding`` of a mesh at a pose and what stands in ``row``. ``mine``, ``theirs``: points within them, each in the
     coordinates of its own mesh."""
     own = mine.shape[0]
@@ -89,7 +89,7 @@ def holding_kernel(forest, placed, moving, linear, inverse, origin, row, mine, t
 
 
 @kernel
-def held_along(holding, along, goal):  # type: ignore[no-untyped-def]
+def held_along(holding, along, goal):
     """Metres along the unit vector ``along`` on all of which one of the two holds a point of the other; followed no further
     once it is ``goal``."""
     room, order = holding.room, holding.order
@@ -128,7 +128,7 @@ def held_along(holding, along, goal):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
-def outside_box(forest, node, point):  # type: ignore[no-untyped-def]
+def outside_box(forest, node, point):
     """Does a point lie outside the box of a node?"""
     outside = False
     for k in range(3):
@@ -137,7 +137,7 @@ def outside_box(forest, node, point):  # type: ignore[no-untyped-def]
 
 
 @nested_kernel
-def way_out(holding, number, side, at_start):  # type: ignore[no-untyped-def]
+def way_out(holding, number, side, at_start):
     """Metres that a point goes on in what holds it, by its ``room``; 0 where nothing does, or it never comes out."""
     forest, root, point = holding.forest, holding.root[side], holding.room[2]
     if not at_start or holding.now[number] != HELD:

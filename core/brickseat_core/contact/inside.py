@@ -15,7 +15,7 @@ def holds_point(index: SceneIndex, row: int, points: Vec) -> bool:
 
 
 @kernel
-def holds(forest, placed, row, x, y, z):  # type: ignore[no-untyped-def]
+def holds(forest, placed, row, x, y, z):
     """Is a world point inside the piece in ``row``, or under it when it is ground?"""
     if x < placed.lo[row, 0] or x > placed.hi[row, 0] or z < placed.lo[row, 2] or z > placed.hi[row, 2]:
         return False
@@ -33,7 +33,7 @@ def holds(forest, placed, row, x, y, z):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def holds_point_kernel(forest, placed, row, points):  # type: ignore[no-untyped-def]
+def holds_point_kernel(forest, placed, row, points):
     """Does the piece of ``row`` hold a pair of ``points`` (n, 3), which come two by two?"""
     if placed.sense[row] == 0.0:
         return False
@@ -46,7 +46,7 @@ def holds_point_kernel(forest, placed, row, points):  # type: ignore[no-untyped-
 
 
 @kernel
-def containers_kernel(forest, placed, rows, initially_intersecting, own, lo, hi, probes):  # type: ignore[no-untyped-def]
+def containers_kernel(forest, placed, rows, initially_intersecting, own, lo, hi, probes):
     """Which of ``rows`` hold a moving of box (lo, hi) wholly inside, and which may stand wholly inside it.
 
     ``initially_intersecting``: rows left out, since the moving cuts their surface. ``own``: the moving's own row, or -1.

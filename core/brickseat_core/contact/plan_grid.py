@@ -72,7 +72,7 @@ def rows_over(grid: PlanGrid, placed: Placed, lo: Vec, hi: Vec) -> NDArray[np.in
 
 
 @nested_kernel
-def cells_of(corner, cell, across, axis, low, high):  # type: ignore[no-untyped-def]
+def cells_of(corner, cell, across, axis, low, high):
     """First and last cell along x (0) or z (1) over which a stretch lies; it is cut to the grid."""
     last = across[axis] - 1
     first = np.int64(min(max(np.floor((low - corner[axis]) / cell), 0.0), float(last)))
@@ -81,7 +81,7 @@ def cells_of(corner, cell, across, axis, low, high):  # type: ignore[no-untyped-
 
 
 @kernel
-def sorted_into_cells(placed, rows, narrow, corner, cell, across):  # type: ignore[no-untyped-def]
+def sorted_into_cells(placed, rows, narrow, corner, cell, across):
     """``start``, ``rows`` and ``wide`` of a grid: a counting sort of ``rows`` by the cells that each lies over."""
     n = rows.shape[0]
     reach = np.empty((n, 4), np.int64)
@@ -117,7 +117,7 @@ def sorted_into_cells(placed, rows, narrow, corner, cell, across):  # type: igno
 
 
 @kernel
-def rows_over_kernel(grid, placed, x0, x1, z0, z1):  # type: ignore[no-untyped-def]
+def rows_over_kernel(grid, placed, x0, x1, z0, z1):
     """As ``rows_over``."""
     if grid.across[0] == 0:
         return grid.wide.copy()

@@ -46,7 +46,7 @@ def first_hit(index: SceneIndex, origin: Vec, direction: Vec, skip: int = -1, on
 
 
 @kernel
-def hits_on_row_kernel(forest, placed, row, origins, direction, from_within):  # type: ignore[no-untyped-def]
+def hits_on_row_kernel(forest, placed, row, origins, direction, from_within):
     """What parallel rays from ``origins`` (n, 3) along unit ``direction`` (3,) meet first of one row: points (k, 3) and
     unit face normals (k, 3) facing the rays, of those that meet it.
 
@@ -93,7 +93,7 @@ def hits_on_row_kernel(forest, placed, row, origins, direction, from_within):  #
 
 
 @kernel
-def first_hit_kernel(forest, placed, rows, origin, direction, skip, only):  # type: ignore[no-untyped-def]
+def first_hit_kernel(forest, placed, rows, origin, direction, skip, only):
     """The row met first (-1: none), the distance in metres, and the triangle."""
     best = np.inf
     who = -1

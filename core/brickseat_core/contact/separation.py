@@ -60,7 +60,7 @@ class Entangled(NamedTuple):
 
 
 @kernel
-def entangled_kernel(forest, placed, moving, linear, origin, row, mine, theirs):  # type: ignore[no-untyped-def]
+def entangled_kernel(forest, placed, moving, linear, origin, row, mine, theirs):
     """``Entangled`` of a mesh at a pose and what stands in ``row``. ``mine``, ``theirs``: points within them, each in
     the coordinates of its own mesh."""
     lo, hi, probes = outline_kernel(moving, linear, origin)
@@ -74,7 +74,7 @@ def entangled_kernel(forest, placed, moving, linear, origin, row, mine, theirs):
 
 
 @inner_kernel
-def blocked_kernel(forest, tri0, here, there, offset, stretches, count, lift, most, s, t, room):  # type: ignore[no-untyped-def]
+def blocked_kernel(forest, tri0, here, there, offset, stretches, count, lift, most, s, t, room):
     """Metres along the w of a frame that are blocked, where the first ``lift`` metres are: ``count`` pairs of triangles lead on
     from there, one after the other. No more of them are looked at once that is ``most``.
 
@@ -110,7 +110,7 @@ def blocked_kernel(forest, tri0, here, there, offset, stretches, count, lift, mo
 
 
 @nested_kernel
-def travel_along(pair, along, goal, held, stretches, known, tried, room):  # type: ignore[no-untyped-def]
+def travel_along(pair, along, goal, held, stretches, known, tried, room):
     """Metres along the unit vector ``along`` that part the two, inf when not below ``goal``, and how many pairs of triangles
     were written into ``tried`` that block it. ``held``: metres that do not part them. ``stretches``: the ``known`` pairs that
     blocked other directions."""
@@ -133,7 +133,7 @@ def travel_along(pair, along, goal, held, stretches, known, tried, room):  # typ
 
 
 @nested_kernel
-def around_kernel(direction, turn):  # type: ignore[no-untyped-def]
+def around_kernel(direction, turn):
     """(4, 3) unit vectors ``turn`` radians from a unit vector, to four sides of it."""
     frame = frame_kernel(-direction)
     found = np.empty((4, 3))
@@ -146,7 +146,7 @@ def around_kernel(direction, turn):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def shortest_separation_kernel(pair, directions, turning, limit):  # type: ignore[no-untyped-def]
+def shortest_separation_kernel(pair, directions, turning, limit):
     """Least travel below ``limit`` metres that parts the two, its direction (3,), and whether there is any.
 
     Starts with the best of ``directions`` ((n, 3) unit) and, when ``turning``, turns it while that makes it shorter, by
@@ -206,7 +206,7 @@ def shortest_separation_kernel(pair, directions, turning, limit):  # type: ignor
 
 
 @inner_kernel
-def apart_along(direction, extent, middle):  # type: ignore[no-untyped-def]
+def apart_along(direction, extent, middle):
     """Metres along a unit direction that part the boxes, beyond which nothing can be in its path."""
     total = CONTACT_EPSILON
     for k in range(3):

@@ -78,9 +78,7 @@ def raised_onto(index: SceneIndex, piece: Piece) -> SetDown:
         if found.travel is not None and found.travel >= -LIFT_OFF:
             return SetDown(found.pose, float((found.pose.origin - piece.pose.origin) @ direction))
     if not any(p.role == "bearer" for p in index.pieces.values()):
-        return SetDown(
-            piece.pose, None, "there is no floor on this set; bring one, or say at which height it is (--floor 0)"
-        )
+        return SetDown(piece.pose, None, "there is no floor on this set; bring one, or build one")
     return down
 
 

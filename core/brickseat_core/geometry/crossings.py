@@ -37,7 +37,7 @@ def intervals_inside(tree: Tree, origin: Vec, direction: Vec) -> Vec:
 
 
 @kernel
-def crossings_kernel(tree, origin, direction):  # type: ignore[no-untyped-def]
+def crossings_kernel(tree, origin, direction):
     """Multiples of ``direction`` at which a line meets triangles (at most ``MOST_CROSSINGS``), and whether it enters there."""
     found = np.empty(MOST_CROSSINGS)
     entering = np.empty(MOST_CROSSINGS, np.bool_)

@@ -64,7 +64,7 @@ def sharp_directions(vertices: Vec, faces: NDArray[np.int32], edges: Edges) -> V
 
 
 @kernel
-def grouped_kernel(rows, top):  # type: ignore[no-untyped-def]
+def grouped_kernel(rows, top):
     """As ``grouped``, for numbers below ``top``: counting sort by one column after the other, last first.
 
     Linear whatever the mesh; a comparison sort of so many rows took most of the time that a mesh needs to be known.
@@ -94,7 +94,7 @@ def grouped_kernel(rows, top):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def edges_kernel(faces, top):  # type: ignore[no-untyped-def]
+def edges_kernel(faces, top):
     """As ``edges_of``, for corners numbered below ``top``: ``uses``, ``forth`` and ``begins``."""
     ends = np.empty((3 * faces.shape[0], 2), np.int64)
     uses = np.empty(3 * faces.shape[0], np.int64)
@@ -117,7 +117,7 @@ def edges_kernel(faces, top):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def sharp_edges_kernel(vertices, faces, uses, begins):  # type: ignore[no-untyped-def]
+def sharp_edges_kernel(vertices, faces, uses, begins):
     """(k, 3) along every edge at which two faces following each other in ``uses`` meet sharply."""
     along = np.empty((uses.shape[0], 3))
     found = 0

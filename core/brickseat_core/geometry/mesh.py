@@ -307,7 +307,7 @@ def number_rows(rows: NDArray[np.int64]) -> NDArray[np.int64]:
 
 
 @kernel
-def shells_kernel(faces, vertices):  # type: ignore[no-untyped-def]
+def shells_kernel(faces, vertices):
     """How many parts the triangles hang together in (union-find: Tarjan, 1975)."""
     parent = np.arange(vertices)
     for i in range(faces.shape[0]):

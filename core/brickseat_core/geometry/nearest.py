@@ -20,7 +20,7 @@ def nearest_triangles(tree: Tree, points: Vec) -> NDArray[np.int64]:
 
 
 @inner_kernel
-def nearest_on_triangle(p, t, out):  # type: ignore[no-untyped-def]
+def nearest_on_triangle(p, t, out):
     """Write the point of triangle ``t`` nearest to ``p`` into ``out`` (Ericson, Real-Time Collision Detection, 5.1.5)."""
     ab0, ab1, ab2 = t[1, 0] - t[0, 0], t[1, 1] - t[0, 1], t[1, 2] - t[0, 2]
     ac0, ac1, ac2 = t[2, 0] - t[0, 0], t[2, 1] - t[0, 1], t[2, 2] - t[0, 2]
@@ -57,7 +57,7 @@ def nearest_on_triangle(p, t, out):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
-def box_distance(tree, node, p):  # type: ignore[no-untyped-def]
+def box_distance(tree, node, p):
     """Squared distance of a point to the box of a node."""
     total = 0.0
     for k in range(3):
@@ -67,7 +67,7 @@ def box_distance(tree, node, p):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def nearest_kernel(tree, points):  # type: ignore[no-untyped-def]
+def nearest_kernel(tree, points):
     """(n,) metres from points (n, 3) to the nearest triangle of a tree, and (n,) which that is, in leaf order."""
     found = np.empty(points.shape[0])
     which = np.zeros(points.shape[0], np.int64)

@@ -12,7 +12,7 @@ ROUNDED_UP = 1.0 + 4.0 * 2.0**-53
 
 
 @inner_kernel
-def ray_triangle(forest, t, origin, direction):  # type: ignore[no-untyped-def]
+def ray_triangle(forest, t, origin, direction):
     """Distance along the ray (-1 for a miss) and normal · direction (Möller and Trumbore, 1997)."""
     ax, ay, az = forest.corners[t, 0, 0], forest.corners[t, 0, 1], forest.corners[t, 0, 2]
     e1x, e1y, e1z = forest.corners[t, 1, 0] - ax, forest.corners[t, 1, 1] - ay, forest.corners[t, 1, 2] - az
@@ -35,7 +35,7 @@ def ray_triangle(forest, t, origin, direction):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
-def misses_box(lo, hi, box, o, inverse, best):  # type: ignore[no-untyped-def]
+def misses_box(lo, hi, box, o, inverse, best):
     """Does a ray miss a box of ``lo``, ``hi`` (n, 3), or meet it only beyond ``best``? (Slabs: Kay and Kajiya, 1986.)
 
     ``o``: (3,) where the ray begins; ``inverse``: (3,) one over its direction. What the rounding of the inverse takes off is
@@ -55,7 +55,7 @@ def misses_box(lo, hi, box, o, inverse, best):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def first_on_tree(forest, root, o, d, best):  # type: ignore[no-untyped-def]
+def first_on_tree(forest, root, o, d, best):
     """Nearest triangle of a tree that a ray (o, d) in its own coordinates meets before ``best``; -1 for none."""
     which = -1
     inverse = (1.0 / d[0], 1.0 / d[1], 1.0 / d[2])
@@ -97,7 +97,7 @@ def first_on_tree(forest, root, o, d, best):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def crossings(forest, root, origin, direction, least):  # type: ignore[no-untyped-def]
+def crossings(forest, root, origin, direction, least):
     """Sum of signs of the crossings of a ray (local coordinates) beyond ``least`` lengths of its direction: +1 leaving, -1 entering."""
     inverse = (1.0 / direction[0], 1.0 / direction[1], 1.0 / direction[2])
     stack = np.empty(STACK_ROOM, np.int32)
@@ -122,7 +122,7 @@ def crossings(forest, root, origin, direction, least):  # type: ignore[no-untype
 
 
 @kernel
-def points_inside_kernel(tree, points):  # type: ignore[no-untyped-def]
+def points_inside_kernel(tree, points):
     """(n,) whether points lie inside a closed mesh, whichever direction its faces look."""
     found = np.zeros(points.shape[0], np.bool_)
     # Not along an axis: edges of modelled things are.

@@ -71,7 +71,7 @@ def levels_to_halve(count: int) -> int:
 
 
 @inner_kernel
-def best_split(node_range, order, tri_lo, tri_hi, centre, clo, chi, bins):  # type: ignore[no-untyped-def]
+def best_split(node_range, order, tri_lo, tri_hi, centre, clo, chi, bins):
     """The cheapest split of a node by surface area: (axis, bin, bins per metre); axis -1 when no axis can be split.
 
     ``node_range``: (2,) the run of ``order``. ``clo``, ``chi``: (3,) box of its centroids. ``bins``: working room.
@@ -133,7 +133,7 @@ def best_split(node_range, order, tri_lo, tri_hi, centre, clo, chi, bins):  # ty
 
 
 @inner_kernel
-def halve(order, first, last, key):  # type: ignore[no-untyped-def]
+def halve(order, first, last, key):
     """Reorder ``order[first:last + 1]`` so that its middle entry stands where sorting by ``key`` would put it, smaller
     keys before it. Quickselect (Hoare, "Algorithm 65: find", 1961); pivots from the middle of the run."""
     middle = (first + last + 1) // 2
@@ -159,7 +159,7 @@ def halve(order, first, last, key):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def build_tree_kernel(corners):  # type: ignore[no-untyped-def]
+def build_tree_kernel(corners):
     """The tree over triangles ``corners`` (m, 3, 3): boxes, children, and the triangles in the order of the leaves."""
     m = corners.shape[0]
     tri_lo = np.empty((m, 3))

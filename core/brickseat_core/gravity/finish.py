@@ -12,6 +12,7 @@ from typing import TypeVar
 
 import numpy as np
 
+from brickseat_core.budget import Stopped
 from brickseat_core.contact.depth import penetration
 from brickseat_core.contact.first_contact import rows_cut
 from brickseat_core.contact.index import SceneIndex
@@ -50,10 +51,6 @@ FEW = 3
 T = TypeVar("T")
 OnProgress = Callable[[str, float], bool]
 """Hears what is under way and its share done; returns False to stop."""
-
-
-class Stopped(Exception):
-    """Somebody stopped the run; nothing of it is kept."""
 
 
 @dataclass(frozen=True)

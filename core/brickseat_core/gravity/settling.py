@@ -13,13 +13,13 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from brickseat_core.budget import Stopped
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.gravity.breaking import Blows, shattered
 from brickseat_core.gravity.finish import (
     Finished,
     OnProgress,
-    Stopped,
     finish,
     measured,
     toppled,

@@ -42,6 +42,8 @@ def run_seat(given: Given, output: Path, mode: Mode, only: Sequence[str], land: 
     save(found.document, output)
     names = [(joined.index.pieces[key].name, reason) for key, reason in left.items()]
     complain((f"{name}: {reason}" for name, reason in names), given.quiet or given.as_json)
+    if names and not any(piece.role == "bearer" for piece in found.dressed.pieces.values()):
+        complain(["the set has no floor: --floor 0 puts one under it at that height"], given.quiet)
     name_moved_apart(found, after, given.quiet)
     if given.as_json:
         print_json({"left": [{"name": name, "reason": reason} for name, reason in names]})

@@ -4,11 +4,11 @@ import time
 from dataclasses import dataclass, replace
 
 from brickseat.jobs.keeping import jobs
-from brickseat.jobs.running import Failed, Job, Record, Stopped
+from brickseat.jobs.running import Failed, Job, Record
 from brickseat.jobs.settling import broadcast_job
 from brickseat.sets.session import LiveSet
 from brickseat.workers import workers
-from brickseat_core import budget
+from brickseat_core.budget import Stopped
 from brickseat_core.executing import NoCluster, run_all
 from brickseat_core.proposals.fill.filling import Filled
 from brickseat_core.proposals.fill.trials import FillTrial, fill_trials, run_fill_trial
@@ -49,8 +49,6 @@ def start(live: LiveSet, asked: FillAsked) -> Job:
             return side_by_side(trial, recipe, asked.trials, own, job)
         except NoCluster as problem:
             raise Failed(str(problem)) from None
-        except budget.Stopped:
-            raise Stopped from None
 
     return jobs.start(live.key, run, lambda job: broadcast_job(live.key, job), "fill")
 

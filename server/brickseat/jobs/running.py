@@ -10,6 +10,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any, Literal, Protocol, get_args
 
+from brickseat_core.budget import Stopped
+
 log = logging.getLogger(__name__)
 JOBS_KEPT_SECONDS = 3600.0
 NEWS_SECONDS = 0.3
@@ -21,10 +23,6 @@ JobKind = Literal["settle", "pour", "fill"]
 JOB_KINDS: tuple[JobKind, ...] = get_args(JobKind)
 Phase = Literal["waiting", "making contact shapes", "easing apart", "settling", "pouring", "trying", "finishing"]
 Record = dict[str, Any]
-
-
-class Stopped(Exception):
-    """Somebody stopped the job."""
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,7 @@ from typing import Literal
 import numpy as np
 
 from brickseat.jobs.keeping import jobs
-from brickseat.jobs.running import Cast, Failed, Job, Lack, Record, Shard, Stopped
+from brickseat.jobs.running import Cast, Failed, Job, Lack, Record, Shard
 from brickseat.sets.listening import Frame, listeners
 from brickseat.sets.news import message
 from brickseat.sets.session import LiveSet
@@ -19,12 +19,12 @@ from brickseat.store.models import StoredProp
 from brickseat.store.physical import properties_of
 from brickseat.store.shelving import shelve
 from brickseat.workers import workers
+from brickseat_core.budget import Stopped
 from brickseat_core.constraints.bodies import Joined, whole_bodies
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.executing import NoCluster, run_all
 from brickseat_core.formats.gltf.building import Paint, Surface, main_paint, prop_document
 from brickseat_core.formats.gltf.document import GltfDocument
-from brickseat_core.gravity import finish as gravity
 from brickseat_core.gravity.breaking import HARDER
 from brickseat_core.gravity.hand import Pull
 from brickseat_core.gravity.pouring import PourSlip, Stream
@@ -96,8 +96,6 @@ def start(live: LiveSet, asked: Asked) -> Job:
             return [outcome_record(job, members_apart(settled, joined)) for settled in found]
         except (NotForGravity, NoCluster) as problem:
             raise Failed(str(problem)) from None
-        except gravity.Stopped:
-            raise Stopped from None
 
     return jobs.start(live.key, run, lambda job: broadcast_job(live.key, job), "pour" if asked.pour else "settle")
 

@@ -28,7 +28,7 @@ def balance_margin(polygon: Vec, centre: Vec) -> float:
 
 
 @inner_kernel
-def nearest_edge_kernel(polygon, centre):  # type: ignore[no-untyped-def]
+def nearest_edge_kernel(polygon, centre):
     """The way from ``centre`` to the nearest point of the edge, and whether it lies inside."""
     k = polygon.shape[0]
     best = np.inf
@@ -50,7 +50,7 @@ def nearest_edge_kernel(polygon, centre):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
-def turn(points, a, b, c):  # type: ignore[no-untyped-def]
+def turn(points, a, b, c):
     """Twice the area of the triangle of three of ``points`` (n, 2); positive when they turn left."""
     return (points[b, 0] - points[a, 0]) * (points[c, 1] - points[a, 1]) - (points[b, 1] - points[a, 1]) * (
         points[c, 0] - points[a, 0]
@@ -58,7 +58,7 @@ def turn(points, a, b, c):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def support_kernel(points):  # type: ignore[no-untyped-def]
+def support_kernel(points):
     """Hull of points (n, 2) in any order: sorted first (Shell, 1959, with the gaps of Ciura, 2001)."""
     ordered = points.copy()
     for gap in (701, 301, 132, 57, 23, 10, 4, 1):
@@ -75,7 +75,7 @@ def support_kernel(points):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def hull_kernel(ordered):  # type: ignore[no-untyped-def]
+def hull_kernel(ordered):
     """Hull of points sorted by their first coordinate, then the second; repeated points count once."""
     points = np.empty_like(ordered)
     n = 0

@@ -9,7 +9,7 @@ from brickseat_core.tolerances import CONTACT_EPSILON, FLUSH_WIDTH
 
 
 @kernel
-def contact_region_kernel(query, pairs, low, high):  # type: ignore[no-untyped-def]
+def contact_region_kernel(query, pairs, low, high):
     """Corners of the parts of the surfaces whose gap along the direction lies in [low, high] metres.
 
     ``pairs``: (n, 3) of triangles, as ``blocking_pairs`` finds them. Returns (n, 3) points in the mover's frame, and (n,)
@@ -61,7 +61,7 @@ def contact_region_kernel(query, pairs, low, high):  # type: ignore[no-untyped-d
 
 
 @kernel
-def spread_kernel(points, most):  # type: ignore[no-untyped-def]
+def spread_kernel(points, most):
     """At most so many of the ``points`` (n, 3): the farthest from their middle, then from those chosen."""
     n = points.shape[0]
     if n <= 1:

@@ -10,7 +10,7 @@ from brickseat_core.kernels import inner_kernel
 
 
 @inner_kernel
-def any_of(flags):  # type: ignore[no-untyped-def]
+def any_of(flags):
     """Whether any of ``flags`` (n,) is set."""
     found = False
     for i in range(flags.shape[0]):
@@ -19,7 +19,7 @@ def any_of(flags):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
-def length_of(vector):  # type: ignore[no-untyped-def]
+def length_of(vector):
     """Euclidean length of a vector (n,)."""
     total = 0.0
     for i in range(vector.shape[0]):

@@ -17,13 +17,13 @@ ROUNDING = 1e-9
 
 
 @inner_kernel
-def double_area(t):  # type: ignore[no-untyped-def]
+def double_area(t):
     """Twice the area of a triangle (3, 3) as it is seen along w; negative when it turns right."""
     return (t[1, 0] - t[0, 0]) * (t[2, 1] - t[0, 1]) - (t[1, 1] - t[0, 1]) * (t[2, 0] - t[0, 0])
 
 
 @inner_kernel
-def diameter(t):  # type: ignore[no-untyped-def]
+def diameter(t):
     """The longer side, in metres, of the rectangle of (u, v) round a triangle (3, 3)."""
     du = max(t[0, 0], t[1, 0], t[2, 0]) - min(t[0, 0], t[1, 0], t[2, 0])
     dv = max(t[0, 1], t[1, 1], t[2, 1]) - min(t[0, 1], t[1, 1], t[2, 1])
@@ -31,7 +31,7 @@ def diameter(t):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
-def height_over(t, area, u, v):  # type: ignore[no-untyped-def]
+def height_over(t, area, u, v):
     """w of the plane of ``t`` at (u, v), kept within the triangle's own range."""
     e1u, e1v, e1w = t[1, 0] - t[0, 0], t[1, 1] - t[0, 1], t[1, 2] - t[0, 2]
     e2u, e2v, e2w = t[2, 0] - t[0, 0], t[2, 1] - t[0, 1], t[2, 2] - t[0, 2]
@@ -43,7 +43,7 @@ def height_over(t, area, u, v):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
-def clip_segment(t, area, au, av, bu, bv, flush):  # type: ignore[no-untyped-def]
+def clip_segment(t, area, au, av, bu, bv, flush):
     """Parameters (t0, t1) of the part of a segment inside the projection of ``t``; t1 < t0 for none."""
     t0, t1 = 0.0, 1.0
     sign = 1.0 if area > 0.0 else -1.0
@@ -74,7 +74,7 @@ def clip_segment(t, area, au, av, bu, bv, flush):  # type: ignore[no-untyped-def
 
 
 @inner_kernel
-def add_point(out, n, u, v, w, g):  # type: ignore[no-untyped-def]
+def add_point(out, n, u, v, w, g):
     """Write one more corner into ``out`` (m, 4): u, v, w and gap; how many there are then."""
     out[n, 0] = u
     out[n, 1] = v
@@ -84,7 +84,7 @@ def add_point(out, n, u, v, w, g):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
-def upright_against_face(upright, face, area, sign, flush, out):  # type: ignore[no-untyped-def]
+def upright_against_face(upright, face, area, sign, flush, out):
     """Edges of a triangle seen edge-on against a face. ``sign`` is 1 when the upright one travels."""
     n = 0
     for k in range(3):
@@ -102,7 +102,7 @@ def upright_against_face(upright, face, area, sign, flush, out):  # type: ignore
 
 
 @inner_kernel
-def upright_against_upright(p, s, flush, out):  # type: ignore[no-untyped-def]
+def upright_against_upright(p, s, flush, out):
     """Two triangles seen edge-on whose lines cross: every crossing of an edge with an edge."""
     n = 0
     for i in range(3):
@@ -129,7 +129,7 @@ def upright_against_upright(p, s, flush, out):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
-def parted_by_edge(t, area, s):  # type: ignore[no-untyped-def]
+def parted_by_edge(t, area, s):
     """Do all of the projection of ``s`` lie beyond one of the edges of ``t``, of that doubled signed area?"""
     sign = 1.0 if area > 0.0 else -1.0
     for k in range(3):
@@ -145,7 +145,7 @@ def parted_by_edge(t, area, s):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
-def heights_above(p, s):  # type: ignore[no-untyped-def]
+def heights_above(p, s):
     """Least and greatest w of the corners of ``p`` above the plane of ``s``; of no bound where that is all but upright."""
     au, av, aw = s[1, 0] - s[0, 0], s[1, 1] - s[0, 1], s[1, 2] - s[0, 2]
     bu, bv, bw = s[2, 0] - s[0, 0], s[2, 1] - s[0, 1], s[2, 2] - s[0, 2]
@@ -161,7 +161,7 @@ def heights_above(p, s):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
-def gap_span(p, s):  # type: ignore[no-untyped-def]
+def gap_span(p, s):
     """What w_P - w_S can be at most and at least where the projections overlap; far cheaper than the overlap itself."""
     least, most = heights_above(p, s)
     low, high = heights_above(s, p)
@@ -169,7 +169,7 @@ def gap_span(p, s):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
-def overlap_polygon(p, s, flush, out, work):  # type: ignore[no-untyped-def]
+def overlap_polygon(p, s, flush, out, work):
     """The corners over which P and S share their projection.
 
     Returns how many rows (u, v, w_P, g) were written to ``out`` ((12, 4)); 0 when they pass each other.

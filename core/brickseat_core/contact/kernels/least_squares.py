@@ -17,7 +17,7 @@ DEPENDENT = 1e-12
 
 
 @kernel
-def mix_of(columns, used, k, wanted, out):  # type: ignore[no-untyped-def]
+def mix_of(columns, used, k, wanted, out):
     """Write the weights with which the ``k`` columns in ``used`` come nearest to ``wanted`` into ``out``.
 
     False when they depend on each other. Modified Gram-Schmidt.
@@ -57,7 +57,7 @@ def mix_of(columns, used, k, wanted, out):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def least_residue(columns, wanted, enough):  # type: ignore[no-untyped-def]
+def least_residue(columns, wanted, enough):
     """Least distance from ``wanted`` (6,) to a mix of ``columns`` (n, 6) with no negative weight.
 
     Stops early at a distance below ``enough``.

@@ -12,7 +12,7 @@ NOTHING = 1e-12
 
 
 @inner_kernel
-def best_on_line(a, b, n, c, low, high):  # type: ignore[no-untyped-def]
+def best_on_line(a, b, n, c, low, high):
     """Maximise c·x over low <= x <= high with a[i]·x <= b[i]; (x, feasible)."""
     for i in range(n):
         if a[i] > NOTHING:
@@ -27,7 +27,7 @@ def best_on_line(a, b, n, c, low, high):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
-def best_in_plane(a, b, n, c0, c1, reach, line_a, line_b):  # type: ignore[no-untyped-def]
+def best_in_plane(a, b, n, c0, c1, reach, line_a, line_b):
     """Maximise c·x, |x| <= reach in each variable, with a[i]·x <= b[i], i < n; (x0, x1, feasible)."""
     x0 = reach if c0 > 0.0 else -reach if c0 < 0.0 else 0.0
     x1 = reach if c1 > 0.0 else -reach if c1 < 0.0 else 0.0
@@ -58,7 +58,7 @@ def best_in_plane(a, b, n, c0, c1, reach, line_a, line_b):  # type: ignore[no-un
 
 
 @kernel
-def best_in_space(a, b, c, reach):  # type: ignore[no-untyped-def]
+def best_in_space(a, b, c, reach):
     """Maximise c·x ((3,)), |x| <= ``reach`` in each variable, with a·x <= b ((n, 3), (n,)).
 
     Returns (x, feasible). The order of the conditions is shuffled with a fixed seed, so that equal

@@ -37,7 +37,7 @@ def mesh_table(meshes: list[MovingMesh]) -> MeshTable:
 
 
 @nested_kernel
-def mesh_at(table, i):  # type: ignore[no-untyped-def]
+def mesh_at(table, i):
     """The ``i``-th ``MovingMesh`` of a table."""
     node0, nodes, tri0, triangles = table.places[i, 0], table.places[i, 1], table.places[i, 2], table.places[i, 3]
     probes = table.probes[table.probe0[i] : table.probe0[i + 1]]

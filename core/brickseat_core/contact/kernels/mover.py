@@ -58,7 +58,7 @@ def frame_along(direction: Vec) -> Vec:
 
 
 @kernel
-def frame_kernel(direction):  # type: ignore[no-untyped-def]
+def frame_kernel(direction):
     """As ``frame_along``."""
     frame = np.empty((3, 3))
     u, v, w = frame[0], frame[1], frame[2]
@@ -81,7 +81,7 @@ def frame_kernel(direction):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
-def determinant(m):  # type: ignore[no-untyped-def]
+def determinant(m):
     """Of a (3, 3) matrix."""
     return (
         m[0, 0] * (m[1, 1] * m[2, 2] - m[1, 2] * m[2, 1])
@@ -91,7 +91,7 @@ def determinant(m):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def turned_kernel(frame, linear):  # type: ignore[no-untyped-def]
+def turned_kernel(frame, linear):
     """(3, 3) ``frame`` times ``linear``."""
     matrix = np.empty((3, 3))
     for a in range(3):
@@ -101,7 +101,7 @@ def turned_kernel(frame, linear):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def inverse_kernel(m):  # type: ignore[no-untyped-def]
+def inverse_kernel(m):
     """(3, 3) inverse of ``m``, by its adjugate; not finite when there is none."""
     out = np.empty((3, 3))
     for a in range(3):
@@ -112,7 +112,7 @@ def inverse_kernel(m):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def mover_kernel(forest, moving, linear, frame):  # type: ignore[no-untyped-def]
+def mover_kernel(forest, moving, linear, frame):
     """The mover of a mesh at a pose of this linear part, in ``frame``."""
     matrix = turned_kernel(frame, linear)
     tri, lo, hi = turn_kernel(forest, moving.node0, moving.nodes, moving.tri0, moving.triangles, matrix)
@@ -121,7 +121,7 @@ def mover_kernel(forest, moving, linear, frame):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def turn_kernel(forest, node0, nodes, tri0, triangles, matrix):  # type: ignore[no-untyped-def]
+def turn_kernel(forest, node0, nodes, tri0, triangles, matrix):
     """The triangles (n, 3, 3) of a mesh in another frame, and the boxes of its tree's nodes about them."""
     tri = np.empty((triangles, 3, 3))
     for i in range(triangles):
@@ -151,7 +151,7 @@ def turn_kernel(forest, node0, nodes, tri0, triangles, matrix):  # type: ignore[
 
 
 @kernel
-def in_world_kernel(points, linear, origin):  # type: ignore[no-untyped-def]
+def in_world_kernel(points, linear, origin):
     """(n, 3) points of a mesh that stands at a pose, in the world."""
     out = np.empty((points.shape[0], 3))
     for i in range(points.shape[0]):
@@ -163,7 +163,7 @@ def in_world_kernel(points, linear, origin):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def out_of_frame_kernel(points, frame, origin):  # type: ignore[no-untyped-def]
+def out_of_frame_kernel(points, frame, origin):
     """(n, 3) points of a frame (rows u, v, w) about ``origin``, in the world."""
     out = np.empty((points.shape[0], 3))
     for i in range(points.shape[0]):
@@ -173,7 +173,7 @@ def out_of_frame_kernel(points, frame, origin):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
-def in_column(placed, r, frame, origin, lo, hi):  # type: ignore[no-untyped-def]
+def in_column(placed, r, frame, origin, lo, hi):
     """Does the box of row ``r`` meet the column of a mover's box, which goes from ``lo`` to ``hi`` along u and v?"""
     for c in range(2):
         middle, half_extent = 0.0, 0.0
@@ -186,7 +186,7 @@ def in_column(placed, r, frame, origin, lo, hi):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def near_kernel(placed, rows, frame, origin, lo, hi, skip):  # type: ignore[no-untyped-def]
+def near_kernel(placed, rows, frame, origin, lo, hi, skip):
     """Rows whose box meets the column of a mover's box, all but row ``skip``."""
     found = np.empty(rows, np.int64)
     n = 0
@@ -198,7 +198,7 @@ def near_kernel(placed, rows, frame, origin, lo, hi, skip):  # type: ignore[no-u
 
 
 @nested_kernel
-def near_among_kernel(placed, candidates, frame, origin, lo, hi, skip):  # type: ignore[no-untyped-def]
+def near_among_kernel(placed, candidates, frame, origin, lo, hi, skip):
     """As ``near_kernel``, of those rows alone that are ``candidates`` (n,)."""
     found = np.empty(candidates.shape[0], np.int64)
     n = 0
@@ -210,7 +210,7 @@ def near_among_kernel(placed, candidates, frame, origin, lo, hi, skip):  # type:
 
 
 @kernel
-def transforms_kernel(placed, rows, frame, origin):  # type: ignore[no-untyped-def]
+def transforms_kernel(placed, rows, frame, origin):
     """Of each row: its transform into the frame ((n, 3, 3) and (n, 3)) and its facing there ((n,))."""
     n = rows.shape[0]
     matrix = np.empty((n, 3, 3))
@@ -233,7 +233,7 @@ def transforms_kernel(placed, rows, frame, origin):  # type: ignore[no-untyped-d
 
 
 @kernel
-def outline_kernel(moving, linear, origin):  # type: ignore[no-untyped-def]
+def outline_kernel(moving, linear, origin):
     """A moving at a pose, in the world: its axis-aligned box (lo, hi), and its probes (2k, 3)."""
     lo = origin.copy()
     hi = origin.copy()

@@ -20,7 +20,7 @@ SLIVER = 1e-6
 
 
 @inner_kernel
-def box_in_frame(forest, node, matrix, offset, i, lo, hi):  # type: ignore[no-untyped-def]
+def box_in_frame(forest, node, matrix, offset, i, lo, hi):
     """Write the frame box of a standing node into ``lo``, ``hi`` ((3,)).
 
     ``matrix`` (n, 3, 3), ``offset`` (n, 3): the transforms of what stands into the frame, of which this is number ``i``.
@@ -48,7 +48,7 @@ class Axes(NamedTuple):
 
 
 @kernel
-def axes_kernel(placed, rows, mover, matrix, offset):  # type: ignore[no-untyped-def]
+def axes_kernel(placed, rows, mover, matrix, offset):
     """The ``Axes`` of ``rows``, which ``matrix`` and ``offset`` bring into the mover's frame."""
     n = rows.shape[0]
     back = np.zeros((n, 3, 3))
@@ -65,7 +65,7 @@ def axes_kernel(placed, rows, mover, matrix, offset):  # type: ignore[no-untyped
 
 
 @inner_kernel
-def box_beside(forest, node, axes, offset, i, mover, p, aside, below, above):  # type: ignore[no-untyped-def]
+def box_beside(forest, node, axes, offset, i, mover, p, aside, below, above):
     """Does the box of the mover's node ``p`` miss that of a standing node, seen along the axes of either mesh?
 
     ``aside``, ``below``, ``above``: metres by which the mover's box is made larger along u and v, and down and up w.
@@ -99,7 +99,7 @@ def box_beside(forest, node, axes, offset, i, mover, p, aside, below, above):  #
 
 
 @inner_kernel
-def triangle_in_frame(forest, t, matrix, offset, i, out):  # type: ignore[no-untyped-def]
+def triangle_in_frame(forest, t, matrix, offset, i, out):
     """Write standing triangle ``t`` in the frame into ``out`` ((3, 3))."""
     for k in range(3):
         x, y, z = forest.corners[t, k, 0], forest.corners[t, k, 1], forest.corners[t, k, 2]
@@ -108,7 +108,7 @@ def triangle_in_frame(forest, t, matrix, offset, i, out):  # type: ignore[no-unt
 
 
 @inner_kernel
-def mover_triangle(mover, t, out):  # type: ignore[no-untyped-def]
+def mover_triangle(mover, t, out):
     """Write the mover's triangle ``t`` into ``out`` ((3, 3)): quicker than a view of it, whose references are counted."""
     for k in range(3):
         for c in range(3):
@@ -116,7 +116,7 @@ def mover_triangle(mover, t, out):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
-def unit_normal(t, out):  # type: ignore[no-untyped-def]
+def unit_normal(t, out):
     """Write the unit normal of a triangle (3, 3) into ``out`` (3,); False when it has no area."""
     ax, ay, az = t[1, 0] - t[0, 0], t[1, 1] - t[0, 1], t[1, 2] - t[0, 2]
     bx, by, bz = t[2, 0] - t[0, 0], t[2, 1] - t[0, 1], t[2, 2] - t[0, 2]
@@ -129,7 +129,7 @@ def unit_normal(t, out):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
-def apart(p, s):  # type: ignore[no-untyped-def]
+def apart(p, s):
     """Do the projections' boxes of two triangles miss each other?"""
     return (
         min(p[0, 0], p[1, 0], p[2, 0]) > max(s[0, 0], s[1, 0], s[2, 0])
@@ -140,19 +140,19 @@ def apart(p, s):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
-def low_w(t):  # type: ignore[no-untyped-def]
+def low_w(t):
     """The lowest w of a triangle (3, 3), in metres."""
     return min(t[0, 2], t[1, 2], t[2, 2])
 
 
 @inner_kernel
-def high_w(t):  # type: ignore[no-untyped-def]
+def high_w(t):
     """The highest w of a triangle (3, 3), in metres."""
     return max(t[0, 2], t[1, 2], t[2, 2])
 
 
 @inner_kernel
-def back_to_back(p, s, p_facing, s_facing):  # type: ignore[no-untyped-def]
+def back_to_back(p, s, p_facing, s_facing):
     """Can these two not press on each other: P's outside looks up, or S's outside looks down?
 
     Tells what lies on a piece from what it lies on, where both touch it at gap zero.
@@ -161,13 +161,13 @@ def back_to_back(p, s, p_facing, s_facing):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
-def same_side(p, s, p_facing, s_facing):  # type: ignore[no-untyped-def]
+def same_side(p, s, p_facing, s_facing):
     """Do both look the same way? Where they lie in one plane, the solids behind them overlap."""
     return p_facing * double_area(p) * s_facing * double_area(s) > 0.0
 
 
 @inner_kernel
-def heap_push(key, item, n, k, a, b, c):  # type: ignore[no-untyped-def]
+def heap_push(key, item, n, k, a, b, c):
     """Sift (k; a, b, c) up into a binary heap of ``n`` entries; returns n + 1."""
     i = n
     while i > 0:
@@ -186,7 +186,7 @@ def heap_push(key, item, n, k, a, b, c):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
-def heap_drop_top(key, item, n):  # type: ignore[no-untyped-def]
+def heap_drop_top(key, item, n):
     """Remove the least entry; returns n - 1."""
     n -= 1
     if n == 0:
@@ -214,7 +214,7 @@ def heap_drop_top(key, item, n):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def heap_room(key, item, n):  # type: ignore[no-untyped-def]
+def heap_room(key, item, n):
     """The same heap with twice the room. Only called when there is no room for two more entries."""
     new_key = np.empty(2 * (n + 2))
     new_item = np.empty((2 * (n + 2), 3), np.int32)
@@ -227,7 +227,7 @@ def heap_room(key, item, n):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
-def splits_mover(forest, mover, p, s, s_lo, s_hi):  # type: ignore[no-untyped-def]
+def splits_mover(forest, mover, p, s, s_lo, s_hi):
     """Which side of a pair of nodes to open: the larger box, or the one that is not a leaf."""
     if forest.child[mover.node0 + p] < 0:
         return False
@@ -239,7 +239,7 @@ def splits_mover(forest, mover, p, s, s_lo, s_hi):  # type: ignore[no-untyped-de
 
 
 @inner_kernel
-def triangle_span(s, lo, hi):  # type: ignore[no-untyped-def]
+def triangle_span(s, lo, hi):
     """Lowest and highest w of a triangle over the rectangle lo..hi of (u, v); lowest > highest when it misses it.
 
     A large triangle seen at a slant fills its box badly; its plane over a small rectangle bounds it far better.
@@ -266,7 +266,7 @@ def triangle_span(s, lo, hi):  # type: ignore[no-untyped-def]
 
 
 @inner_kernel
-def leaf_span(forest, q, matrix, offset, i, s, mover, p):  # type: ignore[no-untyped-def]
+def leaf_span(forest, q, matrix, offset, i, s, mover, p):
     """``triangle_span`` of all triangles of a standing leaf over a node ``p`` of the mover. ``s``: room, (3, 3)."""
     low, high = np.inf, -np.inf
     for t in range(forest.start[q], forest.start[q] + forest.length[q]):
@@ -277,7 +277,7 @@ def leaf_span(forest, q, matrix, offset, i, s, mover, p):  # type: ignore[no-unt
 
 
 @inner_kernel
-def mover_leaf_span(forest, mover, p, lo, hi):  # type: ignore[no-untyped-def]
+def mover_leaf_span(forest, mover, p, lo, hi):
     """``triangle_span`` of all triangles of a leaf of the mover."""
     low, high = np.inf, -np.inf
     first = forest.start[mover.node0 + p] - mover.tri0
@@ -292,7 +292,7 @@ APART = np.int64(-1)
 
 
 @nested_inner_kernel
-def open_pair(query, p, q, i, aside, room):  # type: ignore[no-untyped-def]
+def open_pair(query, p, q, i, aside, room):
     """One step of a walk over two trees: open one node of a pair, and write what is below it into ``room``.
 
     ``p``, ``q``: nodes of the mover's tree and of the tree of the ``i``-th piece near it. ``aside``: metres by which the
@@ -336,7 +336,7 @@ def open_pair(query, p, q, i, aside, room):  # type: ignore[no-untyped-def]
 
 
 @nested_inner_kernel
-def miss_aside(lo, hi, other_lo, other_hi, aside):  # type: ignore[no-untyped-def]
+def miss_aside(lo, hi, other_lo, other_hi, aside):
     """Are two boxes farther apart than ``aside`` metres along u or v?"""
     return (
         lo[0] > other_hi[0] + aside
@@ -347,13 +347,13 @@ def miss_aside(lo, hi, other_lo, other_hi, aside):  # type: ignore[no-untyped-de
 
 
 @nested_kernel
-def pair_room():  # type: ignore[no-untyped-def]
+def pair_room():
     """Working room of ``open_pair``."""
     return np.empty((2, 2), np.int64), np.empty((2, 4)), np.empty(3), np.empty(3), np.empty((3, 3))
 
 
 @kernel
-def blocking_pairs(query, low, high, most):  # type: ignore[no-untyped-def]
+def blocking_pairs(query, low, high, most):
     """Pairs of triangles whose projections' boxes meet and whose gap along w may lie in [low, high].
 
     Returns (n, 3) int32, n not much over ``most``: the mover's triangle, the standing one, the place in the query's rows.
@@ -408,7 +408,7 @@ def blocking_pairs(query, low, high, most):  # type: ignore[no-untyped-def]
 
 
 @nested_kernel
-def twice_the_room(found):  # type: ignore[no-untyped-def]
+def twice_the_room(found):
     """The same rows of three whole numbers with twice the room."""
     more = np.empty((2 * found.shape[0], 3), np.int32)
     for n in range(found.shape[0]):

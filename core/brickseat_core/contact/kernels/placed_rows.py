@@ -5,7 +5,7 @@ from brickseat_core.kernels import kernel
 
 
 @kernel
-def place_kernel(placed, rows, linear, origin, lo, hi):  # type: ignore[no-untyped-def]
+def place_kernel(placed, rows, linear, origin, lo, hi):
     """Write where the pieces of ``rows`` (n,) stand: their bases ``linear`` (n, 3, 3) with the inverse of each, their
     positions ``origin`` (n, 3), and their axis-aligned boxes in the world, of meshes from ``lo`` (n, 3) to ``hi`` (n, 3).
 

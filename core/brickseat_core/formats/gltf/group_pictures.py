@@ -19,8 +19,8 @@ SIZE = 100.0
 VIEW = np.array([[0.8192, 0.0, -0.5736], [-0.2053, 0.9336, -0.2932], [0.5355, 0.3580, 0.7648]])
 """Rows: to the right, up, and towards who looks from a corner, a little from above."""
 DARKEST, SHADES = 0.45, 4
-FEW_PARTS = 12
-"""Parts up to which different things that are in one group are taken for one piece, until somebody says otherwise."""
+FEW_PARTS, PARTS_A_KIND = 12, 3
+"""Parts of a group, and of each kind of them, up to which it is taken for one piece until somebody says otherwise."""
 
 
 def groups_to_ask(document: GltfDocument) -> list[dict[str, Any]]:
@@ -43,9 +43,10 @@ def groups_to_ask(document: GltfDocument) -> list[dict[str, Any]]:
 
 
 def likely_whole(found: GltfSet, group: Group) -> bool:
-    """Whether a group is few parts, most of them different: copies of one thing are a crowd, and not one thing."""
-    props = {found.dressed.pieces[key].prop.key for key in group.pieces}
-    return len(group.pieces) <= FEW_PARTS and 2 * len(props) > len(group.pieces)
+    """Whether a group is few parts of several kinds: copies of one thing in one size are a crowd, and not one thing."""
+    pieces = [found.dressed.pieces[key] for key in group.pieces]
+    kinds = {(p.prop.key, tuple(round(abs(factor), 3) for factor in p.pose.scale)) for p in pieces}
+    return len(pieces) <= FEW_PARTS and PARTS_A_KIND * len(kinds) > len(pieces)
 
 
 def picture_of(found: GltfSet, group: Group) -> list[tuple[str, float]]:

@@ -159,7 +159,7 @@ def lowest(costs: Vec, many: int) -> NDArray[np.int64]:
 
 
 @kernel
-def block_columns_kernel(lo, hi, count, column_lo, column_hi, column_count, bottom, top):  # type: ignore[no-untyped-def]
+def block_columns_kernel(lo, hi, count, column_lo, column_hi, column_count, bottom, top):
     """Block the heights at which a shape of ``bottom`` and ``top`` (wx, wz), beginning at each cell, meets what is blocked in a column."""
     wx, wz = bottom.shape
     for i in range(count.shape[0]):
@@ -175,7 +175,7 @@ def block_columns_kernel(lo, hi, count, column_lo, column_hi, column_count, bott
 
 
 @kernel
-def block_body_kernel(lo, hi, count, bottom, top, body_bottom, body_top, i0, j0):  # type: ignore[no-untyped-def]
+def block_body_kernel(lo, hi, count, bottom, top, body_bottom, body_top, i0, j0):
     """Block the heights at which a shape meets a body whose cells begin at (``i0``, ``j0``): the hull of those of all cells they share."""
     wx, wz = bottom.shape
     bx, bz = body_bottom.shape
@@ -194,7 +194,7 @@ def block_body_kernel(lo, hi, count, bottom, top, body_bottom, body_top, i0, j0)
 
 
 @kernel
-def chance_kernel(seed, i, j):  # type: ignore[no-untyped-def]
+def chance_kernel(seed, i, j):
     """In [0, 1), of a seed and a cell (splitmix64)."""
     z = seed + np.uint64(0xD1B54A32D192ED03) * np.uint64(i + 1) + np.uint64(0x8CB92BA72F3D8DD7) * np.uint64(j + 1)
     for _ in range(2):
@@ -205,7 +205,7 @@ def chance_kernel(seed, i, j):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def level_kernel(  # type: ignore[no-untyped-def]
+def level_kernel(
     lo, hi, count, height, headroom, cost, known, i0, i1, j0, j1, wx, wz, centre, unit, toward, touch, back, left, noise, seed,
 ):  # fmt: skip
     """The lowest place of each cell from (``i0``, ``j0``) up to (``i1``, ``j1``), and what it costs where nothing is lost below it
@@ -237,7 +237,7 @@ def level_kernel(  # type: ignore[no-untyped-def]
 
 
 @kernel
-def cost_kernel(  # type: ignore[no-untyped-def]
+def cost_kernel(
     column_lo, column_hi, column_count, height, cost, known, places, cells, bottoms, sides, middles, unit, void_weight, touch_weight,
 ):  # fmt: skip
     """What ``places`` (n,), counted row by row, really cost: more for room that is lost below, and for sides that nothing touches.

@@ -40,7 +40,7 @@ def free_cells(nx: int, nz: int) -> Cells:
 
 
 @inner_kernel
-def block(lo, hi, count, i, j, low, high):  # type: ignore[no-untyped-def]
+def block(lo, hi, count, i, j, low, high):
     """Block the heights from ``low`` to ``high`` of a cell."""
     n = count[i, j]
     first = 0
@@ -74,7 +74,7 @@ def block(lo, hi, count, i, j, low, high):  # type: ignore[no-untyped-def]
 
 
 @nested_inner_kernel
-def cut_at(source, n, axis, bound, sign, out):  # type: ignore[no-untyped-def]
+def cut_at(source, n, axis, bound, sign, out):
     """The corners of a polygon (n, 3) on one side of a plane across an axis, those beyond ``bound`` for a ``sign`` of +1, written into
     ``out``; how many they are.
 
@@ -97,13 +97,13 @@ def cut_at(source, n, axis, bound, sign, out):  # type: ignore[no-untyped-def]
 
 
 @nested_inner_kernel
-def cut_to_slab(source, n, axis, low, high, work, out):  # type: ignore[no-untyped-def]
+def cut_to_slab(source, n, axis, low, high, work, out):
     """The corners of a polygon (n, 3) cut to ``low`` … ``high`` along an axis, written into ``out``; how many they are."""
     return cut_at(work, cut_at(source, n, axis, low, 1.0, work), axis, high, -1.0, out)
 
 
 @kernel
-def block_surface_kernel(lo, hi, count, triangles, x0, z0, h, walls):  # type: ignore[no-untyped-def]
+def block_surface_kernel(lo, hi, count, triangles, x0, z0, h, walls):
     """Block what ``triangles`` (n, 3, 3) reach in each cell of size ``h`` from (``x0``, ``z0``) on. ``walls``: those that stand
     upright, too. What looks down is taken ``SLACK`` metres higher than it is: so what fits under it exactly is proposed."""
     nx, nz = count.shape
@@ -135,7 +135,7 @@ def block_surface_kernel(lo, hi, count, triangles, x0, z0, h, walls):  # type: i
 
 
 @kernel
-def crossings_kernel(triangles, x0, z0, h, nx, nz):  # type: ignore[no-untyped-def]
+def crossings_kernel(triangles, x0, z0, h, nx, nz):
     """Where the upright line of each cell goes through ``triangles``: (nx, nz, k) heights from the lowest up, with signs
     (+1 into a solid whose faces look outward, on the way up), and (nx, nz) how many. What finds no room is left out."""
     heights, signs = np.empty((nx, nz, MOST_CROSSINGS)), np.empty((nx, nz, MOST_CROSSINGS), np.int8)
@@ -170,7 +170,7 @@ def crossings_kernel(triangles, x0, z0, h, nx, nz):  # type: ignore[no-untyped-d
 
 
 @kernel
-def block_inside_kernel(lo, hi, count, triangles, x0, z0, h, sense):  # type: ignore[no-untyped-def]
+def block_inside_kernel(lo, hi, count, triangles, x0, z0, h, sense):
     """Block the inside of a solid of ``triangles``, found by the winding number of the line of each cell (Jacobson, Kavan and
     Sorkine-Hornung, "Robust inside-outside segmentation", 2013). ``sense``: -1 where its faces look inward."""
     nx, nz = count.shape
@@ -185,7 +185,7 @@ def block_inside_kernel(lo, hi, count, triangles, x0, z0, h, sense):  # type: ig
 
 
 @kernel
-def block_outside_kernel(lo, hi, count, triangles, x0, z0, h, sense):  # type: ignore[no-untyped-def]
+def block_outside_kernel(lo, hi, count, triangles, x0, z0, h, sense):
     """Block all that is not inside the solid of ``triangles``, as ``block_inside_kernel`` finds it."""
     nx, nz = count.shape
     heights, signs, many = crossings_kernel(triangles, x0, z0, h, nx, nz)
@@ -203,7 +203,7 @@ def block_outside_kernel(lo, hi, count, triangles, x0, z0, h, sense):  # type: i
 
 
 @kernel
-def extents_kernel(triangles, x0, z0, h, nx, nz):  # type: ignore[no-untyped-def]
+def extents_kernel(triangles, x0, z0, h, nx, nz):
     """Lowest and highest heights (nx, nz) that ``triangles`` reach in each cell; the first above the second where none does."""
     lo, hi = np.empty((nx, nz, ROOM + 1)), np.empty((nx, nz, ROOM + 1))
     count = np.zeros((nx, nz), np.int64)
@@ -217,7 +217,7 @@ def extents_kernel(triangles, x0, z0, h, nx, nz):  # type: ignore[no-untyped-def
 
 
 @kernel
-def block_ground_kernel(lo, hi, count, triangles, x0, z0, h):  # type: ignore[no-untyped-def]
+def block_ground_kernel(lo, hi, count, triangles, x0, z0, h):
     """Block all below the highest place at which the line of each cell meets the ground."""
     nx, nz = count.shape
     heights, _, many = crossings_kernel(triangles, x0, z0, h, nx, nz)
@@ -228,7 +228,7 @@ def block_ground_kernel(lo, hi, count, triangles, x0, z0, h):  # type: ignore[no
 
 
 @kernel
-def block_body_cells_kernel(lo, hi, count, i0, j0, bottom, top):  # type: ignore[no-untyped-def]
+def block_body_cells_kernel(lo, hi, count, i0, j0, bottom, top):
     """Block the cells that a body reaches, from cell (``i0``, ``j0``) on; those off the grid are left out."""
     for a in range(max(0, -i0), min(bottom.shape[0], count.shape[0] - i0)):
         for b in range(max(0, -j0), min(bottom.shape[1], count.shape[1] - j0)):

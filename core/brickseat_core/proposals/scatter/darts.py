@@ -13,13 +13,13 @@ NONE = np.int64(-1)
 
 
 @inner_kernel
-def bucket_of(x, y, z, mask):  # type: ignore[no-untyped-def]
+def bucket_of(x, y, z, mask):
     """The bucket of a cell of the grid."""
     return ((x * 73856093) ^ (y * 19349663) ^ (z * 83492791)) & mask
 
 
 @inner_kernel
-def crowded(p, q, normal, other, i, j, square):  # type: ignore[no-untyped-def]
+def crowded(p, q, normal, other, i, j, square):
     """Does ``q[j]`` lie within the radius, given ``square``, of ``p[i]``, on the same side of what they lie on?"""
     dx, dy, dz = p[i, 0] - q[j, 0], p[i, 1] - q[j, 1], p[i, 2] - q[j, 2]
     if dx * dx + dy * dy + dz * dz >= square:
@@ -28,7 +28,7 @@ def crowded(p, q, normal, other, i, j, square):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def darts_kernel(points, normals, candidates, candidate_normals, order, radius):  # type: ignore[no-untyped-def]
+def darts_kernel(points, normals, candidates, candidate_normals, order, radius):
     """Which candidates stay, in their ``order``: none has a point or an earlier one within ``radius`` metres.
 
     ``points``, ``normals``: (n, 3) what lies already. ``candidates``, ``candidate_normals``: (m, 3). ``order``: (m,) all

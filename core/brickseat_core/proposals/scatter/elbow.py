@@ -41,7 +41,7 @@ def clear_of_rooms(at: Vec, radius: Vec, feet: Vec, room: Vec) -> NDArray[np.boo
 
 
 @kernel
-def elbow_kernel(points, radii, given, cell, in_plan):  # type: ignore[no-untyped-def]
+def elbow_kernel(points, radii, given, cell, in_plan):
     """As ``with_elbow_room``: the first ``given`` of ``points`` (n, 3) have their room already."""
     n = points.shape[0]
     buckets = 16

@@ -103,7 +103,7 @@ def seats_of(
 
 
 @nested_kernel
-def overlaps_kernel(query, pairs):  # type: ignore[no-untyped-def]
+def overlaps_kernel(query, pairs):
     """The overlaps of ``pairs`` that may press on each other: (m, 4) corners, the last number of each its gap in metres,
     and (k + 1,) where those of each overlap begin."""
     mover, facing = query.mover, query.facing
@@ -132,7 +132,7 @@ def overlaps_kernel(query, pairs):  # type: ignore[no-untyped-def]
 
 
 @nested_kernel
-def margin_at(corners, start, frame, centre, high):  # type: ignore[no-untyped-def]
+def margin_at(corners, start, frame, centre, high):
     """Metres of the centre of mass (x, z) inside (+) or outside the support that gaps up to ``high`` make; -inf without one."""
     points, n = np.empty((3 * corners.shape[0], 2)), 0
     for k in range(start.shape[0] - 1):
@@ -163,7 +163,7 @@ def margin_at(corners, start, frame, centre, high):  # type: ignore[no-untyped-d
 
 
 @nested_kernel
-def bed_kernel(query, frame, centre, sink, most, band):  # type: ignore[no-untyped-def]
+def bed_kernel(query, frame, centre, sink, most, band):
     """The least sink from ``sink`` to ``most`` metres at which the weight lies over its support; -1 where there is none.
 
     Most need little: what comes near the ground when it is sunk deeper is only gathered for those that need more.
@@ -194,9 +194,7 @@ def bed_kernel(query, frame, centre, sink, most, band):  # type: ignore[no-untyp
 
 
 @kernel
-def seats_kernel(  # type: ignore[no-untyped-def]
-    forest, placed, surfaces, table, which, linear, at, direction, sink, bed, judged, band
-):
+def seats_kernel(forest, placed, surfaces, table, which, linear, at, direction, sink, bed, judged, band):
     """As ``seats_of``, for all that it is given."""
     n = which.shape[0]
     origins, sinks, ended = at.copy(), sink.copy(), np.zeros(n, np.int64)
@@ -245,7 +243,7 @@ def seats_kernel(  # type: ignore[no-untyped-def]
 
 
 @kernel
-def ground_normals_kernel(forest, placed, rows, at, normal, radius):  # type: ignore[no-untyped-def]
+def ground_normals_kernel(forest, placed, rows, at, normal, radius):
     """(n, 3) unit normals of the planes that fit a surface best under footprints of ``radius`` (n,) metres.
 
     ``rows``: (n,) the surface of each. ``at``, ``normal``: (n, 3) where, and the face there. Seventeen rays along the
