@@ -4,15 +4,35 @@ Only what every version has is used. Seconds of wall time, best of a few: the re
 """
 
 import json
+import pkgutil
 import sys
 import time
 from collections.abc import Callable
+from importlib import import_module
 from pathlib import Path
 from pickle import loads
 from statistics import quantiles
 from typing import Any
 
 import numpy as np
+
+MOVED = {"geometry": "meshes", "contact.depth": "contact.clash"}
+"""What is called otherwise in versions before: what is asked for by the new name is found there, in pickled scenes, too."""
+
+
+def find_what_moved() -> None:
+    """Make a version before answer to the names of today."""
+    for new, old in MOVED.items():
+        try:
+            import_module(f"brickseat_core.{new}")
+        except ModuleNotFoundError:
+            found = sys.modules[f"brickseat_core.{new}"] = import_module(f"brickseat_core.{old}")
+            for part in pkgutil.iter_modules(getattr(found, "__path__", [])):
+                sys.modules[f"brickseat_core.{new}.{part.name}"] = import_module(f"brickseat_core.{old}.{part.name}")
+
+
+find_what_moved()
+
 from scenes import ground, pot
 
 from brickseat_core.contact.depth import penetration

@@ -69,13 +69,13 @@ def laid(here: Dressed, recipe: dict[str, Any]) -> dict[int, Piece]:
     return {p.number: p for p in after.pieces.values() if p.recipe and p.number is not None}
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=10, deadline=None)
 @given(seeds)
 def test_all_that_is_laid_is_seated_and_all_that_stood_is_as_right_as_before(seed: int) -> None:
     rng = np.random.default_rng(seed)
     here = with_things(rng)
     for _ in range(2):
-        recipe = some_recipe(rng, 70)
+        recipe = some_recipe(rng, 40)
         after = here.look("scatter", recipe=recipe).change.on(here.set)
         fits = check(SceneIndex(after.pieces.values()))
         for key, fit in fits.items():
@@ -224,7 +224,7 @@ def test_a_surface_named_twice_lays_once_and_their_order_moves_nothing() -> None
     ("asked", "said"),
     [
         ({"count": 5, "rules": {"height_m": [50, 60]}}, "5 found no ground that the rules allow"),
-        ({"density_per_m2": 10_000}, "are more than the 20000 that are laid at most"),
+        ({"density_per_m2": 10_000}, "are more than are laid at most"),
     ],
 )
 def test_what_is_not_laid_has_its_reason(asked: dict[str, Any], said: str) -> None:

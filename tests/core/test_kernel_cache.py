@@ -52,7 +52,7 @@ def test_another_copy_finds_what_was_compiled_and_an_edit_does_not(tmp_path: Pat
     assert hits == 0
     assert frame_in(here, cache) == (first, 1)
     assert frame_in(elsewhere, cache) == (first, 1), "another path and other times are the same kernels"
-    mover = elsewhere / "brickseat_core" / "contact" / "mover.py"
+    mover = elsewhere / "brickseat_core" / "contact" / "kernels" / "mover.py"
     mover.write_text(mover.read_text() + "\n# edited\n")
     assert frame_in(elsewhere, cache) == (first, 0), "what is edited is compiled anew"
     rays = here / "brickseat_core" / "contact" / "rays.py"

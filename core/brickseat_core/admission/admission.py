@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from brickseat_core.admission.choosing import Chosen, chosen
-from brickseat_core.admission.conflicts import Conflicts, Each, both_ways, conflicts_of
+from brickseat_core.admission.conflicts import Conflicts, Each, FirstLook, both_ways, conflicts_of, is_crowd, look_once
 from brickseat_core.admission.reasons import Reason
 from brickseat_core.budget import UNLIMITED, Budget
 from brickseat_core.contact.index import SceneIndex
@@ -22,6 +22,8 @@ from brickseat_core.scene import Piece, Vec
 MOST_PROOFS = 24
 """Times that it is chosen anew, after a proof has found what no conflict told."""
 NOWHERE = np.zeros(3)
+UNKNOWN = frozenset([""])
+"""What bears a piece of which it is not known: no key is empty."""
 
 
 @dataclass(frozen=True)
@@ -83,22 +85,31 @@ class Admission:
         """Admit candidates in their order, ``most`` at most. Raises GivenUp."""
         offered = {c.piece.key: c.piece for c in candidates if c.piece is not None and c.refused is None}
         barred: dict[str, Reason] = {c.piece.key: c.refused for c in candidates if c.piece is not None and c.refused}
+        look = FirstLook({}, {})
         with side_by_side(len(offered)) as each:
-            conflicts = {} if self._overlapping else self._conflicts(list(offered.values()), each)
+            if not self._overlapping:
+                look = self._conflicts(list(offered.values()), each)
+        conflicts = dict(look.conflicts)
         for key in [key for key, others in conflicts.items() if key in offered and not others <= offered.keys()]:
             if not next(c.keeps_place for c in candidates if c.piece is not None and c.piece.key == key):
                 barred[key] = "no_room"
-        return self._settled(candidates, conflicts, barred, most)
+        return self._settled(candidates, conflicts, look.borne_by, barred, most)
 
-    def _conflicts(self, pieces: list[Piece], each: Each) -> Conflicts:
+    def _conflicts(self, pieces: list[Piece], each: Each) -> FirstLook:
         """Who cannot stand with whom, of ``pieces`` among themselves and with all that stands."""
-        around = self.index.fork()
-        around.put_all(self._places.values())
+        around = self.index
+        if self._places:
+            around = self.index.fork()
+            around.put_all(self._places.values())
         # What is in something that stands already is not looked at any further.
         first = conflicts_of(around, pieces, each, self._budget) if len(around.pieces) > around.bearers else {}
         free = [piece for piece in pieces if not first.get(piece.key)]
         around.put_all(free)
-        return both_ways({**first, **conflicts_of(around, [*free, *self._affected(around, free)], each, self._budget)})
+        others = conflicts_of(around, self._affected(around, free), each, self._budget)
+        if is_crowd(around.boxes_of(piece.key for piece in free)):
+            return FirstLook(both_ways({**first, **others, **conflicts_of(around, free, each, self._budget)}), {})
+        look = look_once(around, free, self._tolerance, each, self._budget)
+        return FirstLook(both_ways({**first, **others, **look.conflicts}), look.borne_by)
 
     def _affected(self, around: SceneIndex, fresh: list[Piece]) -> list[Piece]:
         """Those that stand in ``around`` and may be in one of ``fresh``, although that is not in them: where one of the two is bedded, the
@@ -114,21 +125,25 @@ class Admission:
         return set(around.affected_by(around.boxes_of([piece.key for piece in pieces]), self._tolerance))
 
     def _settled(
-        self, candidates: Sequence[Candidate], conflicts: Conflicts, barred: dict[str, Reason], most: int
+        self,
+        candidates: Sequence[Candidate],
+        conflicts: Conflicts,
+        borne_by: Mapping[str, frozenset[str]],
+        barred: dict[str, Reason],
+        most: int,
     ) -> Admitted:
         """Choose, prove, and choose anew with what the proof has found, until nothing is wrong any more."""
-        before = {key for key, piece in self.index.pieces.items() if piece.role == "prop"}
+        offered = {c.piece.key for c in candidates if c.piece is not None}
+        before = {key for key, piece in self.index.pieces.items() if piece.role == "prop" and key not in offered}
         for proof in range(MOST_PROOFS):
             became = self._chosen(candidates, conflicts, barred, most)
             taken = [c for c, what in zip(candidates, became, strict=True) if what == Chosen.ADMITTED]
             pieces = [c.piece for c in taken if c.piece is not None and not c.keeps_place]
             kept = [c.piece for c in taken if c.piece is not None and c.keeps_place]
-            self.index.put_all(pieces)
-            found = {} if self._overlapping else self._wrong(pieces, before)
+            self._stand(pieces, offered)
+            found = {} if self._overlapping else self._wrong(pieces, before, borne_by)
             if not found:
                 break
-            for piece in pieces:
-                self.index.remove(piece.key)
             order = {piece.key: n for n, piece in enumerate(pieces)}
             for key, fit in found.items():
                 later = {clash.other for clash in fit.clashes if order.get(clash.other, -1) > order.get(key, -1)}
@@ -144,6 +159,7 @@ class Admission:
                     barred.update(dict.fromkeys(later, "no_room"))
         else:
             pieces, kept, became = [], [], [Chosen.UNABLE] * len(candidates)
+            self._stand(pieces, offered)
         for c, what in zip(candidates, became, strict=True):
             if what == Chosen.ADMITTED and c.at is not None:
                 self.keep_room(c.at, c.room)
@@ -152,6 +168,13 @@ class Admission:
         whole = next((n for n, what in enumerate(became) if what == Chosen.FULL), len(candidates))
         reasons = [self._reason(c, what, barred) for c, what in zip(candidates, became, strict=True)]
         return Admitted(tuple(pieces), tuple(kept), tuple(reasons[:whole]))
+
+    def _stand(self, pieces: list[Piece], offered: set[str]) -> None:
+        """Make just ``pieces`` stand of all that were ``offered``."""
+        wanted = {piece.key for piece in pieces}
+        for key in [key for key in offered if key in self.index.row and key not in wanted]:
+            self.index.remove(key)
+        self.index.put_all(piece for piece in pieces if piece.key not in self.index.row)
 
     @staticmethod
     def _reason(candidate: Candidate, became: Chosen, barred: Mapping[str, Reason]) -> Reason | None:
@@ -187,7 +210,7 @@ class Admission:
         )
         return [Chosen(what) for what in became.tolist()]
 
-    def _wrong(self, pieces: list[Piece], before: set[str]) -> dict[str, Fit]:
+    def _wrong(self, pieces: list[Piece], before: set[str], borne_by: Mapping[str, frozenset[str]]) -> dict[str, Fit]:
         """The fits of those of ``pieces``, which stand in the index now, that are not right, and of those that stood ``before`` and are not
         right any more."""
         index, tolerance = self.index, self._tolerance
@@ -199,7 +222,7 @@ class Admission:
             self._budget.check()
             return True
 
-        doubtful = self._doubtful(pieces)
+        doubtful = self._doubtful([p for p in pieces if not borne_by.get(p.key, UNKNOWN) <= index.pieces.keys()])
         fits = check(index, tolerance, [*(piece.key for piece in doubtful), *affected], goes_on)
         own = {piece.key for piece in pieces}
         found = {key: fit for key, fit in fits.items() if key in own and not self._is_right(fit)}
@@ -215,8 +238,10 @@ class Admission:
 
     def _doubtful(self, pieces: list[Piece]) -> list[Piece]:
         """Those of ``pieces``, which stand in the index, that one look does not show to be right: they are judged in full."""
-        looks = Looks(self.index, pieces, self._tolerance)
         found: list[Piece] = []
+        if not pieces:
+            return found
+        looks = Looks(self.index, pieces, self._tolerance)
         with side_by_side(len(pieces)) as each:
             for some in each(looks.of, some_at_a_time(self.index, pieces)):
                 found += [n.piece for n in some if not stands_alone(n.piece, n.found, self._tolerance)]

@@ -19,7 +19,7 @@ MANY = 32
 """Pieces that are looked at in one call."""
 MOST_TRIANGLES = 200_000
 """Triangles that are moved in one call: what is asked meanwhile whether it goes on is asked often enough."""
-FEW = 8
+FEW = 16
 """Pieces for which no threads are started."""
 
 

@@ -32,7 +32,7 @@ def dots_of(places: Places, recipe: ScatterRecipe, budget: Budget = UNLIMITED) -
     """Where a recipe would lay; no shape is looked at. Raises BadRecipe, and GivenUp where the budget says so."""
     pool = Pool(surfaces_of(places, recipe), budget)
     if recipe.density_per_m2 is not None:
-        found = pool.denser(recipe.density_per_m2).some(slice(MOST_LAID))
+        found = pool.denser(recipe.density_per_m2, MOST_LAID)
     else:
         found = pool.first(math.ceil(MORE_THAN_WANTED * (recipe.count or 0)) + A_FEW)
     if recipe.no_overlap == "elbow":

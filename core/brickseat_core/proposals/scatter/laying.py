@@ -6,7 +6,7 @@ move or remove one that lies.
 
 import math
 from collections import Counter
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -51,6 +51,8 @@ FEWEST_TRIED = 200
 FIRST_TURN, TURN_GROWTH = 2, 0.1
 """Pieces for each prop of a recipe in the first turn, and share of all before that is laid in each further one, where some lie round others."""
 MOST_TURNS = 200
+LEAST_MORE = 2
+"""Candidates looked at in a round, over those that are wanted, however few these are."""
 
 
 @dataclass(frozen=True)
@@ -163,9 +165,10 @@ class Scatter:
     def _lay_all(self, group: frozenset[int], number: int) -> int:
         """Lay the props of a group as densely as the recipe says; how many that would be."""
         pool = Pool(self._surfaces, self.budget) if number == 0 else self._pool_round_others(group)
-        found = pool.denser(self.recipe.density_per_m2 or 0.0)
+        density = self.recipe.density_per_m2 or 0.0
+        found = pool.denser(density, MOST_LAID + 1)
         if len(found.key) > MOST_LAID:
-            self.left["too_many"] += len(found.key) - MOST_LAID
+            self.left["too_many"] += max(1, pool.expected(density) - MOST_LAID)
         everything = self._of_kinds(found.some(slice(MOST_LAID)), group)
         wanted = len(everything.key)
         self._lay(Laying(pool, everything), group, wanted, wanted - self._many_of(group))
@@ -186,7 +189,8 @@ class Scatter:
             short = full - len(self._held)
             if short <= 0 or laying.done - tried > MOST_TRIED * wanted / share + FEWEST_TRIED:
                 return
-            fresh = laying.next(math.ceil(MORE_THAN_WANTED * short / share) + A_FEW)
+            wanted_now = math.ceil((MORE_THAN_WANTED * short + min(A_FEW, LEAST_MORE + short // 4)) / share)
+            fresh = laying.next(wanted_now, self._held)
             if not len(fresh.key):
                 if self.recipe.count is not None:
                     self.left["no_ground"] += short
@@ -270,8 +274,6 @@ class Scatter:
 
     def _round(self, candidates: Candidates, most: int) -> None:
         """Offer candidates, in their order, until ``most`` of them are admitted."""
-        known = np.array([int(n) not in self._held for n in candidates.number], np.bool_)
-        candidates = candidates.some(known)
         kinds = kinds_of(candidates.number, self.recipe.props, self.recipe.seed)
         roomy = self._clear_of_others(candidates, kinds)
         open_ = np.flatnonzero(roomy)
@@ -412,13 +414,20 @@ class Laying:
         self._pool, self._everything = pool, everything
         self.done = 0
 
-    def next(self, count: int) -> Candidates:
-        """The next ``count`` candidates, or as many as there are."""
-        upto = self.done + count
-        found = self._pool.first(upto) if self._everything is None else self._everything.some(slice(upto))
-        fresh = found.some(slice(self.done, None))
+    def next(self, count: int, known: Collection[int]) -> Candidates:
+        """The next ``count`` candidates that are not ``known`` by their numbers, or as many as there are."""
+        lying = np.array(list(known), np.int64)
+        upto = self.done + count + (len(lying) if self.done == 0 else 0)
+        for _ in range(MOST_ROUNDS):
+            found = self._pool.first(upto) if self._everything is None else self._everything.some(slice(upto))
+            fresh = found.some(slice(self.done, None))
+            new = ~np.isin(fresh.number, lying)
+            lacking = count - int(new.sum())
+            if lacking <= 0 or len(found.key) < upto:
+                break
+            upto += lacking + count
         self.done += len(fresh.key)
-        return fresh
+        return fresh.some(new)
 
 
 def volumes_of(places: Places, recipe: ScatterRecipe) -> Volumes:

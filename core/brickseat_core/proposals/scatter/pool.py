@@ -146,10 +146,16 @@ class Pool:
             density = min(density * min(max(wanted, LEAST_GROWTH), MOST_GROWTH), most / max(self._area, 1e-12))
         return found.some(slice(count))
 
-    def denser(self, density: float) -> Candidates:
-        """All candidates that are laid where so many a square metre are wanted."""
-        found, _ = self._below(density)
-        return found
+    def denser(self, density: float, most: int) -> Candidates:
+        """The candidates that are laid where so many a square metre are wanted, ``most`` of them at most."""
+        found = self.first(most)
+        return found.some(found.key < density)
+
+    def expected(self, density: float) -> int:
+        """How many candidates there would be where so many a square metre are wanted, by what of the ground was looked at so far."""
+        horizon = min((s.horizon for s in self.surfaces), default=0.0)
+        known = sum(int((s.valid.key <= horizon).sum()) for s in self.surfaces)
+        return round(density * known / horizon) if horizon > 0.0 else 0
 
     def _below(self, density: float) -> tuple[Candidates, bool]:
         """The candidates whose keys are below ``density``, and whether there are no more points."""

@@ -27,7 +27,7 @@ DARTS = 1.5
 FULL = 0.7
 """Points of a full level times its radius squared over the area (Feder, "Random sequential adsorption", 1980)."""
 FEWEST_DARTS = 64
-DARTS_AT_A_TIME = 1 << 17
+DARTS_AT_A_TIME = 1 << 18
 """Darts that are thrown in one call: some hundredths of a second."""
 MOST_LEVELS = 200
 SEQUENCES_HELD = 32
