@@ -114,6 +114,9 @@ def test_a_paint_that_is_no_number_is_refused_where_it_is_needed(tmp_path: Path)
     path.write_bytes(glb(changed(JSON, place, "red"), BINARY))
     done = run("convert", path, "-o", out)
     assert (done.returncode, out.exists()) == (2, False)
-    assert "materials[0] has a factor that is not a number" in done.stderr
+    assert f"{path}: materials[0] has a factor that is not a number" in done.stderr
+    missing = run("convert", path, "-o", tmp_path / "no" / "set.glb")
+    assert (missing.returncode, str(path) in missing.stderr) == (2, False)
+    assert f"{tmp_path / 'no' / 'set.glb'}: cannot be written" in missing.stderr
     # The fit does not depend on it.
     assert json.loads(run("check", path, "--json").stdout)["version"] == 1

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from brickseat_core.formats.errors import FileError
+from brickseat_core.formats.errors import FileError, NotWritten
 
 UNFORESEEN = (
     ValueError,
@@ -26,10 +26,13 @@ log = logging.getLogger(__name__)
 def reading(where: str | Path) -> Iterator[None]:
     """Raises FileError, one line that begins with ``where``, for whatever is wrong with what is read meanwhile.
 
+    What cannot be written names its own place, which stays.
     What no reader foresaw is logged with its place, for whoever mends the reader.
     """
     try:
         yield
+    except NotWritten:
+        raise
     except FileError as error:
         raise error if str(error).startswith(f"{where}:") else type(error)(f"{where}: {error}") from None
     except OSError as error:

@@ -43,16 +43,19 @@ def run_convert(
     quiet: bool,
 ) -> int:
     """Write a file in another format. Raises FileError."""
+    from brickseat_core.formats.boundary import reading
     from brickseat_core.formats.gltf.light import light_copy
     from brickseat_core.formats.gltf.skin import bend
     from brickseat_core.formats.opening import known, open_document, save_document
 
     known(output)
     document = open_document(source, unit, up)
-    for joint, axis, degrees in bends:
-        bend(document, joint, axis, degrees)
-    if light is not None:
-        document, error = light_copy(document, light)
-        complain([f"{output}: a copy for display, up to {in_words(error)} off the true surface"], quiet)
-    save_document(document, output)
+    with reading(source):
+        for joint, axis, degrees in bends:
+            bend(document, joint, axis, degrees)
+        if light is not None:
+            document, error = light_copy(document, light)
+            complain([f"{output}: a copy for display, up to {in_words(error)} off the true surface"], quiet)
+        # The other formats read the meshes only now.
+        save_document(document, output)
     return DONE
