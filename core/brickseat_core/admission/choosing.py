@@ -5,10 +5,10 @@ from enum import IntEnum
 import numpy as np
 from numpy.typing import NDArray
 
+from brickseat_core.geometry.cells import NONE, bucket_of
 from brickseat_core.kernels import inner_kernel, kernel
 from brickseat_core.scene import Vec
 
-NONE = np.int64(-1)
 SIDES = 27
 """Cells of a grid about one of them, and that one."""
 
@@ -21,12 +21,6 @@ class Chosen(IntEnum):
     IN_THE_WAY = 2
     CROWDED = 3
     FULL = 4
-
-
-@inner_kernel
-def bucket_of(x, y, z, mask):
-    """The bucket of a cell of a grid over space (Teschner et al., "Optimized spatial hashing", 2003)."""
-    return ((x * 73856093) ^ (y * 19349663) ^ (z * 83492791)) & mask
 
 
 def chosen(
@@ -52,6 +46,19 @@ def chosen(
         able, keeps, start, earlier, np.ascontiguousarray(at), radius, given, cell, in_plan, most
     )
     return found
+
+
+def with_room(at: Vec, radius: Vec, in_plan: bool) -> NDArray[np.bool_]:
+    """(n,) which of points ``at`` (n, 3) have their ``radius`` (n,) metres free of all that were given room earlier.
+
+    ``in_plan``: as ``chosen`` takes it.
+    """
+    n = len(at)
+    nobody = np.zeros(0, np.int64)
+    became = chosen(
+        np.ones(n, np.bool_), np.zeros(n, np.bool_), np.zeros(n + 1, np.int64), nobody, at, radius, 0, in_plan, n
+    )
+    return np.equal(became, Chosen.ADMITTED)
 
 
 @kernel

@@ -1,21 +1,15 @@
 """Darts thrown at a surface: a candidate stays where no point lies within a radius of it, in the order in which they come.
 
-A hash grid over space (Teschner et al., "Optimized spatial hashing", 2003) finds the points near a candidate.
+A hash grid over space finds the points near a candidate.
 """
 
 import numpy as np
 
+from brickseat_core.geometry.cells import NONE, bucket_of
 from brickseat_core.kernels import inner_kernel, kernel
 
 OPPOSED = -0.5
 """Cosine between the normals of two points below which they lie on two sides of something thin, and do not crowd each other."""
-NONE = np.int64(-1)
-
-
-@inner_kernel
-def bucket_of(x, y, z, mask):
-    """The bucket of a cell of the grid."""
-    return ((x * 73856093) ^ (y * 19349663) ^ (z * 83492791)) & mask
 
 
 @inner_kernel

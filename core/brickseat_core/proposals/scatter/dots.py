@@ -5,8 +5,8 @@ from typing import NamedTuple
 
 import numpy as np
 
+from brickseat_core.admission.choosing import with_room
 from brickseat_core.budget import UNLIMITED, Budget
-from brickseat_core.proposals.scatter.elbow import with_elbow_room
 from brickseat_core.proposals.scatter.pool import Pool
 from brickseat_core.proposals.scatter.shaping import kinds_of
 from brickseat_core.proposals.scatter.surfaces import A_FEW, MORE_THAN_WANTED, surfaces_of
@@ -38,8 +38,7 @@ def dots_of(places: Places, recipe: ScatterRecipe, budget: Budget = UNLIMITED) -
     if recipe.no_overlap == "elbow":
         kinds = kinds_of(found.number, recipe.props, recipe.seed)
         radius = np.array([rule.elbow_room_m for rule in recipe.props])[kinds]
-        none = (np.zeros((0, 3)), np.zeros(0))
-        found = found.some(with_elbow_room(found.at, radius, *none, recipe.facing != "surface"))
+        found = found.some(with_room(found.at, radius, recipe.facing != "surface"))
     wanted = recipe.count if recipe.count is not None else len(found.key)
     out = np.isin(found.number, np.array(recipe.exceptions.taken_out, np.int64))
     some = np.flatnonzero(~out[:wanted])
