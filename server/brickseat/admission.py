@@ -17,7 +17,7 @@ LARGEST_TEXT = 4 << 20
 """Bytes of a body that is no file: a long move, a table of props, a picture of a set."""
 LARGEST_OF_STRANGER = 16 << 10
 LARGEST_FORM = LARGEST_UPLOAD + (1 << 20)
-TAKES_FILES = re.compile(r"/api/(props|sets/open|bearers/terrain)")
+TAKES_FILES = re.compile(r"/api/(props|sets/open|sets/groups|bearers/terrain)")
 
 
 class Admission:

@@ -16,6 +16,7 @@ from brickseat_core.formats.gltf.building import Paint, Surface, prop_document
 from broken_models import BAD_VALUES, changed, glb, model, paths
 
 PROPS, SETS, TERRAIN, LISTS = "/api/props", "/api/sets/open", "/api/bearers/terrain", "/api/prop-lists/read"
+GROUPS = "/api/sets/groups"
 
 
 class Hostile(NamedTuple):

@@ -10,7 +10,8 @@ from django.contrib.auth.models import User
 from django.test import Client
 
 from brickseat.accounts.models import AccessToken
-from brickseat.admission import LARGEST_FORM, LARGEST_OF_STRANGER, LARGEST_TEXT, Admission
+from brickseat.admission import LARGEST_FORM, LARGEST_OF_STRANGER, LARGEST_TEXT, TAKES_FILES, Admission
+from brickseat.api.routes import api
 from brickseat.asgi import application
 from brickseat.headers import POLICY
 
@@ -89,6 +90,17 @@ def test_who_is_known_brings_as_much_as_there_is_use_for(
     if status == 413 and declared:
         assert request.taken == 0
     assert request.taken <= length
+
+
+def test_every_address_that_takes_a_file_takes_a_large_one() -> None:
+    forms = {
+        path
+        for path, methods in api.get_openapi_schema()["paths"].items()
+        for asked in methods.values()
+        if "multipart/form-data" in asked.get("requestBody", {}).get("content", {})
+    }
+    assert len(forms) > 3
+    assert [path for path in forms if not TAKES_FILES.fullmatch(path)] == []
 
 
 @pytest.mark.parametrize("kind", ["session", "token", "wrong token", "wrong session"])

@@ -20,6 +20,7 @@ from brickseat.sets.session import sessions
 from brickseat.store.models import StoredProp
 from brickseat_core.formats.gltf.document import GltfDocument
 from brickseat_core.formats.gltf.reading import read_set
+from test_gltf import FLOOR_NODE, document
 
 Move = Callable[..., Any]
 
@@ -190,6 +191,32 @@ def test_hand_over_opens_again_and_belongs_to_who_opened_it(client: Client, dres
     gaps = {f["reason"] for f in again["fits"]}
     assert gaps == {f["reason"] for f in before["fits"]}
     assert len({p["prop"] for p in again["pieces"]}) == 1
+
+
+def test_a_chair_is_opened_in_parts_or_whole_as_asked(client: Client, wren: User) -> None:
+    legs = [{"name": "leg", "mesh": 0, "translation": [x, 0.2, 0], "scale": [0.1, 0.4, 0.1]} for x in (-0.4, 0.4)]
+    seat = {"name": "seat", "mesh": 0, "translation": [0, 0.45, 0], "scale": [1, 0.1, 0.4]}
+    data = document([FLOOR_NODE, {"name": "chair", "children": [2, 3, 4]}, *legs, seat]).to_glb()
+
+    def props(**more: Any) -> int:
+        made = client.post("/api/sets/open", {"file": SimpleUploadedFile("yard.glb", data), **more})
+        assert made.status_code == 201, made.content
+        pieces = client.get(f"/api/sets/{made.json()['key']}").json()["pieces"]
+        return sum(piece["role"] == "prop" for piece in pieces)
+
+    (group,) = client.post("/api/sets/groups", {"file": SimpleUploadedFile("yard.glb", data)}).json()
+    assert (group["name"], group["times"], group["parts"]) == ("chair", 1, 3)
+    assert group["picture"]
+    assert not DressedSet.objects.exists()
+    assert props() == 3
+    assert props(whole=["chair"]) == 1
+
+
+def test_groups_of_a_bad_upload_are_refused_in_words(client: Client, wren: User) -> None:
+    answer = client.post("/api/sets/groups", {"file": SimpleUploadedFile("bad.glb", b"glTF but not really")})
+    assert answer.status_code == 422
+    assert "cut short" in answer.json()["error"]
+    assert Client().post("/api/sets/groups").status_code in (401, 403)
 
 
 def test_a_bad_upload_is_refused_and_nothing_is_kept(client: Client, wren: User) -> None:
