@@ -246,6 +246,20 @@ def test_smaller_ones_gather_round_larger_ones(count: int) -> None:
     assert np.median(away.min(axis=1)) < 0.25
 
 
+def test_what_gathers_catches_up_when_there_is_room_again() -> None:
+    """On crowded ground no turn finds room for its share of pots; nothing is tried twice, and later turns make up for it."""
+    on = dressed()
+    props = [
+        {"prop": "stone", "share": 1, "size": [4, 6]},
+        {"prop": "pot", "share": 5, "size": [0.5, 0.8], "gather_m": 0.5},
+    ]
+    counts = on.do("scatter", recipe=recipe(1000, props=props)).counts
+    assert counts["laid"] > 930
+    # Before, the same candidate was counted at every turn: more than two for each that was wanted.
+    assert counts["no_room"] < 1500
+    assert_all_sit(on)
+
+
 def test_one_kind_gives_way_to_another() -> None:
     on = dressed()
     props = [{"prop": "brick", "share": 1}, {"prop": "pot", "share": 4, "clear_m": 0.6, "clear_fade_m": 0.2}]

@@ -90,8 +90,9 @@ class Admission:
             if not self._overlapping:
                 look = self._conflicts(list(offered.values()), each)
         conflicts = dict(look.conflicts)
-        for key in [key for key, others in conflicts.items() if key in offered and not others <= offered.keys()]:
-            if not next(c.keeps_place for c in candidates if c.piece is not None and c.piece.key == key):
+        keeping = {c.piece.key for c in candidates if c.piece is not None and c.keeps_place}
+        for key, others in conflicts.items():
+            if key in offered and key not in keeping and not others <= offered.keys():
                 barred[key] = "no_room"
         return self._settled(candidates, conflicts, look.borne_by, barred, most)
 

@@ -98,6 +98,8 @@ class Scatter:
         self.left: Counter[Reason] = Counter()
         self._laid: dict[int, Piece] = {}
         self._held: dict[int, Piece] = {}
+        # What was refused once is not offered again: what was in its way only becomes more.
+        self._refused: set[int] = set()
         self._surfaces = surfaces_of(self.places, recipe)
         self._rows = np.array(sorted({index.row[s.piece.key] for s in self._surfaces}), np.int64)
         self._surface_row = np.array([index.row[s.piece.key] for s in self._surfaces], np.int64)
@@ -145,22 +147,21 @@ class Scatter:
         share = [sum(self.recipe.props[kind].share for kind in group) for group in groups]
         upto = np.cumsum(share) / sum(share)
         first = Laying(Pool(self._surfaces, self.budget))
-        end = 0
+        end, before = 0, [0] * len(groups)
         for _ in range(MOST_TURNS):
             if end >= count:
                 break
             end += max(FIRST_TURN * len(self.props), math.ceil(TURN_GROWTH * end))
             parts = np.diff(np.round(upto * end).astype(np.int64), prepend=0).tolist()
-            before = len(self._held)
             for number, group in enumerate(groups):
                 open_ = count - len(self._held)
-                wanted = parts[number] - self._many_of(group)
-                if open_ <= 0 or wanted <= 0:
+                lacking = parts[number] - self._many_of(group)
+                if open_ <= 0 or lacking <= 0:
                     continue
                 laying = first if number == 0 else Laying(self._pool_round_others(group))
-                self._lay(laying, group, wanted, min(wanted, open_))
-            if len(self._held) == before and end >= count:
-                break
+                # What an earlier turn found no room for is caught up with, but not at the price of trying it all again.
+                self._lay(laying, group, parts[number] - before[number], min(lacking, open_))
+            before = parts
 
     def _lay_all(self, group: frozenset[int], number: int) -> int:
         """Lay the props of a group as densely as the recipe says; how many that would be."""
@@ -184,13 +185,13 @@ class Scatter:
         some = len(kinds) < len(self.props)
         shares = [rule.share for rule in self.recipe.props]
         share = sum(shares[kind] for kind in kinds) / sum(shares) if some else 1.0
-        full, tried = len(self._held) + most, laying.done
+        full, tried = len(self._held) + most, laying.given
         for _ in range(MOST_ROUNDS):
             short = full - len(self._held)
-            if short <= 0 or laying.done - tried > MOST_TRIED * wanted / share + FEWEST_TRIED:
+            if short <= 0 or laying.given - tried > MOST_TRIED * wanted / share + FEWEST_TRIED:
                 return
             wanted_now = math.ceil((MORE_THAN_WANTED * short + min(A_FEW, LEAST_MORE + short // 4)) / share)
-            fresh = laying.next(wanted_now, self._held)
+            fresh = laying.next(wanted_now, self._held.keys() | self._refused)
             if not len(fresh.key):
                 if self.recipe.count is not None:
                     self.left["no_ground"] += short
@@ -300,11 +301,11 @@ class Scatter:
             keeps = number in self._taken_out
             offered.append(Candidate(piece, refused, keeps, candidates.at[n], float(self._elbow[kinds[n]])))
         found = self._admission.offer(offered, most)
-        for candidate, reason in zip(offered, found.refused, strict=False):
+        for number, candidate, reason in zip(candidates.number.tolist(), offered, found.refused, strict=False):
             if reason is not None:
                 self.left[reason] += 1
+                self._refused.add(number)
             elif candidate.piece is not None:
-                number = candidate.piece.number or 0
                 self._held[number] = candidate.piece
                 if not candidate.keeps_place:
                     self._laid[number] = candidate.piece
@@ -408,26 +409,28 @@ class Scatter:
 
 
 class Laying:
-    """Candidates of a pool in the order of their keys, each given once. ``everything``: all that there are, where it is known."""
+    """Candidates of a pool in the order of their keys, each ``given`` once. ``everything``: all that there are, where it is known."""
 
     def __init__(self, pool: Pool, everything: Candidates | None = None) -> None:
         self._pool, self._everything = pool, everything
-        self.done = 0
+        self._done = self.given = 0
 
     def next(self, count: int, known: Collection[int]) -> Candidates:
         """The next ``count`` candidates that are not ``known`` by their numbers, or as many as there are."""
         lying = np.array(list(known), np.int64)
-        upto = self.done + count + (len(lying) if self.done == 0 else 0)
+        upto = self._done + count + (len(lying) if self._done == 0 else 0)
         for _ in range(MOST_ROUNDS):
             found = self._pool.first(upto) if self._everything is None else self._everything.some(slice(upto))
-            fresh = found.some(slice(self.done, None))
+            fresh = found.some(slice(self._done, None))
             new = ~np.isin(fresh.number, lying)
             lacking = count - int(new.sum())
             if lacking <= 0 or len(found.key) < upto:
                 break
             upto += lacking + count
-        self.done += len(fresh.key)
-        return fresh.some(new)
+        some = np.flatnonzero(new)[:count]
+        self._done += int(some[-1]) + 1 if len(some) == count else len(fresh.key)
+        self.given += len(some)
+        return fresh.some(some)
 
 
 def volumes_of(places: Places, recipe: ScatterRecipe) -> Volumes:
