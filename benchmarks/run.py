@@ -1,5 +1,5 @@
 """Everything that speed is held by, side by side in one run: python benchmarks/run.py [drop] [check] [rest] [settle] [engines]
-[shove] [pointing] [sockets] [ties] [prompt] [thousands] [scatter] [fill]."""
+[shove] [pointing] [sockets] [ties] [prompt] [thousands] [scatter] [fill] [stops]."""
 
 import gc
 import os
@@ -22,6 +22,7 @@ from filling import bench_fill
 from scattering import bench_scatter
 from scenes import crowd, ground, mesh_of
 from sockets import bench_sockets
+from stops import bench_stops
 from thousands import bench_prompt, bench_thousands, write_crowd
 from ties import bench_ties
 from trimesh.collision import CollisionManager
@@ -511,6 +512,7 @@ def main(chosen: list[str]) -> None:
         "thousands": [bench_thousands],
         "scatter": [bench_scatter],
         "fill": [bench_fill],
+        "stops": [bench_stops],
     }
     for name, runs in benches.items():
         if not chosen or name in chosen:

@@ -105,7 +105,9 @@ class Admission:
         # What is in something that stands already is not looked at any further.
         first = conflicts_of(around, pieces, each, self._budget) if len(around.pieces) > around.bearers else {}
         free = [piece for piece in pieces if not first.get(piece.key)]
+        self._budget.check()
         around.put_all(free)
+        self._budget.check()
         others = conflicts_of(around, self._affected(around, free), each, self._budget)
         if is_crowd(around.boxes_of(piece.key for piece in free)):
             return FirstLook(both_ways({**first, **others, **conflicts_of(around, free, each, self._budget)}), {})

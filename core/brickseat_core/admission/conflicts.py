@@ -18,6 +18,8 @@ from brickseat_core.scene import Piece, Vec
 FEWEST_IN_CROWD = 8
 CROWD_WIDTHS, CROWDED = 0.5, 0.5
 """Widths within which others count as where a piece is, and how many of them for each from which pieces are a crowd."""
+LOOKED_AT = 512
+"""Pieces whose neighbours are found in one go: what is asked meanwhile whether it goes on is asked often enough."""
 
 Each = Callable[..., Iterator[Any]]
 """A ``map``, over threads or not."""
@@ -49,18 +51,18 @@ def look_once(index: SceneIndex, pieces: Sequence[Piece], tolerance: float, each
     """As ``conflicts_of``, of pieces that stand in ``index``, with all that a verdict needs besides."""
     conflicts: Conflicts = {}
     borne_by: dict[str, frozenset[str]] = {}
-    if not pieces:
-        return FirstLook(conflicts, borne_by)
-    looks = Looks(index, list(pieces), tolerance)
-    for some in each(looks.of, some_at_a_time(index, pieces)):
-        for piece, _, found in some:
-            rows = (*found.initially_intersecting, *found.containers)
-            rows = (*rows, *contained_rows(index, index.row[piece.key], found.contained))
-            conflicts[piece.key] = {index.keys[row] or "" for row in rows}
-            if stands_alone(piece, found, tolerance):
-                bearers = found.bearing.rows if found.bearing is not None else (found.first or 0,)
-                borne_by[piece.key] = frozenset(index.keys[row] or "" for row in bearers)
-        budget.check()
+    for begin in range(0, len(pieces), LOOKED_AT):
+        part = list(pieces[begin : begin + LOOKED_AT])
+        looks = Looks(index, part, tolerance)
+        for some in each(looks.of, some_at_a_time(index, part)):
+            for piece, _, found in some:
+                rows = (*found.initially_intersecting, *found.containers)
+                rows = (*rows, *contained_rows(index, index.row[piece.key], found.contained))
+                conflicts[piece.key] = {index.keys[row] or "" for row in rows}
+                if stands_alone(piece, found, tolerance):
+                    bearers = found.bearing.rows if found.bearing is not None else (found.first or 0,)
+                    borne_by[piece.key] = frozenset(index.keys[row] or "" for row in bearers)
+            budget.check()
     bedded = [piece for piece in pieces if piece.sink and conflicts[piece.key]]
     drawn = cut_by(index, bedded, each, budget)
     return FirstLook({**conflicts, **{key: keys & conflicts[key] for key, keys in drawn.items()}}, borne_by)

@@ -4,6 +4,7 @@ Nothing is computed anew when a piece is added: each field gets what the piece b
 judged again.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -24,6 +25,8 @@ APPRAISED, MOST_APPRAISALS = 64, 24
 """Places whose cost is computed in one go, twice as many each time, and how often that is done."""
 SAMPLES = 40
 """Cells of a shape, and cells beside it, by which the cost of a place is computed."""
+LOOKS_AT_A_TIME = 400_000
+"""Cells of a shape over cells of a bay that are looked at in one call: what is asked meanwhile whether it goes on is asked often enough."""
 BESIDE = 2
 """Cells beside a new piece whose places are judged again: what touches its sides is seen one cell away."""
 
@@ -48,7 +51,17 @@ class Field:
     says so; elsewhere what it costs at least.
     """
 
-    def __init__(self, shape: Shape, columns: Cells, number: int, taste: Taste, unit: float, toward: Vec) -> None:
+    def __init__(
+        self,
+        shape: Shape,
+        columns: Cells,
+        number: int,
+        taste: Taste,
+        unit: float,
+        toward: Vec,
+        check_budget: Callable[[], None],
+    ) -> None:
+        """``check_budget``: raises GivenUp where the budget says so."""
         self.shape, self.taste = shape, taste
         self._columns, self._unit, self._toward = columns, unit, toward
         self._seed = np.uint64(channel(taste.seed, number))
@@ -62,7 +75,10 @@ class Field:
         self._bottoms = bottom[self._cells[:, 0], self._cells[:, 1]]
         self._sides, self._middles = map(spread, sides_of(bottom, top))
         if self.height.size:
-            block_columns_kernel(*self.blocked, *columns, bottom, top)
+            rows = max(1, LOOKS_AT_A_TIME // (nz * bottom.size))
+            for begin in range(0, nx, rows):
+                check_budget()
+                block_columns_kernel(*self.blocked, *columns, bottom, top, begin, min(nx, begin + rows))
             self._level(0, nx, 0, nz)
 
     def add(self, body: Raster) -> None:
@@ -120,13 +136,14 @@ def sides_of(bottom: Vec, top: Vec) -> tuple[NDArray[np.int64], Vec]:
     return np.array(cells, np.int64).reshape(-1, 2), np.array(middles)
 
 
-def cheapest(fields: list[Field], many: int) -> list[tuple[Field, int, int]]:
-    """The ``many`` cheapest places of several fields: the field, and the cell.
+def cheapest(fields: list[Field], many: int, check_budget: Callable[[], None]) -> list[tuple[Field, int, int]]:
+    """The ``many`` cheapest places of several fields: the field, and the cell. ``check_budget``: as for a field.
 
     The true cost of a place takes longer than a lower bound of it: it is computed only for those that may be among the cheapest.
     """
     starts = np.cumsum([0, *(field.cost.size for field in fields)])
     for more in range(MOST_APPRAISALS):
+        check_budget()
         costs = np.concatenate([field.cost.ravel() for field in fields])
         known = np.concatenate([field.known.ravel() for field in fields])
         order = lowest(costs, max(many, APPRAISED << more))
@@ -159,10 +176,11 @@ def lowest(costs: Vec, many: int) -> NDArray[np.int64]:
 
 
 @kernel
-def block_columns_kernel(lo, hi, count, column_lo, column_hi, column_count, bottom, top):
-    """Block the heights at which a shape of ``bottom`` and ``top`` (wx, wz), beginning at each cell, meets what is blocked in a column."""
+def block_columns_kernel(lo, hi, count, column_lo, column_hi, column_count, bottom, top, begin, end):
+    """Block the heights at which a shape of ``bottom`` and ``top`` (wx, wz), beginning at each cell of the rows from ``begin`` up to
+    ``end``, meets what is blocked in a column."""
     wx, wz = bottom.shape
-    for i in range(count.shape[0]):
+    for i in range(begin, end):
         for j in range(count.shape[1]):
             for a in range(wx):
                 for b in range(wz):

@@ -125,7 +125,9 @@ class Filling:
         self._bases = [bases_of_rule(p.mesh, r, recipe.seed) for p, r in zip(self.props, recipe.props, strict=True)]
         self._sizes = [sizes_of(rule) for rule in recipe.props]
         h, self._shapes = self._grid()
+        self._check_budget()
         self._room = Room(index, self._bay, h)
+        self._check_budget()
         self._room.leave_free(self._bay.front, recipe.front_room_m)
         heights = [s.hi[1] - s.lo[1] for some in self._shapes.values() for s in some]
         self._unit = float(np.mean(heights)) if heights else 1.0
@@ -152,7 +154,7 @@ class Filling:
         refused: Counter[Reason] = Counter()
 
         def goes_on(done: int, total: int) -> bool:
-            self.budget.check(len(self._placed), self._wanted or 0)
+            self._check_budget()
             return True
 
         asked = list(number_of)
@@ -314,7 +316,7 @@ class Filling:
             kind = self._next()
             if kind is None:
                 return
-            self.budget.check(len(self._placed), self._wanted or 0)
+            self._check_budget()
             self._number += 1
             while self._number in self._placed:
                 self._number += 1
@@ -368,9 +370,9 @@ class Filling:
     def _add_to(self, fields: list[Field], kind: int, number: int) -> bool:
         """As ``_add``, in one size and at the places of some ``fields``."""
         for _ in range(MOST_FAILED // AT_A_TIME if fields else 0):
-            proposed = cheapest(fields, AT_A_TIME)
+            proposed = cheapest(fields, AT_A_TIME, self._check_budget)
             for place in proposed:
-                self.budget.check(len(self._placed), self._wanted or 0)
+                self._check_budget()
                 found = self._try(*place, number, self._rests > 0)
                 if isinstance(found, Stand) and self._is_sunken(found.piece, *place):
                     found = Failed.NO_ROOM
@@ -387,15 +389,19 @@ class Filling:
                 break
         return False
 
+    def _check_budget(self) -> None:
+        """Raises GivenUp where the budget says so."""
+        self.budget.check(len(self._placed), self._wanted or 0)
+
     def _fields_of(self, key: Key) -> list[Field]:
         """The fields of a prop in one size; made when they are asked for first, of all that stands then."""
         if key not in self._fields:
             made: list[Field] = []
             for shape in self._shapes[key]:
-                self.budget.check(len(self._placed), self._wanted or 0)
                 columns = self._room.columns(shape)
                 number = channel(*key, len(made))
-                made.append(Field(shape, columns, number, self._taste, self._unit, self._bay.front[[0, 2]].copy()))
+                toward = self._bay.front[[0, 2]].copy()
+                made.append(Field(shape, columns, number, self._taste, self._unit, toward, self._check_budget))
                 if not self.recipe.props[key[0]].nest:
                     # The columns know hollows: what stands already is written in without them.
                     for body in self._bodies:

@@ -281,6 +281,7 @@ class Scatter:
         with side_by_side(len(open_)) as each:
             seats, wanted = self._seats(candidates.some(open_), kinds[open_], each)
             pieces = self._seated(candidates.some(open_), kinds[open_], seats, wanted)
+            self._check_budget()
             sitting = [piece for piece in pieces if piece is not None]
             allowed = dict(zip((p.key for p in sitting), self._volumes.allow(sitting, each), strict=True))
         sits = np.array([n for n, piece in enumerate(pieces) if piece is not None], np.int64)
@@ -300,6 +301,7 @@ class Scatter:
                 refused = "no_room"
             keeps = number in self._taken_out
             offered.append(Candidate(piece, refused, keeps, candidates.at[n], float(self._elbow[kinds[n]])))
+        self._check_budget()
         found = self._admission.offer(offered, most)
         for number, candidate, reason in zip(candidates.number.tolist(), offered, found.refused, strict=False):
             if reason is not None:
