@@ -192,10 +192,12 @@ class Jobs:
             state, job.problem = "failed", "the server could not do it; nothing was changed"
         if state != "done":
             job.outcomes = []
-        # Last of all: whoever sees that it has ended sees all that came of it.
+        if job.stop.is_set():
+            self.shelf.drop(job)
+        # Last of all: whoever sees that it has ended sees all that came of it, and nothing is written any more.
         job.touched, job.state = time.monotonic(), state
         if job.stop.is_set():
-            self.drop(job)
+            self._forget(job)
         job.heard(job)
 
     def of(self, dressed: uuid.UUID, key: str) -> Job | None:
@@ -227,9 +229,13 @@ class Jobs:
         """Stop it, and forget what came of it. One that still runs keeps its place until its workers are free."""
         job.stop.set()
         if job.state != "running":
-            with self._lock:
-                self._jobs.pop(job.key, None)
+            self._forget(job)
         self.shelf.drop(job)
+
+    def _forget(self, job: Job) -> None:
+        """Have it no longer in memory."""
+        with self._lock:
+            self._jobs.pop(job.key, None)
 
     def clear(self) -> None:
         """Stop all, and forget what is in memory, as a server that is started again does."""
