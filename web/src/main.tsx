@@ -11,7 +11,7 @@ import { type Schemas, ServerError, client, wanted } from "./api/client";
 import SetsPage from "./sets/SetsPage";
 import { SignIn } from "./sets/SignIn";
 
-const StagePage = lazy(() => import("./stage/StagePage"));
+const StagePage = lazy(() => import("./shell/StagePage"));
 const StorePage = lazy(() => import("./store/StorePage"));
 const BenchPage = lazy(() => import("./bench/BenchPage"));
 const queries = new QueryClient({ defaultOptions: { queries: { retry: 1 } } });

@@ -6,8 +6,8 @@ import { GLTFLoader } from "three/addons/loaders/GLTFLoader.js";
 import type { Triple } from "../api/client";
 import { type Seat, inWorld } from "../seats/frames";
 import { HAND, STEM, SeatMarks } from "../seats/SeatMarks";
-import { lookAt } from "../stage/looks";
-import { metOnPlane } from "../stage/planes";
+import { lookAt } from "../drawing/looks";
+import { metOnPlane } from "../drawing/planes";
 import { facing, withClock } from "./seatEdits";
 
 export interface Turn {

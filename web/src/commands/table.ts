@@ -3,7 +3,7 @@ import type { Triple } from "../api/client";
 import { isFault } from "../fit/Glyph";
 import { lookThroughGap, make, redo, undo } from "../stage/making";
 import { selectingMade } from "../stage/selectingMade";
-import type { StagePointer } from "../stage/pointer";
+import type { StagePointer } from "../tools/pointer";
 import type { StageView } from "../stage/view";
 import { useStage } from "../state";
 import { withWhatRestsOn } from "../state/families";

@@ -1,7 +1,7 @@
 /** Seats as they are drawn: a paper disc with a hand at 12 o'clock, and a stem in the direction that it faces. */
 import * as THREE from "three";
 
-import { emptied } from "../stage/marks";
+import { emptied } from "../drawing/marks";
 import type { WorldFrame } from "./frames";
 
 const RADIUS_PX = 7;

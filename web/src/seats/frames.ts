@@ -2,7 +2,7 @@
 import * as THREE from "three";
 
 import type { Piece, Pose, Prop, Schemas, Triple } from "../api/client";
-import { matrixOf } from "../stage/matrixOf";
+import { matrixOf } from "../drawing/matrixOf";
 
 export type Seat = Schemas["SeatSchema"];
 export type Tie = Schemas["TieSchema"];

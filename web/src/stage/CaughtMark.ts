@@ -3,7 +3,7 @@ import * as THREE from "three";
 
 import type { Triple } from "../api/client";
 import type { Caught } from "../api/live";
-import { emptied } from "./marks";
+import { emptied } from "../drawing/marks";
 
 const RADIUS_PX = 6;
 const OVER_ALL = 13;

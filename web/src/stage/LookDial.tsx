@@ -2,7 +2,7 @@
 import { Popover } from "radix-ui";
 
 import { useParts } from "../state";
-import type { Look } from "./looks";
+import type { Look } from "../drawing/looks";
 
 const SIDES: { look: Look; path: string; x: number; y: number; words: string }[] = [
   {

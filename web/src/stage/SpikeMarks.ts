@@ -4,7 +4,7 @@ import * as THREE from "three";
 
 import type { Fit, Piece } from "../api/client";
 import { isFault } from "../fit/Glyph";
-import type { PlumbLabel } from "./marks";
+import type { PlumbLabel } from "../drawing/marks";
 
 const tapeOf = (color: string, offset: number) =>
   new THREE.MeshBasicMaterial({

@@ -3,7 +3,7 @@ import * as THREE from "three";
 import { OrbitControls } from "three/addons/controls/OrbitControls.js";
 
 import type { Triple } from "../api/client";
-import { type Look, lookAt, throughGap } from "./looks";
+import { type Look, lookAt, throughGap } from "../drawing/looks";
 
 const GLIDE_MS = 260;
 const WALK_ROUND_MS = 14_000;

@@ -3,7 +3,7 @@ import { describe, expect, it } from "vitest";
 
 import { piece } from "../fit/examples";
 import { Crowd, type Viewpoint } from "./crowd";
-import type { Model } from "./models";
+import type { Model } from "../drawing/models";
 
 const EYE = new THREE.Vector3(0, 0, 0);
 const from = (seen: THREE.Frustum | null = null) => ({ eyes: [EYE], pixel: 0.001, seen });

@@ -2,8 +2,8 @@
 import * as THREE from "three";
 
 import type { Piece, Pose } from "../api/client";
-import { matrixOf } from "./matrixOf";
-import { type Model, trianglesOf } from "./models";
+import { matrixOf } from "../drawing/matrixOf";
+import { type Model, trianglesOf } from "../drawing/models";
 
 /** How closely a copy is drawn. */
 export type Closeness = 0 | 1 | 2 | 3;

@@ -7,7 +7,7 @@ import { Pieces } from "./pieces";
 let works = false;
 let asked = 0;
 let files: string[] = [];
-vi.mock("./models", () => ({
+vi.mock("../drawing/models", () => ({
   loadModel: (file: string) => {
     asked += 1;
     files.push(file);

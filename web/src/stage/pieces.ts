@@ -3,8 +3,8 @@ import * as THREE from "three";
 
 import type { Piece, Pose } from "../api/client";
 import { Crowd, type Viewpoint } from "./crowd";
-import { matrixOf } from "./matrixOf";
-import { type Model, forgetModel, loadModel } from "./models";
+import { matrixOf } from "../drawing/matrixOf";
+import { type Model, forgetModel, loadModel } from "../drawing/models";
 
 /** What stands for the prop in the name of a crowd that is drawn by a model of its own. */
 const OWN_SHAPE = "shape:";

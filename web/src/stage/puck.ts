@@ -3,7 +3,7 @@
  * hold of. */
 import * as THREE from "three";
 
-import { metOnPlane } from "./planes";
+import { metOnPlane } from "../drawing/planes";
 
 export type PuckPart = "face" | "rim" | "post" | "corner";
 

@@ -2,8 +2,8 @@
 import * as THREE from "three";
 
 import type { Pose, Schemas } from "../api/client";
-import { loadModel } from "./models";
-import { matrixOf } from "./matrixOf";
+import { loadModel } from "../drawing/models";
+import { matrixOf } from "../drawing/matrixOf";
 
 type Region = Schemas["RegionSchema"];
 const CREASE_DEGREES = 25;

@@ -1,8 +1,8 @@
 /** A tape from point to point with its length written on it. */
 import * as THREE from "three";
 
-import type { PlumbLabel } from "./marks";
-import { emptied } from "./marks";
+import type { PlumbLabel } from "../drawing/marks";
+import { emptied } from "../drawing/marks";
 
 const LINE = new THREE.LineBasicMaterial({ color: "#a9482a", depthTest: false, transparent: true });
 const THIN = new THREE.LineDashedMaterial({

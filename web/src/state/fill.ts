@@ -2,8 +2,8 @@
 import type { StateCreator } from "zustand";
 
 import type { Schemas } from "../api/client";
-import type { StageState } from "./index";
-import { keptRecipe, sameRecipe } from "./scatter";
+import type { Mirror } from "../api/mirror";
+import { keptRecipe, sameRecipe } from "./recipes";
 
 export type Filling = Schemas["FillRecipe"];
 export type FillRule = Schemas["FillRule"];
@@ -26,13 +26,13 @@ export interface FillSlice {
   /** Take up a filling of the set, or begin a new one. */
   takeUpFilling: (key: string | null) => void;
   /** The recipes or the regions of the set are others: what became of the one in hand holds here too. */
-  followFillings: (before: StageState["recipes"]) => void;
+  followFillings: (before: Mirror["recipes"]) => void;
 }
 
 /** The filling that a record of the set keeps. */
 export const fillingOf = (record: Schemas["RecipeSchema"]) => keptRecipe<Filling>(record);
 
-export const fillSlice: StateCreator<StageState, [], [], FillSlice> = (set) => ({
+export const fillSlice: StateCreator<FillSlice & Mirror, [], [], FillSlice> = (set) => ({
   filling: PLAIN_FILLING,
   openFilling: null,
   fillingName: "",

@@ -5,6 +5,7 @@ import { useShallow } from "zustand/react/shallow";
 
 import { type FillSlice, fillSlice } from "./fill";
 import { type JobsSlice, jobsSlice } from "./jobs";
+import { type NoteSlice, noteSlice } from "./note";
 import { type OpenSlice, openSlice } from "./open";
 import { type PanelsSlice, panelsSlice } from "./panels";
 import { type RelationsSlice, relationsSlice } from "./relations";
@@ -17,6 +18,7 @@ export interface StageState
   extends
     OpenSlice,
     SelectionSlice,
+    NoteSlice,
     ToolsSlice,
     JobsSlice,
     PanelsSlice,
@@ -34,6 +36,7 @@ type Told = "line" | "here" | "stage" | "dressers";
 export const useStage = create<StageState>((...all) => ({
   ...openSlice(...all),
   ...selectionSlice(...all),
+  ...noteSlice(...all),
   ...toolsSlice(...all),
   ...jobsSlice(...all),
   ...panelsSlice(...all),

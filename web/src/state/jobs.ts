@@ -2,7 +2,7 @@
 import type { StateCreator } from "zustand";
 
 import type { Job } from "../api/client";
-import type { StageState } from "./index";
+import type { NoteSlice } from "./note";
 
 export interface JobsSlice {
   job: Job | null;
@@ -26,7 +26,7 @@ export interface JobsSlice {
   forget: (job: string) => void;
 }
 
-export const jobsSlice: StateCreator<StageState, [], [], JobsSlice> = (set, get) => ({
+export const jobsSlice: StateCreator<JobsSlice & NoteSlice, [], [], JobsSlice> = (set, get) => ({
   job: null,
   over: new Set(),
   waiting: [],

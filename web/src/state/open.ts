@@ -4,7 +4,9 @@ import type { StateCreator } from "zustand";
 import type { Change, Fit, Prop, SetData } from "../api/client";
 import type { LineState, Onlooker } from "../api/live";
 import { type Mirror, mirrorOf, reduced } from "../api/mirror";
-import type { StageState } from "./index";
+import type { PanelsSlice } from "./panels";
+import type { SelectionSlice } from "./selection";
+import type { ToolsSlice } from "./tools";
 
 export interface OpenSlice extends Mirror {
   key: string | null;
@@ -60,14 +62,17 @@ const NOTHING_OPEN = {
 const byKey = (props: Prop[]) => props.map((p) => [p.key, p] as const);
 
 /** The fits of a set that has come whole. How deep a piece is may have been told on the line while that was on its way. */
-function knownBest(data: SetData, now: StageState): ReadonlyMap<string, Fit> {
+function knownBest(data: SetData, now: OpenSlice): ReadonlyMap<string, Fit> {
   const same = now.key === data.key && now.revision === data.revision;
   return new Map(
     data.fits.map((fit) => [fit.key, (same && fit.deeper && now.fits.get(fit.key)) || fit] as const),
   );
 }
 
-export const openSlice: StateCreator<StageState, [], [], OpenSlice> = (set, get, api) => ({
+/** What is about pieces, and goes with them; and how somebody likes to work. */
+type Beside = SelectionSlice & PanelsSlice & ToolsSlice;
+
+export const openSlice: StateCreator<OpenSlice & Beside, [], [], OpenSlice> = (set, get, api) => ({
   ...NOTHING_OPEN,
   open: (data) =>
     set((state) => ({

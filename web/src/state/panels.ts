@@ -2,7 +2,6 @@
 import type { StateCreator } from "zustand";
 
 import type { Move, Piece } from "../api/client";
-import type { StageState } from "./index";
 
 export interface PanelsSlice {
   ledger: boolean;
@@ -15,7 +14,7 @@ export interface PanelsSlice {
   tryOut: (move: Move | null) => void;
 }
 
-export const panelsSlice: StateCreator<StageState, [], [], PanelsSlice> = () => ({
+export const panelsSlice: StateCreator<PanelsSlice> = () => ({
   ledger: false,
   history: false,
   keySheet: false,

@@ -3,7 +3,6 @@ import type { StateCreator } from "zustand";
 
 import type { Triple } from "../api/client";
 import type { Caught } from "../api/live";
-import type { StageState } from "./index";
 
 export interface JoinSlip {
   /** The mover's seat by name; null: the first free one that goes with what it is joined to. */
@@ -75,7 +74,7 @@ const PLAIN_LINE_UP: LineUpSlip = {
   count: 5,
 };
 
-export const relationsSlice: StateCreator<StageState, [], [], RelationsSlice> = (set) => ({
+export const relationsSlice: StateCreator<RelationsSlice> = (set) => ({
   join: PLAIN_JOIN,
   lastJoin: null,
   lineUp: PLAIN_LINE_UP,

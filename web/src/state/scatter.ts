@@ -2,8 +2,8 @@
 import type { StateCreator } from "zustand";
 
 import type { Schemas } from "../api/client";
-import type { Filling } from "./fill";
-import type { StageState } from "./index";
+import type { Mirror } from "../api/mirror";
+import { keptRecipe, sameRecipe } from "./recipes";
 
 export type Recipe = Schemas["ScatterRecipe"];
 export type PropRule = Schemas["PropRule"];
@@ -61,28 +61,12 @@ export interface ScatterSlice {
   takeUp: (key: string | null) => void;
   /** The recipes of the set are others than `before`: what became of the one in hand holds here too; words that were changed
    * and are not laid yet stay. */
-  followRecipes: (before: StageState["recipes"]) => void;
-}
-
-/** The recipe that a record of the set keeps. */
-export function keptRecipe<T extends Recipe | Filling>(record: Schemas["RecipeSchema"]): T {
-  const nudged = Object.entries(record.exceptions.nudged).map(
-    ([number, pose]) => [number, { position: pose.position, basis: pose.basis }] as const,
-  );
-  return {
-    ...(record.parameters as unknown as T),
-    seed: record.seed,
-    exceptions: { taken_out: record.exceptions.taken_out, nudged: Object.fromEntries(nudged) },
-  };
+  followRecipes: (before: Mirror["recipes"]) => void;
 }
 
 export const recipeOf = (record: Schemas["RecipeSchema"]) => keptRecipe<Recipe>(record);
 
-export function sameRecipe(one: object, other: object): boolean {
-  return JSON.stringify(one) === JSON.stringify(other);
-}
-
-export const scatterSlice: StateCreator<StageState, [], [], ScatterSlice> = (set) => ({
+export const scatterSlice: StateCreator<ScatterSlice & Mirror, [], [], ScatterSlice> = (set) => ({
   recipe: PLAIN_RECIPE,
   openRecipe: null,
   recipeName: "",

@@ -1,7 +1,6 @@
 /** What is selected and pointed at, and how it moves. */
 import type { StateCreator } from "zustand";
 
-import type { StageState } from "./index";
 import { type Steps, keepSteps, keptSteps } from "./steps";
 
 export interface SelectionSlice {
@@ -23,7 +22,7 @@ export interface SelectionSlice {
   setSteps: (steps: Partial<Steps>) => void;
 }
 
-export const selectionSlice: StateCreator<StageState, [], [], SelectionSlice> = (set, get) => ({
+export const selectionSlice: StateCreator<SelectionSlice> = (set, get) => ({
   selected: [],
   pointed: null,
   held: false,

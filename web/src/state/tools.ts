@@ -1,7 +1,10 @@
 /** The verb in hand, and the sentence of each. */
 import type { StateCreator } from "zustand";
 
-import type { StageState } from "./index";
+import type { JobsSlice } from "./jobs";
+import type { NoteSlice } from "./note";
+import type { RelationsSlice } from "./relations";
+import type { ScatterSlice } from "./scatter";
 
 export type Verb =
   | "set down"
@@ -143,8 +146,6 @@ const BUILD_SIZES: Record<BuildSlip["kind"], Partial<BuildSlip>> = {
 
 export interface ToolsSlice {
   verb: Verb;
-  /** What the verb has to say just now. */
-  note: string | null;
   slip: SetDownSlip;
   build: BuildSlip;
   settle: SettleSlip;
@@ -160,9 +161,11 @@ export interface ToolsSlice {
   setPour: (pour: Partial<PourSlip>) => void;
 }
 
-export const toolsSlice: StateCreator<StageState, [], [], ToolsSlice> = (set) => ({
+/** What a change of the verb puts away besides its own. */
+type PutAway = NoteSlice & JobsSlice & RelationsSlice & ScatterSlice;
+
+export const toolsSlice: StateCreator<ToolsSlice & PutAway, [], [], ToolsSlice> = (set) => ({
   verb: "look over",
-  note: null,
   slip: PLAIN_SLIP,
   build: PLAIN_BUILD,
   settle: PLAIN_SETTLE,

@@ -2,7 +2,6 @@
 import type { StateCreator } from "zustand";
 
 import type { Piece } from "../api/client";
-import type { StageState } from "./index";
 
 export interface UnderWay {
   ask: string;
@@ -23,7 +22,7 @@ export interface UnderWaySlice {
   endUnderWay: (ask: string) => void;
 }
 
-export const underWaySlice: StateCreator<StageState, [], [], UnderWaySlice> = (set) => ({
+export const underWaySlice: StateCreator<UnderWaySlice> = (set) => ({
   underWay: [],
   hearUnderWay: (ask, done, total, pieces) =>
     set(({ underWay }) => {

@@ -2,7 +2,7 @@
 import * as THREE from "three";
 
 import type { Schemas } from "../api/client";
-import { type PlumbLabel, emptied } from "../stage/marks";
+import { type PlumbLabel, emptied } from "../drawing/marks";
 import { measureWords } from "./words";
 
 const KEPT = new THREE.LineDashedMaterial({

@@ -1,8 +1,8 @@
 /** Small pictures of props, drawn one at a time when the browser has nothing better to do, and kept. */
 import * as THREE from "three";
 
-import { lookAt } from "../stage/looks";
-import { loadModel } from "../stage/models";
+import { lookAt } from "../drawing/looks";
+import { loadModel } from "../drawing/models";
 
 const SIZE = 112;
 const FRONT_SIZE = 264;

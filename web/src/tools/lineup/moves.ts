@@ -2,7 +2,7 @@
 import * as THREE from "three";
 
 import type { Move, Piece, Triple } from "../../api/client";
-import { matrixOf } from "../../stage/matrixOf";
+import { matrixOf } from "../../drawing/matrixOf";
 import { useStage } from "../../state";
 import type { LineUpSlip, Picked } from "../../state/relations";
 

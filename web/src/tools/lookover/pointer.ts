@@ -3,7 +3,7 @@ import { toast } from "sonner";
 
 import type { Pointed, Question } from "../../api/live";
 import { inWords } from "../../fit/units";
-import { LimbPull } from "../../posing/pulling";
+import { LimbPull } from "./pulling";
 import { make } from "../../stage/making";
 import { useStage } from "../../state";
 import { withGroup } from "../../state/families";

@@ -3,15 +3,8 @@ import { toast } from "sonner";
 
 import { make } from "../../stage/making";
 import { useStage } from "../../state";
-import {
-  type Asking,
-  type Far,
-  type Near,
-  type PropRule,
-  type Recipe,
-  recipeOf,
-  sameRecipe,
-} from "../../state/scatter";
+import { type Asking, type Far, type Near, type PropRule, type Recipe, recipeOf } from "../../state/scatter";
+import { sameRecipe } from "../../state/recipes";
 import type { StageState } from "../../state";
 import type { DrawnBox } from "../boxDrag";
 import { type Box, PAPER_BOX, boxesOf } from "../boxes";

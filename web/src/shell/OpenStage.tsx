@@ -14,15 +14,15 @@ import { Ledger } from "../ledger/Ledger";
 import { LevelLine } from "../levelline/LevelLine";
 import { useParts } from "../state";
 import { toolOf } from "../tools";
-import { PIN } from "./camera";
+import { PIN } from "../stage/camera";
 import { type OpenedStage, openStage } from "./connect";
 import { Header } from "./Header";
-import { LookDial } from "./LookDial";
-import { lookThroughGap } from "./making";
+import { LookDial } from "../stage/LookDial";
+import { lookThroughGap } from "../stage/making";
 import { mark } from "./marking";
-import { useSetPicture } from "./picturing";
+import { useSetPicture } from "../stage/picturing";
 import { SidePanel } from "./SidePanel";
-import { useProof } from "./useProof";
+import { useProof } from "../stage/useProof";
 
 const words = (problem: unknown) => (problem instanceof Error ? problem.message : String(problem));
 

@@ -2,7 +2,7 @@ import * as THREE from "three";
 import { describe, expect, it } from "vitest";
 
 import { fit, piece } from "../fit/examples";
-import { SpikeMarks, plumbLabel } from "./SpikeMarks";
+import { SpikeMarks, plumbLabel } from "../stage/SpikeMarks";
 import { labelOf } from "./marking";
 
 const frame = {

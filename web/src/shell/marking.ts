@@ -7,8 +7,8 @@ import type { Verb } from "../state/tools";
 import { handlesOf } from "../tools/boxes";
 import { bayInHand } from "../tools/fill/filling";
 import { boxesInHand } from "../tools/scatter/recipes";
-import type { Ring } from "./rings";
-import type { StageView } from "./view";
+import type { Ring } from "../stage/rings";
+import type { StageView } from "../stage/view";
 
 const WITHOUT_PUCK: Verb[] = ["measure", "build", "settle", "pour", "join", "line up", "scatter", "fill"];
 

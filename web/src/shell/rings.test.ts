@@ -3,7 +3,7 @@ import { describe, expect, it } from "vitest";
 import { piece } from "../fit/examples";
 import { PLAIN_RECIPE, type Recipe } from "../state/scatter";
 import { ringsOf } from "./marking";
-import { MOST_RINGS, outlines } from "./rings";
+import { MOST_RINGS, outlines } from "../stage/rings";
 
 const elbowed = (...radii: number[]): Recipe => ({
   ...PLAIN_RECIPE,

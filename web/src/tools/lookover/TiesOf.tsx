@@ -1,8 +1,8 @@
 /** The ties of what is selected: what each keeps and measures, loosened or locked by one press; and new ones between two pieces. */
-import { useParts } from "../state";
-import { make } from "../stage/making";
-import { QuietButton } from "../ui/buttons";
-import { keptWords, measureWords } from "./words";
+import { useParts } from "../../state";
+import { make } from "../../stage/making";
+import { QuietButton } from "../../ui/buttons";
+import { keptWords, measureWords } from "../../ties/words";
 
 export function TiesOf({ keys }: { keys: string[] }) {
   const { ties, measures, pieces, cutOuts, tiesInTheWay } = useParts(

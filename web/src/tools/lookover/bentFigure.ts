@@ -2,7 +2,7 @@
 import * as THREE from "three";
 import { GLTFLoader } from "three/addons/loaders/GLTFLoader.js";
 
-import type { Schemas } from "../api/client";
+import type { Schemas } from "../../api/client";
 
 type Turn = Schemas["TurnSchema"];
 const AXES = {

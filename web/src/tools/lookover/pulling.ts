@@ -1,9 +1,9 @@
 /** A limb in the hand: it turns about its joint as the pointer goes round it on the screen, and is bent when it is let go. */
 import * as THREE from "three";
 
-import { type PropDetail, type Schemas, client, wanted } from "../api/client";
-import { useStage } from "../state";
-import type { At, Gesture, StageParts } from "../tools/tool";
+import { type PropDetail, type Schemas, client, wanted } from "../../api/client";
+import { useStage } from "../../state";
+import type { At, Gesture, StageParts } from "../tool";
 import { pose, withTurn } from "./Posing";
 import { BentFigure } from "./bentFigure";
 

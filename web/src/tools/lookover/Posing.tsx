@@ -10,12 +10,12 @@ import {
   type Schemas,
   client,
   wanted,
-} from "../api/client";
-import { inDegrees } from "../slip/figures";
-import { ChoiceWord, NumberWord } from "../slip/words";
-import { carry } from "../stage/making";
-import { useParts, useStage } from "../state";
-import { QuietButton } from "../ui/buttons";
+} from "../../api/client";
+import { inDegrees } from "../../slip/figures";
+import { ChoiceWord, NumberWord } from "../../slip/words";
+import { carry } from "../../stage/making";
+import { useParts, useStage } from "../../state";
+import { QuietButton } from "../../ui/buttons";
 
 type Turn = Schemas["TurnSchema"];
 type Axis = Turn["axis"];

@@ -11,13 +11,13 @@ import { inWords } from "../fit/units";
 import { findJobs } from "../gravity/beginning";
 import { Fall } from "../gravity/fall";
 import { useStage } from "../state";
-import { Beside } from "./beside";
-import { isMine, learnAgain, learnNew, reload, tryingOn } from "./making";
+import { Beside } from "../stage/beside";
+import { isMine, learnAgain, learnNew, reload, tryingOn } from "../stage/making";
 import { AskDots } from "../tools/scatter/dots";
 import { mark, markRecipe, markTies, showComing } from "./marking";
-import { StagePointer } from "./pointer";
-import type { ModelsOf } from "./pieces";
-import { StageView, chosenQuality } from "./view";
+import { StagePointer } from "../tools/pointer";
+import type { ModelsOf } from "../stage/pieces";
+import { StageView, chosenQuality } from "../stage/view";
 
 declare global {
   interface Window {

@@ -1,9 +1,9 @@
 /** The pointer on the stage: hands what it does to the tool of the verb in hand, and to the gesture that a press has begun. */
-import { GravityPointer } from "../gravity/pointer";
+import { GravityPointer } from "./settle/pointer";
 import { useStage } from "../state";
 import type { Verb } from "../state/tools";
-import { TOOLS, toolOf } from "../tools";
-import type { At, Gesture, PointerTool, StageParts } from "../tools/tool";
+import { TOOLS, toolOf } from "./index";
+import type { At, Gesture, PointerTool, StageParts } from "./tool";
 
 export class StagePointer {
   private gesture: Gesture | null = null;

@@ -2,7 +2,7 @@ import { Link } from "react-router";
 
 import { Glyph, STATE_ORDER } from "../fit/Glyph";
 import { Here } from "../people/Here";
-import { redo, stopMove, undo } from "./making";
+import { redo, stopMove, undo } from "../stage/making";
 import { useParts } from "../state";
 import { PlainButton } from "../ui/buttons";
 

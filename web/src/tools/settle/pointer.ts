@@ -1,8 +1,8 @@
 /** The pointer while there is a job: pieces that fall are grabbed by hand; of an outcome, what is to be adopted is chosen. */
-import type { Outcome, Triple } from "../api/client";
-import { useStage } from "../state";
-import { sweeping } from "../tools/sweeping";
-import type { At, Gesture, PointerTool, StageParts } from "../tools/tool";
+import type { Outcome, Triple } from "../../api/client";
+import { useStage } from "../../state";
+import { sweeping } from "../sweeping";
+import type { At, Gesture, PointerTool, StageParts } from "../tool";
 
 export class GravityPointer implements PointerTool {
   constructor(private readonly stage: StageParts) {}
