@@ -8,7 +8,7 @@ from pathlib import Path
 
 from playwright.sync_api import Page
 from running import chromium, demo_server, on_screen, set_key, wait_drawn
-from test_dressing import look_at, post
+from test_dressing import corner_of_yard, look_at, post
 
 from test_fill import BOARD, workshop
 from test_scatter import press
@@ -167,6 +167,11 @@ def main(folder: Path) -> None:
         page.wait_for_timeout(2 * SETTLE_MS)
         page.goto(address)
         shot("sets")
+        with page.expect_file_chooser() as chosen:
+            page.get_by_role("button", name="Open a set").click()
+        chosen.value.set_files(corner_of_yard(Path(data)))
+        page.get_by_role("heading", name="One piece, or several?").wait_for()
+        shot("whole-or-parts")
         page.goto(f"{address}/sets/{set_key(page, address, 'Kiln yard')}")
         wait_drawn(page)
         page.wait_for_timeout(SETTLE_MS)
@@ -202,26 +207,6 @@ def main(folder: Path) -> None:
         page.wait_for_function("window.brickseat.state().job?.state === 'done'", timeout=120_000)
         page.mouse.up()
         page.get_by_label("Slip").get_by_role("button", name="Discard").click()
-        page.keyboard.press("1")
-        for prop, across in (("cider jug", -0.3), ("milk jug", 0.0), ("tall jar", 0.3)):
-            choose(page, prop)
-            page.mouse.move(*on_screen(page, POURED[0] + across, 0.0, POURED[2]))
-            page.wait_for_timeout(SETTLE_MS)
-            page.mouse.down()
-            page.mouse.up()
-            page.wait_for_timeout(SETTLE_MS)
-        pots = "[...window.brickseat.state().pieces.values()].filter(p => /jug|tall-jar/.test(p.prop))"
-        page.keyboard.press("Escape")
-        page.evaluate(f"window.brickseat.state().select({pots}.map(p => p.key))")
-        page.keyboard.press("7")
-        page.evaluate("window.brickseat.state().setSettle({lift: 0.8, jitter: 0.05, trials: 1, calm: 0, breaks: 0.03})")
-        page.get_by_label("Slip").get_by_role("button", name="Settle").click()
-        page.wait_for_function("window.brickseat.state().job?.state === 'done'", timeout=120_000)
-        page.get_by_label("Slip").get_by_role("button", name="Adopt", exact=True).click()
-        page.wait_for_function("(window.brickseat.state().canUndo ?? '').includes('broke')")
-        page.evaluate("window.brickseat.view.standAt([0.9, 1.1, 5.6], [0.6, 0.0, 3.4])")
-        page.keyboard.press("2")
-        shot("shards")
         relations(page, address, shot)
         scattered(page, address, shot)
         filled(page, address, shot)

@@ -288,9 +288,8 @@ def test_a_heap_settles_half_of_a_trial_is_adopted_and_taken_back(page: Page, ad
     assert stored(page, address, key)["pieces"] == before, "back to the last bit"
 
 
-@pytest.fixture
-def chair(tmp_path: Path) -> Path:
-    """A set in which a chair of a seat and two legs is a group, and so are four bricks."""
+def corner_of_yard(folder: Path) -> Path:
+    """A file of a set in which a chair of a seat and two legs is a group, and so are four bricks."""
     nodes: list[dict[str, Any]] = [
         {"name": "floor", "mesh": 0, "translation": [0, -0.5, 0], "scale": [6, 1, 6], "extras": {"brickseat": {"role": "bearer"}}},
         {"name": "chair", "children": [3, 4, 5]},
@@ -302,16 +301,16 @@ def chair(tmp_path: Path) -> Path:
     grey = Paint("grey", (0.5, 0.5, 0.5))
     made = prop_document("cube", [Surface(grey, cube().vertices, cube().faces)])
     made.json["nodes"], made.json["scenes"] = nodes, [{"nodes": [0, 1, 2]}]
-    path = tmp_path / "corner of the yard.glb"
+    path = folder / "corner of the yard.glb"
     made.save(path)
     return path
 
 
-def test_a_file_with_a_chair_and_a_crowd_is_asked_about_once(page: Page, address: str, chair: Path) -> None:
+def test_a_file_with_a_chair_and_a_crowd_is_asked_about_once(page: Page, address: str, tmp_path: Path) -> None:
     page.goto(address)
     with page.expect_file_chooser() as chosen:
         page.get_by_role("button", name="Open a set").click()
-    chosen.value.set_files(chair)
+    chosen.value.set_files(corner_of_yard(tmp_path))
     expect(page.get_by_role("heading", name="One piece, or several?")).to_be_focused()
     # What is likely is proposed, and said otherwise by keys alone.
     expect(page.get_by_role("group", name="chair").get_by_label("one piece")).to_be_checked()

@@ -553,7 +553,7 @@ def test_laying_is_given_up_while_points_are_looked_for() -> None:
         return len(progress) < 3
 
     with pytest.raises(Stopped):
-        dots_of(Places(on.set, on.index.fork()), parse_recipe(recipe(4000, seed=77)), Budget(on_progress=stop))
+        dots_of(Places(on.set, on.index.fork(), budget=Budget(on_progress=stop)), parse_recipe(recipe(4000, seed=77)))
     assert len(progress) == 3
 
 

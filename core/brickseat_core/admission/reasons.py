@@ -1,6 +1,6 @@
 """Why a candidate is not admitted, for programs and in words for people."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sized
 from typing import Literal
 
 Reason = Literal[
@@ -24,3 +24,10 @@ IN_WORDS: dict[Reason, str] = {
 def why(left: Mapping[Reason, int]) -> str:
     """How many were refused for which reason: “2 found no room, 1 would tip”; empty where none were."""
     return ", ".join(f"{left[reason]} {words}" for reason, words in IN_WORDS.items() if left.get(reason))
+
+
+def how_many(verb: str, done: Sized, wanted: int | None, left: Mapping[Reason, int]) -> str:
+    """How many of what was wanted were done, and why not more: “laid 7 of 10 (2 found no room, 1 would tip)”."""
+    short = wanted is not None and len(done) < wanted
+    reasons = why(left)
+    return f"{verb} {len(done)}" + (f" of {wanted}" if short else "") + (f" ({reasons})" if reasons else "")

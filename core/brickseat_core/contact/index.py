@@ -291,13 +291,6 @@ class SceneIndex:
             lo[1], hi[1] = -np.inf, np.inf
         return lo, hi
 
-    def reach(self, piece: Piece) -> tuple[Vec, Vec]:
-        """The box (lo, hi) of (3,) metres in which what others draw can change the verdict on a piece, whether it stands here or not:
-        where it is drawn, where it is measured, and the column through which it would fall."""
-        lo, hi = self.box_of(piece)
-        box = reach_of(lo[None], hi[None], np.array([piece.direction]), np.array([piece.sink]))[0]
-        return box[0], box[1]
-
     def affected_by(self, boxes: Iterable[tuple[Vec, Vec]] | Vec, tolerance: float) -> list[str]:
         """Keys of the props whose verdict may be another one when something that is drawn in one of ``boxes`` ((lo, hi) of (3,) metres)
         came, went or moved: those whose reach meets one of them.

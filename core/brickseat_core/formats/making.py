@@ -1,7 +1,7 @@
 """A prop made from a file, in a process of its own: in metres and +Y up, bent as asked, and looked at in every way once before it is kept."""
 
 import tempfile
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -58,25 +58,24 @@ def made_of(path: Path, unit: Unit | None, up: UpAxis | None, turns: Sequence[Tu
 
 def look_at_set_apart(data: bytes) -> None:
     """Read a set and everything in it once, in a process of its own, before it is opened. Raises FileError."""
-    with tempfile.TemporaryDirectory(prefix="set-") as folder:
-        path = Path(folder) / "set.glb"
-        path.write_bytes(data)
-        try:
-            run_apart(look_at_set, str(path))
-        except FileError as problem:
-            raise FileError(str(problem).replace(f"{path}: ", "")) from None
+    run_on(data, look_at_set)
 
 
 def ask_about_groups_apart(data: bytes) -> list[dict[str, Any]]:
     """As ``groups_to_ask`` of the bytes of a set, in a process of its own. Raises FileError."""
+    found: list[dict[str, Any]] = run_on(data, ask_about_groups)
+    return found
+
+
+def run_on(data: bytes, look: Callable[[str], Any]) -> Any:
+    """What ``look`` makes of a file with the bytes of a set, in a process of its own. Raises FileError, which does not name that file."""
     with tempfile.TemporaryDirectory(prefix="set-") as folder:
         path = Path(folder) / "set.glb"
         path.write_bytes(data)
         try:
-            found: list[dict[str, Any]] = run_apart(ask_about_groups, str(path))
+            return run_apart(look, str(path))
         except FileError as problem:
             raise FileError(str(problem).replace(f"{path}: ", "")) from None
-    return found
 
 
 def ask_about_groups(path: str) -> list[dict[str, Any]]:

@@ -415,7 +415,7 @@ class Run:
             again = self._last_fall(done, restless, failed, tolerance, on_progress)
             better = len(again.named) < len(done.named)
             done, failed = (again, failed) if better else (done, failed + 1)
-        # Once more all of them: what is on_progress is what is, not what should be.
+        # Once more all of them: what is told is what is, not what should be.
         done = measured(self.index, done, tolerance, self.gone)
         others = self._harmed(done, tolerance)
         middles = np.array([0.5 * (self.index.box_of(p)[0] + self.index.box_of(p)[1]) for p in done.pieces])

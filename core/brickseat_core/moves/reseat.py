@@ -31,13 +31,10 @@ def compute(scene: Scene, move: ReseatMove) -> Outcome:
     reasons: list[str] = []
 
     def landed(index: SceneIndex, piece: Piece) -> Piece | None:
-        found = raised_onto(index, replace(piece, stand_off=0.0) if move.land else piece)
+        wanted = replace(piece, stand_off=0.0) if move.land else piece
+        found = raised_onto(index, wanted)
         reasons.append(found.reason)
-        return (
-            None
-            if found.travel is None
-            else replace(piece, stand_off=0.0 if move.land else piece.stand_off).at(found.pose)
-        )
+        return wanted.at(found.pose) if found.travel is not None else None
 
     words = f"set down {in_short(pieces)}"
     if move.together and len(pieces) > 1:

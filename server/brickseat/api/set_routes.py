@@ -264,8 +264,8 @@ def find_dots(request: HttpRequest, key: uuid.UUID, asked: schemas.DotsAsked) ->
     now = sessions.of(open_set_of(request, key)).snapshot
     own = {p.key for p in now.dressed.pieces.values() if asked.again is not None and p.recipe == asked.again}
     try:
-        places = Places(now.dressed, now.index, frozenset(own), stored_painting)
-        dots = dots_of(places, checked(asked.recipe), Budget(DOTS_SECONDS))
+        places = Places(now.dressed, now.index, frozenset(own), stored_painting, Budget(DOTS_SECONDS))
+        dots = dots_of(places, checked(asked.recipe))
     except (BadRecipe, GivenUp) as problem:
         raise MoveRefused(str(problem)) from None
     points, barred = (np.round(found, 4).ravel().tolist() for found in (dots.at, dots.barred))

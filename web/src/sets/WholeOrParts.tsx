@@ -13,9 +13,9 @@ interface Props {
 
 /** From dark to light clay: red, green and blue of both. */
 const SHADES = [
-  [143, 239],
-  [127, 231],
-  [102, 216],
+  [84, 224],
+  [66, 200],
+  [46, 164],
 ] as const;
 
 function brown(shade: number): string {
@@ -24,7 +24,7 @@ function brown(shade: number): string {
 
 function Picture({ group }: { group: FileGroup }) {
   return (
-    <svg viewBox="-2 -2 104 104" className="h-28 w-28 shrink-0 bg-paper" aria-hidden="true">
+    <svg viewBox="-8 -8 116 116" className="h-28 w-28 shrink-0 bg-paper" aria-hidden="true">
       {group.picture.map(([corners, shade], n) => (
         <polygon key={n} points={corners} fill={brown(shade)} stroke={brown(shade)} strokeWidth="0.4" />
       ))}

@@ -65,7 +65,7 @@ def picture_of(found: GltfSet, group: Group) -> list[tuple[str, float]]:
     scale = SIZE / max(float((hi - lo).max()), 1e-12)
     flat = (flat - 0.5 * (lo + hi)) * scale * [1.0, -1.0] + 0.5 * SIZE
     lit = np.abs(normals[order, 2]) / area[order]
-    shade = DARKEST + (1.0 - DARKEST) * lit * (1.0 - 0.12 * (part[order] % SHADES))
+    shade = (DARKEST + (1.0 - DARKEST) * lit) * (1.0 - 0.2 * (part[order] % SHADES))
     return [
         (" ".join(f"{x:.1f},{y:.1f}" for x, y in triangle), round(value, 2))
         for triangle, value in zip(flat.tolist(), shade.tolist(), strict=True)

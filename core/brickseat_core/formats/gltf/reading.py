@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from brickseat_core.contact.index import world_box
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf.bodies import Body, NodeTree, bodies_of, regions_of
 from brickseat_core.formats.gltf.document import GltfDocument
@@ -87,10 +88,8 @@ def read_set(
 
 def with_floor(found: GltfSet, height: float) -> GltfSet:
     """The same set with an endless plane at ``height`` metres that bears, besides what the file has. It is not written into the file."""
-    boxes = [
-        (pose.apply(prop.mesh.vertices)) for pose, prop in ((p.pose, p.prop) for p in found.dressed.pieces.values())
-    ]
-    reach = max((float(np.abs(points[:, [0, 2]]).max()) for points in boxes), default=0.0)
+    boxes = [np.array(world_box(p.prop.mesh, p.pose)) for p in found.dressed.pieces.values()]
+    reach = max((float(np.abs(box[:, [0, 2]]).max()) for box in boxes), default=0.0)
     half = FLOOR_BEYOND + FLOOR_WIDER * reach
     corners = np.array([[-half, 0.0, -half], [-half, 0.0, half], [half, 0.0, half], [half, 0.0, -half]])
     plane = Mesh(corners, np.array([[0, 1, 2], [0, 2, 3]], np.int32))

@@ -6,15 +6,14 @@ something beside it changes: nothing is repaired.
 
 import math
 from collections import Counter
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
 
-from brickseat_core.admission.reasons import Reason, why
-from brickseat_core.budget import UNLIMITED, Budget
+from brickseat_core.admission.reasons import Reason, how_many
+from brickseat_core.admission.withdrawing import withdrawn
 from brickseat_core.contact.contacts import query_contacts
-from brickseat_core.fit.check import check
 from brickseat_core.fit.measuring import bands
 from brickseat_core.proposals.fill.bay import bay_of
 from brickseat_core.proposals.fill.fields import Field, Taste, cheapest
@@ -23,11 +22,11 @@ from brickseat_core.proposals.fill.rows import fullest_rows, places_on_floor, ra
 from brickseat_core.proposals.fill.seating import LIFT, Failed, Stand, can_be_carried_in, seated, turned_a_little
 from brickseat_core.proposals.fill.shapes import Shape, bases_of_rule, box_at, is_boxy, shapes_of, sizes_of
 from brickseat_core.proposals.fill.spans import SLACK
+from brickseat_core.proposals.proposer import Proposer
 from brickseat_core.recipes.chance import chances, channel
 from brickseat_core.recipes.fill_schema import MOST_PLACED, FillRecipe
-from brickseat_core.recipes.places import Places
 from brickseat_core.recipes.scatter_schema import BadRecipe
-from brickseat_core.scene import DOWN, Piece, Pose, Prop, Vec
+from brickseat_core.scene import Piece, Pose, Vec
 from brickseat_core.tolerances import CONTACT_EPSILON
 
 Key = tuple[int, int]
@@ -73,14 +72,7 @@ class Filled:
 
     def in_words(self) -> str:
         """How many were placed, and why not more."""
-        reasons = why(self.left)
-        short = self.wanted is not None and len(self.pieces) < self.wanted
-        return (
-            f"placed {len(self.pieces)}"
-            + (f" of {self.wanted}" if short else "")
-            + (f" ({reasons})" if reasons else "")
-            + f", {100.0 * self.density:.0f} % of the bay"
-        )
+        return f"{how_many('placed', self.pieces, self.wanted, self.left)}, {100.0 * self.density:.0f} % of the bay"
 
 
 def lift_of(headroom: float) -> float:
@@ -89,22 +81,9 @@ def lift_of(headroom: float) -> float:
 
 
 @dataclass
-class Filling:
-    """A recipe being placed in ``places``, whose index is a fork that is its own. ``props``: of its rules, in their order.
+class Filling(Proposer[FillRecipe]):
+    """A recipe being placed. The budget is shown each piece that is placed; when it has enough, what was placed by then is kept."""
 
-    ``key_of``, ``name_of``: of the piece of a number, the second with the prop that it is a copy of. ``kept``: pieces that stand
-    already, by number. The budget is shown each that is placed; when it has enough, what was placed by then is kept.
-    """
-
-    places: Places
-    recipe: FillRecipe
-    props: list[Prop]
-    recipe_key: str
-    key_of: Callable[[int], str]
-    name_of: Callable[[Prop, int], str]
-    tolerance: float
-    budget: Budget = UNLIMITED
-    kept: Mapping[int, Piece] = field(default_factory=dict)
     _placed: dict[int, Piece] = field(default_factory=dict)
     _fields: dict[Key, list[Field]] = field(default_factory=dict)
     _waiting: set[int] = field(default_factory=set)
@@ -149,26 +128,16 @@ class Filling:
     def _prove(self) -> Counter[Reason]:
         """Check all that was placed as it stands in the end, and take out what is not right with what stood on it; how many, by reason."""
         index, kept = self.places.index, {piece.key for piece in self.kept.values()}
-        index.judge_senses()
         number_of = {piece.key: number for number, piece in self._placed.items() if piece.key not in kept}
-        refused: Counter[Reason] = Counter()
 
         def goes_on(done: int, total: int) -> bool:
             self._check_budget()
             return True
 
-        asked = list(number_of)
-        for _ in range(len(number_of) + 1):
-            wrong = {k: fit for k, fit in check(index, self.tolerance, asked, goes_on).items() if fit.faults}
-            if not wrong:
-                break
-            boxes = index.boxes_of(wrong)
-            for key, fit in wrong.items():
-                refused["tips" if fit.faults == ("tippy",) else "no_room"] += 1
-                index.remove(key)
-                del self._placed[number_of.pop(key)]
-            asked = [key for key in index.affected_by(boxes, self.tolerance) if key in number_of]
-        return refused
+        gone = withdrawn(index, number_of, self.tolerance, goes_on)
+        for key in gone:
+            del self._placed[number_of[key]]
+        return Counter("tips" if fit.faults == ("tippy",) else "no_room" for fit in gone.values())
 
     def _grid(self) -> tuple[float, dict[Key, list[Shape]]]:
         """The size of a cell, and the shapes of each prop in each of its sizes on such a grid."""
@@ -465,17 +434,7 @@ class Filling:
         turn = self._bay.turn
         at = corner - shape.lo
         at[1] += lift
-        prop = self.props[shape.prop]
-        piece = Piece(
-            self.key_of(number),
-            self.name_of(prop, number),
-            prop,
-            Pose.of(turn @ shape.basis, turn @ at),
-            "prop",
-            DOWN,
-            recipe=self.recipe_key,
-            number=number,
-        )
+        piece = self.piece_of(number, self.props[shape.prop], Pose.of(turn @ shape.basis, turn @ at))
         may_rest = rests and not shape.boxy
         return seated(self._room, piece, shape, [turn @ d for d in pushes], self.tolerance, may_rest)
 

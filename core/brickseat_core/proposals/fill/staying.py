@@ -2,8 +2,9 @@
 
 from collections.abc import Mapping
 
+from brickseat_core.admission.withdrawing import withdrawn
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.fit.check import check, side_by_side
+from brickseat_core.fit.check import side_by_side
 from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.proposals.fill.bay import grown, outward_solid
 from brickseat_core.recipes.volumes import Shape, Volumes
@@ -23,17 +24,5 @@ def what_can_stay(index: SceneIndex, pieces: Mapping[int, Piece], bay: Shape, to
     staying = {number: piece for (number, piece), held in zip(listed, inside, strict=True) if held}
     index = index.fork()
     index.put_all(staying.values())
-    index.judge_senses()
-    number_of = {piece.key: number for number, piece in staying.items()}
-    asked = list(number_of)
-    # What stood on one that goes may go with it: at the least one goes in each round.
-    for _ in range(len(listed) + 1):
-        going = [key for key, fit in check(index, tolerance, asked).items() if fit.faults]
-        if not going:
-            break
-        boxes = index.boxes_of(going)
-        for key in going:
-            index.remove(key)
-            del staying[number_of.pop(key)]
-        asked = [key for key in index.affected_by(boxes, tolerance) if key in number_of]
-    return staying
+    gone = withdrawn(index, [piece.key for piece in staying.values()], tolerance)
+    return {number: piece for number, piece in staying.items() if piece.key not in gone}

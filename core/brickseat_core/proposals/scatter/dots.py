@@ -6,7 +6,6 @@ from typing import NamedTuple
 import numpy as np
 
 from brickseat_core.admission.choosing import with_room
-from brickseat_core.budget import UNLIMITED, Budget
 from brickseat_core.proposals.scatter.pool import Pool
 from brickseat_core.proposals.scatter.shaping import kinds_of
 from brickseat_core.proposals.scatter.surfaces import A_FEW, MORE_THAN_WANTED, surfaces_of
@@ -28,8 +27,9 @@ class Dots(NamedTuple):
     apart: float
 
 
-def dots_of(places: Places, recipe: ScatterRecipe, budget: Budget = UNLIMITED) -> Dots:
-    """Where a recipe would lay; no shape is looked at. Raises BadRecipe, and GivenUp where the budget says so."""
+def dots_of(places: Places, recipe: ScatterRecipe) -> Dots:
+    """Where a recipe would lay; no shape is looked at. Raises BadRecipe, and GivenUp where the budget of ``places`` says so."""
+    budget = places.budget
     pool = Pool(surfaces_of(places, recipe), budget)
     if recipe.density_per_m2 is not None:
         found = pool.denser(recipe.density_per_m2, MOST_LAID)

@@ -6,8 +6,8 @@ move or remove one that lies.
 
 import math
 from collections import Counter
-from collections.abc import Callable, Collection, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,13 +15,13 @@ from scipy.spatial import cKDTree
 
 from brickseat_core.admission.admission import Admission, Candidate
 from brickseat_core.admission.conflicts import Each
-from brickseat_core.admission.reasons import IN_WORDS, Reason, why
-from brickseat_core.budget import UNLIMITED, Budget
+from brickseat_core.admission.reasons import IN_WORDS, Reason, how_many
 from brickseat_core.contact.kernels.mesh_table import mesh_table
 from brickseat_core.executing import OpenPool
 from brickseat_core.fit.check import side_by_side
 from brickseat_core.fit.measuring import bands
 from brickseat_core.placing.pointing import FLOOR_SLOPE
+from brickseat_core.proposals.proposer import Proposer
 from brickseat_core.proposals.scatter.elbow import clear_of_boxes, clear_of_rooms
 from brickseat_core.proposals.scatter.pool import Candidates, Pool
 from brickseat_core.proposals.scatter.seating import (
@@ -40,7 +40,7 @@ from brickseat_core.proposals.scatter.weights import Weight, clear_weight, gathe
 from brickseat_core.recipes.places import Places
 from brickseat_core.recipes.scatter_schema import MOST_LAID, ScatterRecipe
 from brickseat_core.recipes.volumes import Volumes
-from brickseat_core.scene import DOWN, Piece, Pose, Prop, Triple, Vec
+from brickseat_core.scene import Piece, Pose, Vec
 
 POOLED_FROM = 2000
 """Copies that are seated on a cluster rather than here: for fewer the ground takes longer to be sent there."""
@@ -65,32 +65,13 @@ class Laid:
 
     def in_words(self) -> str:
         """How many were laid, and why not more."""
-        reasons = why(self.left)
-        short = self.wanted - len(self.pieces)
-        return (
-            f"laid {len(self.pieces)}"
-            + (f" of {self.wanted}" if short > 0 else "")
-            + (f" ({reasons})" if reasons else "")
-        )
+        return how_many("laid", self.pieces, self.wanted, self.left)
 
 
 @dataclass
-class Scatter:
-    """A recipe being laid in ``places``, whose index is a fork that is its own. ``props``: of its rules, in their order.
+class Scatter(Proposer[ScatterRecipe]):
+    """A recipe being laid. ``pool``: a cluster that seats a share of many."""
 
-    ``key_of``, ``name_of``: of the piece of a number, the second with the prop that it is a copy of. ``kept``: pieces that
-    were changed by hand, by number, or are spiked: they stand as they are. ``pool``: a cluster that seats a share of many.
-    """
-
-    places: Places
-    recipe: ScatterRecipe
-    props: list[Prop]
-    recipe_key: str
-    key_of: Callable[[int], str]
-    name_of: Callable[[Prop, int], str]
-    tolerance: float
-    budget: Budget = UNLIMITED
-    kept: Mapping[int, Piece] = field(default_factory=dict)
     pool: OpenPool | None = None
 
     def __post_init__(self) -> None:
@@ -249,7 +230,13 @@ class Scatter:
                 nudged = self.recipe.exceptions.nudged[number]
                 plumb = bases_of(np.array([number]), np.array([[0.0, 1.0, 0.0]]), rule, self.recipe.seed)[0]
                 basis = plumb if nudged.basis is None else np.array(nudged.basis).reshape(3, 3)
-                piece = self._piece(number, kind, Pose.of(basis, np.array(nudged.position)), DOWN, rule.sink_m)
+                piece = self.piece_of(
+                    number,
+                    self.props[kind],
+                    Pose.of(basis, np.array(nudged.position)),
+                    sink=rule.sink_m,
+                    stand_off=rule.stand_off_m,
+                )
             self._held[number] = piece
             if number in self._taken_out:
                 self._admission.keep_place(piece)
@@ -257,21 +244,6 @@ class Scatter:
                 self._laid[number] = piece
                 self.places.index.put(piece)
             self._admission.keep_room(self._feet([piece])[0][0], float(self._elbow[kind]))
-
-    def _piece(self, number: int, kind: int, pose: Pose, direction: Triple, sink: float) -> Piece:
-        prop = self.props[kind]
-        return Piece(
-            self.key_of(number),
-            self.name_of(prop, number),
-            prop,
-            pose,
-            "prop",
-            direction,
-            sink,
-            self.recipe.props[kind].stand_off_m,
-            recipe=self.recipe_key,
-            number=number,
-        )
 
     def _round(self, candidates: Candidates, most: int) -> None:
         """Offer candidates, in their order, until ``most`` of them are admitted."""
@@ -349,10 +321,13 @@ class Scatter:
         found: list[Piece | None] = [None] * len(candidates.key)
         for n in np.flatnonzero(seats.ended == Seated.SITS).tolist():
             direction = wanted.direction[n]
-            depth = seats.sink[n] - self.recipe.props[kinds[n]].stand_off_m
+            stand_off = self.recipe.props[kinds[n]].stand_off_m
+            depth = seats.sink[n] - stand_off
             pose = Pose.of(wanted.linear[n], seats.origin[n] + depth * direction)
             x, y, z = direction.tolist()
-            found[n] = self._piece(int(candidates.number[n]), int(kinds[n]), pose, (x, y, z), float(seats.sink[n]))
+            found[n] = self.piece_of(
+                int(candidates.number[n]), self.props[kinds[n]], pose, (x, y, z), float(seats.sink[n]), stand_off
+            )
         return found
 
     def _seats(self, candidates: Candidates, kinds: NDArray[np.int64], each: Each) -> tuple[Seats, Wanted]:

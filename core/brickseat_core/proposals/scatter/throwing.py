@@ -11,9 +11,10 @@ from dataclasses import replace
 import numpy as np
 
 from brickseat_core.admission.reasons import IN_WORDS, Reason
+from brickseat_core.admission.withdrawing import withdrawn
 from brickseat_core.budget import UNLIMITED, Budget
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.fit.check import check, side_by_side
+from brickseat_core.fit.check import side_by_side
 from brickseat_core.gravity.falling import Falls
 from brickseat_core.gravity.settling import Settled, SettleSlip, settle
 from brickseat_core.gravity.world import MOST_BODIES, NotForGravity
@@ -99,12 +100,5 @@ def taken_away(index: SceneIndex, settled: Settled, volumes: Volumes, tolerance:
     why.update((key, "unsettled") for key in settled.named if key not in why)
     for key in why:
         index.remove(key)
-    for _ in pieces:
-        lying = sorted(p.key for p in pieces if p.key not in why)
-        faulty = [key for key, fit in check(index, tolerance, lying).items() if fit.faults]
-        if not faulty:
-            break
-        for key in faulty:
-            index.remove(key)
-            why[key] = "unsettled"
-    return why
+    gone = withdrawn(index, [p.key for p in pieces if p.key not in why], tolerance)
+    return {**why, **dict.fromkeys(gone, "unsettled")}
