@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 from PIL import Image
 
-from brickseat_core.budget import Stopped
+from brickseat_core.budget import Budget, Stopped
 from brickseat_core.formats.apart import Limits, TooMuch, is_apart, run_apart
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf.building import Paint, Surface, prop_document
@@ -60,7 +60,7 @@ def test_a_refusal_of_its_own_is_not_too_much() -> None:
 def test_it_ends_when_it_is_no_longer_wanted() -> None:
     begun = time.monotonic()
     with pytest.raises(Stopped):
-        run_apart(time.sleep, 60, wanted=lambda: time.monotonic() < begun + 0.3)
+        run_apart(time.sleep, 60, budget=Budget(on_progress=lambda done, total: time.monotonic() < begun + 0.3))
 
 
 @pytest.mark.parametrize(

@@ -12,7 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brickseat.command_line import main
-from brickseat_core.budget import Stopped
+from brickseat_core.budget import Budget, Stopped
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.executing import NoCluster, executor, run_all
 from brickseat_core.fit.check import check
@@ -20,6 +20,7 @@ from brickseat_core.formats.gltf.building import Paint, Surface, prop_document, 
 from brickseat_core.formats.gltf.document import GltfDocument
 from brickseat_core.gravity.finish import MOST_DEPTH, finish, groups, measured, wrong_with
 from brickseat_core.gravity.hand import Pull
+from brickseat_core.gravity.progress import Progress
 from brickseat_core.gravity.settling import Run, Settled, SettleSlip, settle, shapes_for, stepping
 from brickseat_core.gravity.shapes import ContactShape
 from brickseat_core.gravity.trials import Trial, run_trial, trials_of
@@ -170,8 +171,9 @@ def test_bad_input_never_reaches_the_engine() -> None:
 def test_it_can_be_stopped_and_heavy_things_do_not_skid() -> None:
     pieces = heap(3)
     index = standing(FLOOR, *pieces)
+    budget = Budget(on_progress=lambda done, total: done < total)
     with pytest.raises(Stopped):
-        settle(index, ["p00"], SettleSlip(), shapes(pieces), on_progress=lambda words, share: share < 0.02)
+        settle(index, [p.key for p in pieces], SettleSlip(), shapes(pieces), budget=budget)
     sliding = Piece("s", "s", BRICK, Pose((0.0, 0.0301, 0.0)))
     run = Run(standing(FLOOR, sliding), ["s"], SettleSlip(), shapes([sliding]), {"brick": PhysicalProperties(grip=0.6)})
     run.world.drive(0, np.array([1.0, 0.0, 0.0]))
@@ -235,7 +237,7 @@ def test_the_finish_lets_what_is_carried_follow_and_can_be_stopped() -> None:
     assert [p.pose.position[1] for p in done.pieces] == pytest.approx([0.03, 0.09, 0.15], abs=1e-9)
     assert done.named == {}
     with pytest.raises(Stopped):
-        finish(index, tower, 0.0005, lambda words, share: False)
+        finish(index, tower, 0.0005, Progress(Budget(on_progress=lambda done, total: False)))
     assert [index.pieces[p.key] for p in tower] == tower
 
 

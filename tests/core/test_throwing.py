@@ -87,15 +87,15 @@ def test_what_rolls_into_a_keep_out_is_not_laid() -> None:
 def test_how_a_prop_falls_is_asked_once_for_each() -> None:
     asked: list[str] = []
 
-    def falls(prop: Prop) -> Falling:
+    def falls(prop: Prop, budget: Budget) -> Falling:
         asked.append(prop.name)
-        return falling(prop)
+        return falling(prop, budget)
 
     on = dressed()
     on.do("scatter", facts=PropFacts(falls), recipe=recipe(6, throw_m=0.2))
     assert asked == ["pot"]
 
-    def cannot(prop: Prop) -> Falling:
+    def cannot(prop: Prop, budget: Budget) -> Falling:
         raise NotForGravity(f"{prop.name} cannot fall: it is a sheet")
 
     with pytest.raises(MoveRefused, match="throw_m: pot cannot fall"):

@@ -17,6 +17,7 @@ from brickseat.sets.session import sessions
 from brickseat.sets.under_way import moves_under_way
 from brickseat.store.facts import stored_falls
 from brickseat.store.models import StoredProp
+from brickseat_core.budget import UNLIMITED
 from brickseat_core.formats.gltf.document import GltfDocument
 from brickseat_core.formats.gltf.painted import painted_prop
 from brickseat_core.gravity.materials import MATERIALS
@@ -61,7 +62,7 @@ def test_a_recipe_is_laid_kept_and_laid_again_after_a_restart(client: Client, dr
 def test_what_is_thrown_falls_as_its_prop_does(client: Client, dressed: DressedSet, move: Move) -> None:
     StoredProp.objects.filter(key="crate").update(material="iron", contact="hull", mass=3.0)
     crate = sessions.of(dressed).prop("crate")
-    falling = stored_falls(crate)
+    falling = stored_falls(crate, UNLIMITED)
     assert (falling.shape.kind, falling.properties.mass) == ("hull", 3.0)
     assert falling.properties.material is MATERIALS["iron"]
     change = move(kind="scatter", recipe=recipe(throw_m=0.25, props=[{"prop": "crate", "size": [0.2, 0.4]}]))

@@ -1,7 +1,8 @@
 """What is wrong is taken away again, and then what stood on it."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 
+from brickseat_core.budget import UNLIMITED, Budget
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.fit.measuring import Fit
@@ -11,12 +12,17 @@ def withdrawn(
     index: SceneIndex,
     keys: Iterable[str],
     tolerance: float,
-    goes_on: Callable[[int, int], bool] | None = None,
+    budget: Budget = UNLIMITED,
 ) -> dict[str, Fit]:
     """Take out of ``index`` those of ``keys`` that are not seated, until all that are left are; the verdicts on what went, by key.
 
-    ``goes_on``: as of ``check``. What it raises is raised.
+    Raises GivenUp where the budget says so.
     """
+
+    def goes_on(_done: int, _total: int) -> bool:
+        budget.check()
+        return True
+
     index.judge_senses()
     staying = set(keys)
     gone: dict[str, Fit] = {}

@@ -113,12 +113,12 @@ def some_at_a_time(index: SceneIndex, pieces: Sequence[Piece], most: int = MANY)
 
 
 @contextmanager
-def side_by_side(total: int) -> Iterator[Callable[..., Iterator[Any]]]:
+def side_by_side(total: int, few: int = FEW) -> Iterator[Callable[..., Iterator[Any]]]:
     """A ``map`` over threads, as many as there are cores; over none where there is little to do.
 
     What is not begun when the caller goes on is given up.
     """
-    if total <= FEW:
+    if total <= few:
         yield map
         return
     pool = ThreadPoolExecutor(max_workers=max(1, os.cpu_count() or 1))

@@ -3,6 +3,7 @@
 from functools import cache
 from typing import TYPE_CHECKING
 
+from brickseat_core.budget import Budget
 from brickseat_core.formats.gltf.painted import painted_in
 from brickseat_core.formats.gltf.reading import GltfSet
 from brickseat_core.moves import PropFacts
@@ -16,7 +17,7 @@ if TYPE_CHECKING:
 
 def falls_of(found: GltfSet) -> "Falls":
     """By the extras of the set, and by their meshes where it says nothing. Each shape is made once. What it returns raises
-    NotForGravity and FileError."""
+    NotForGravity and FileError, and GivenUp."""
 
     @cache
     def said() -> "tuple[dict[str, PhysicalProperties], dict[str, ShapeKind]]":
@@ -25,12 +26,18 @@ def falls_of(found: GltfSet) -> "Falls":
 
         return properties_and_kinds(found)
 
-    @cache
-    def falls(prop: Prop) -> "Falling":
-        from brickseat_core.gravity.falling import falling
+    made: dict[str, Falling] = {}
 
-        properties, kinds = said()
-        return falling(prop, kinds.get(prop.key), properties.get(prop.key))
+    def falls(prop: Prop, budget: Budget) -> "Falling":
+        from brickseat_core.formats.shape_file import settling_shape_apart
+        from brickseat_core.gravity.falling import Falling
+        from brickseat_core.gravity.world import PhysicalProperties
+
+        if prop.key not in made:
+            properties, kinds = said()
+            shape = settling_shape_apart(prop, kinds.get(prop.key), budget)
+            made[prop.key] = Falling(shape, properties.get(prop.key, PhysicalProperties()))
+        return made[prop.key]
 
     return falls
 

@@ -3,8 +3,9 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from brickseat_core.budget import UNLIMITED, Budget
 from brickseat_core.gravity.settling import shapes_for
-from brickseat_core.gravity.shapes import ContactShape, ShapeKind
+from brickseat_core.gravity.shapes import ContactShape
 from brickseat_core.gravity.world import PhysicalProperties
 from brickseat_core.scene import Prop
 
@@ -17,15 +18,10 @@ class Falling:
     properties: PhysicalProperties
 
 
-Falls = Callable[[Prop], Falling]
-"""How each prop falls. Raises NotForGravity, with the prop named, where it has no contact shape."""
+Falls = Callable[[Prop, Budget], Falling]
+"""How each prop falls. Raises NotForGravity, with the prop named, where it has no contact shape, and GivenUp."""
 
 
-def falling(prop: Prop, kind: ShapeKind | None = None, properties: PhysicalProperties | None = None) -> Falling:
-    """By a contact shape of that kind, or the best one of its mesh, and by the usual material where nothing else is known.
-
-    Raises NotForGravity.
-    """
-    return Falling(
-        shapes_for({prop.key: prop}, {prop.key: kind} if kind else {})[prop.key], properties or PhysicalProperties()
-    )
+def falling(prop: Prop, budget: Budget = UNLIMITED) -> Falling:
+    """By the best contact shape of its mesh, and by the usual material. Raises NotForGravity, and GivenUp where the budget says so."""
+    return Falling(shapes_for({prop.key: prop}, {}, budget)[prop.key], PhysicalProperties())

@@ -4,23 +4,21 @@ Bottom up: what cuts something is moved out of it the shortest way, what hangs a
 stands on too little is tilted to the nearest stand. What cannot be put right is named with the reason.
 """
 
-import os
 from collections.abc import Callable, Iterable, Mapping
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import TypeVar
 
 import numpy as np
 
-from brickseat_core.budget import Stopped
 from brickseat_core.contact.depth import penetration
 from brickseat_core.contact.first_contact import rows_cut
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.fit.check import check
+from brickseat_core.fit.check import check, side_by_side
 from brickseat_core.fit.landing import landed_after, landed_on
 from brickseat_core.fit.measuring import Fit, measure_fit
 from brickseat_core.fit.rest import LEAST_GAIN, lowered, rest, tilt_between
 from brickseat_core.geometry.lengths import in_words
+from brickseat_core.gravity.progress import SILENT, Progress
 from brickseat_core.scene import DOWN, Piece, Vec
 
 SWEEPS = 3
@@ -45,12 +43,12 @@ MOST_CARRIED, CARRIED_SHARE = 5, 25
 """Pieces that may lie on one that does not stand, or one in how many of all: for the sake of one, half a heap is not
 thrown over."""
 
-FEW = 3
-"""Pieces that are looked at one after the other sooner than side by side."""
+FEW = 2
+"""Pieces for which no threads are started: each takes long."""
 
 T = TypeVar("T")
-OnProgress = Callable[[str, float], bool]
-"""Hears what is under way and its share done; returns False to stop."""
+FINISHED_FROM = 0.9
+"""Share of a settling that is done when its exact finish begins."""
 
 
 @dataclass(frozen=True)
@@ -108,46 +106,48 @@ def finish(
     index: SceneIndex,
     pieces: list[Piece],
     tolerance: float,
-    on_progress: OnProgress | None = None,
+    progress: Progress = SILENT,
     gone: Iterable[str] = (),
 ) -> Finished:
     """``pieces``, new ones among them, brought to exact contact among everything else in ``index`` but ``gone``.
 
-    The index is left as it was. Raises Stopped when ``on_progress`` says so.
+    The index is left as it was. Raises GivenUp.
     """
 
-    def hears(share: float) -> None:
-        if on_progress is not None and not on_progress("finishing exactly", share):
-            raise Stopped
+    def reach(share: float) -> None:
+        progress.reach(FINISHED_FROM + (1.0 - FINISHED_FROM) * share)
+
+    def checked(keys: Iterable[str]) -> dict[str, Fit]:
+        return check(index, tolerance, keys, progress.goes_on)
 
     index = with_pieces(index, pieces, gone)
     at = {p.key: p for p in pieces}
-    rebuilt(index, at, pushed(index, at, at))
-    hears(0.1)
+    rebuilt(index, at, pushed(index, at, at, progress), progress)
+    reach(0.1)
     landed: dict[str, str | None] = {}
-    followed(index, at, swept(index, at, at, landed), landed)
-    hears(0.4)
-    fits = check(index, tolerance, at)
+    followed(index, at, swept(index, at, at, progress, landed), landed, progress)
+    reach(0.4)
+    fits = checked(at)
     refused: set[str] = set()
     for _ in range(REST_ROUNDS):
-        moved = steadied(index, at, fits, refused)
+        moved = steadied(index, at, fits, refused, progress)
         if not moved:
             break
-        hears(0.7)
-        followed(index, at, moved, landed, frozenset(moved))
-        fits.update(check(index, tolerance, changed(index, at, fits, moved)))
-    hears(0.9)
-    moved = freed(index, at, [k for k, f in fits.items() if f.clashes])
-    moved |= swept(index, at, beside(index, at, moved)) | moved
-    fits.update(check(index, tolerance, beside(index, at, moved)))
+        reach(0.7)
+        followed(index, at, moved, landed, progress, frozenset(moved))
+        fits.update(checked(changed(index, at, fits, moved)))
+    reach(0.9)
+    moved = freed(index, at, [k for k, f in fits.items() if f.clashes], progress)
+    moved |= swept(index, at, beside(index, at, moved), progress) | moved
+    fits.update(checked(beside(index, at, moved)))
     for _ in range(MENDINGS):
         rough = [k for k, f in fits.items() if wrong_with(f) and not f.faults]
         if not rough:
             break
         before = dict(at)
-        rebuilt(index, at, pushed(index, at, rough))
-        swept(index, at, beside(index, at, {k: before[k] for k in rough}))
-        fits.update(check(index, tolerance, beside(index, at, {k: p for k, p in before.items() if p is not at[k]})))
+        rebuilt(index, at, pushed(index, at, rough, progress), progress)
+        swept(index, at, beside(index, at, {k: before[k] for k in rough}), progress)
+        fits.update(checked(beside(index, at, {k: p for k, p in before.items() if p is not at[k]})))
     return Finished(tuple(at[p.key] for p in pieces), fits)
 
 
@@ -156,6 +156,7 @@ def followed(
     at: dict[str, Piece],
     moved: dict[str, Piece],
     landed: dict[str, str | None],
+    progress: Progress,
     standing: frozenset[str] = frozenset(),
 ) -> None:
     """What had ``landed`` on pieces that moved brought down after them, and so on; ``moved`` comes to hold all of them, as
@@ -164,28 +165,30 @@ def followed(
     for _ in range(SWEEPS):
         # All about what was raised: it may have been raised into something.
         raised = beside(index, at, {k: was for k, was in last.items() if landed[k] is None})
-        last = swept(index, at, {k for k in at if landed[k] in last}.union(raised) - standing, landed)
+        last = swept(index, at, {k for k in at if landed[k] in last}.union(raised) - standing, progress, landed)
         if not last:
             break
         moved |= last | moved
 
 
-def toppled(index: SceneIndex, done: Finished, tolerance: float, gone: Iterable[str] = ()) -> Finished:
+def toppled(
+    index: SceneIndex, done: Finished, tolerance: float, gone: Iterable[str] = (), progress: Progress = SILENT
+) -> Finished:
     """Of what does not stand and carries nothing, each brought to the nearest stand there is, however far it tilts.
 
-    A stand cuts nothing. The index is left as it was.
+    A stand cuts nothing. The index is left as it was. Raises GivenUp.
     """
     carrying = {k for f in done.fits.values() for k in f.rests_on}
     fits = dict(done.fits)
 
     def rested(piece: Piece) -> Piece | None:
-        found = rest(index, piece, STAND_TRIES)
+        found = rest(index, piece, STAND_TRIES, budget=progress.budget)
         return piece.at(found.pose) if found.stable else None
 
     index = with_pieces(index, done.pieces, gone)
     at = {p.key: p for p in done.pieces}
     alone = upwards(index, at, [k for k, f in fits.items() if f.faults == ("tippy",) and k not in carrying])
-    for key, piece in side_by_side(index, lambda k: rested(at[k]), alone).items():
+    for key, piece in tried_at_once(lambda k: rested(at[k]), alone, progress).items():
         if piece is None:
             continue
         before, at[key] = at[key], piece
@@ -200,11 +203,16 @@ def toppled(index: SceneIndex, done: Finished, tolerance: float, gone: Iterable[
 
 
 def measured(
-    index: SceneIndex, done: Finished, tolerance: float, gone: Iterable[str] = (), before: Finished | None = None
+    index: SceneIndex,
+    done: Finished,
+    tolerance: float,
+    gone: Iterable[str] = (),
+    before: Finished | None = None,
+    progress: Progress = SILENT,
 ) -> Finished:
     """The same pieces, with the fit of each measured as all lie now; of those alone that may have changed since ``before``.
 
-    What lay still may have leaned on what has moved. The index is left as it was.
+    What lay still may have leaned on what has moved. The index is left as it was. Raises GivenUp.
     """
     index = with_pieces(index, done.pieces, gone)
     at = {p.key: p for p in done.pieces}
@@ -213,7 +221,7 @@ def measured(
         was = {p.key: p for p in before.pieces}
         moved = {k: was[k] for k, p in at.items() if p.pose != was[k].pose}
         chosen = changed(index, at, done.fits, moved)
-    return Finished(done.pieces, {**done.fits, **check(index, tolerance, chosen)})
+    return Finished(done.pieces, {**done.fits, **check(index, tolerance, chosen, progress.goes_on)})
 
 
 def beside(index: SceneIndex, at: dict[str, Piece], moved: Mapping[str, Piece]) -> list[str]:
@@ -250,7 +258,7 @@ def upwards(index: SceneIndex, at: Mapping[str, Piece], keys: Iterable[str]) -> 
     return sorted(keys, key=lambda k: (float(index.box_of(at[k])[0][1]), k))
 
 
-def pushed(index: SceneIndex, at: dict[str, Piece], keys: Iterable[str]) -> list[str]:
+def pushed(index: SceneIndex, at: dict[str, Piece], keys: Iterable[str], progress: Progress) -> list[str]:
     """Every piece of ``keys`` that cuts something moved out of it the shortest way; the keys of those that this does not free.
 
     Bottom up, each among all others as they lie: a lift straight up out of what it leans on steeply would be far longer,
@@ -261,7 +269,7 @@ def pushed(index: SceneIndex, at: dict[str, Piece], keys: Iterable[str]) -> list
     boxes += PUSHES * (MOST_PUSH + CLEAR) * np.array([[-1.0], [1.0]])
     stuck = []
     for group in groups(rising, boxes):
-        for key, out in side_by_side(index, lambda k: out_of_all(index, at[k], index.row[k]), group).items():
+        for key, out in tried_at_once(lambda k: out_of_all(index, at[k], index.row[k]), group, progress).items():
             if out is None:
                 stuck.append(key)
             elif out is not at[key]:
@@ -295,7 +303,7 @@ def out_of_all(index: SceneIndex, start: Piece, row: int) -> Piece | None:
     return None
 
 
-def rebuilt(index: SceneIndex, at: dict[str, Piece], stuck: Iterable[str]) -> None:
+def rebuilt(index: SceneIndex, at: dict[str, Piece], stuck: Iterable[str], progress: Progress) -> None:
     """The ``stuck`` and all that lies on them taken away and put back from the lowest up, each among those that stand.
 
     What lies on a piece is then not in its way; it is moved in its turn.
@@ -317,13 +325,18 @@ def rebuilt(index: SceneIndex, at: dict[str, Piece], stuck: Iterable[str]) -> No
     for key in rising:
         index.remove(key)
     for key in rising:
+        progress.look()
         out = out_of_all(index, at[key], -1) or landed_after(index, at[key], -1, FAR_LIFT)
         at[key] = out or at[key]
         index.put(at[key])
 
 
 def swept(
-    index: SceneIndex, at: dict[str, Piece], keys: Iterable[str], landed: dict[str, str | None] | None = None
+    index: SceneIndex,
+    at: dict[str, Piece],
+    keys: Iterable[str],
+    progress: Progress,
+    landed: dict[str, str | None] | None = None,
 ) -> dict[str, Piece]:
     """Every piece lifted out of what it cuts, or dropped to what is below; those that moved, as they were.
 
@@ -338,7 +351,7 @@ def swept(
     )
     boxes += columns[:, None, :] * np.array([[-1.0], [1.0]])
     for group in groups(rising, boxes):
-        found = side_by_side(index, lambda k: landed_on(index, at[k], index.row[k], MOST_LIFT), group)
+        found = tried_at_once(lambda k: landed_on(index, at[k], index.row[k], MOST_LIFT), group, progress)
         keys_of = {row: k for k, row in index.row.items()} if landed is not None else {}
         for key, down in found.items():
             if landed is not None:
@@ -350,27 +363,33 @@ def swept(
     return moved
 
 
-def steadied(index: SceneIndex, at: dict[str, Piece], fits: dict[str, Fit], refused: set[str]) -> dict[str, Piece]:
+def steadied(
+    index: SceneIndex, at: dict[str, Piece], fits: dict[str, Fit], refused: set[str], progress: Progress
+) -> dict[str, Piece]:
     """Pieces that stand on too little, tilted to the nearest stand; those that moved, as they were.
 
     A stand cuts nothing, so it leaves no neighbour worse; what rested on the piece is dropped anew afterwards.
     ``refused``: those that have no stand near; they are added to, and not tried again.
     """
     chosen = upwards(index, at, (k for k, f in fits.items() if "tippy" in f.faults and k not in refused))
-    found = side_by_side(index, lambda k: stood(index, at[k]), chosen)
+    found = tried_at_once(lambda k: stood(index, at[k]), chosen, progress)
     refused.update(k for k, piece in found.items() if piece is None)
-    return moved_in_turn(index, at, found)
+    return moved_in_turn(index, at, found, progress)
 
 
-def side_by_side(index: SceneIndex, tried: Callable[[str], T], keys: list[str]) -> dict[str, T]:
-    """Where each of ``keys`` could go, all looked at at once, as they stand now."""
-    if len(keys) < FEW:
-        return {k: tried(k) for k in keys}
-    with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
-        return dict(zip(keys, pool.map(tried, keys), strict=True))
+def tried_at_once(tried: Callable[[str], T], keys: list[str], progress: Progress) -> dict[str, T]:
+    """Where each of ``keys`` could go, all looked at at once, as they stand now. Raises GivenUp."""
+    found: dict[str, T] = {}
+    with side_by_side(len(keys), FEW) as each:
+        for key, out in zip(keys, each(tried, keys), strict=True):
+            found[key] = out
+            progress.look()
+    return found
 
 
-def moved_in_turn(index: SceneIndex, at: dict[str, Piece], found: Mapping[str, Piece | None]) -> dict[str, Piece]:
+def moved_in_turn(
+    index: SceneIndex, at: dict[str, Piece], found: Mapping[str, Piece | None], progress: Progress
+) -> dict[str, Piece]:
     """Each piece brought to where it was ``found`` to stand; those that moved, as they were.
 
     Beside one that moved before, it is looked at again: it was found among pieces as they stood then.
@@ -380,6 +399,7 @@ def moved_in_turn(index: SceneIndex, at: dict[str, Piece], found: Mapping[str, P
     for key, piece in found.items():
         if piece is None:
             continue
+        progress.look()
         boxes = [index.box_of(at[key]), index.box_of(piece)]
         lo, hi = np.minimum(boxes[0][0], boxes[1][0]), np.maximum(boxes[0][1], boxes[1][1])
         beside_moved = any((lo <= above).all() and (hi >= below).all() for below, above in taken)
@@ -407,11 +427,12 @@ def stood(index: SceneIndex, start: Piece) -> Piece | None:
     return None if piece is start or tilted > MOST_TILT_DEG or measure_fit(index, piece).faults else piece
 
 
-def freed(index: SceneIndex, at: dict[str, Piece], keys: Iterable[str]) -> dict[str, Piece]:
+def freed(index: SceneIndex, at: dict[str, Piece], keys: Iterable[str], progress: Progress) -> dict[str, Piece]:
     """Of pieces that are still locked into each other, the upper ones lifted out and dropped anew; those that moved,
     as they were."""
     moved = {}
     for key in reversed(upwards(index, at, keys)):
+        progress.look()
         down = landed_after(index, at[key], index.row.get(key, -1), FAR_LIFT)
         if down is not None and down.pose != at[key].pose:
             moved[key] = at[key]

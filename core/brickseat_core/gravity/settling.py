@@ -4,22 +4,20 @@ A run is a generator of steps, so that the one who watches sets the pace and may
 outcome, bit for bit on one machine.
 """
 
-import os
 import time
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from brickseat_core.budget import Stopped
+from brickseat_core.budget import UNLIMITED, Budget
 from brickseat_core.contact.index import SceneIndex
-from brickseat_core.fit.check import check
+from brickseat_core.fit.check import check, side_by_side
 from brickseat_core.gravity.breaking import Blows, shattered
 from brickseat_core.gravity.finish import (
+    FINISHED_FROM,
     Finished,
-    OnProgress,
     finish,
     measured,
     toppled,
@@ -27,6 +25,7 @@ from brickseat_core.gravity.finish import (
 )
 from brickseat_core.gravity.hand import Hand
 from brickseat_core.gravity.pouring import Stream
+from brickseat_core.gravity.progress import Progress
 from brickseat_core.gravity.shapes import ContactShape, NoShape, ShapeKind, settling_shape
 from brickseat_core.gravity.shards import Unbreakable
 from brickseat_core.gravity.starting import back_on_their_side, jittered, parted
@@ -136,11 +135,11 @@ class Settled:
 
 
 def shapes_for(
-    props: Mapping[str, Prop], kinds: Mapping[str, ShapeKind] | None = None, on_progress: OnProgress | None = None
+    props: Mapping[str, Prop], kinds: Mapping[str, ShapeKind] | None = None, budget: Budget = UNLIMITED
 ) -> dict[str, ContactShape]:
     """A contact shape of each prop, of its wanted kind where there is one.
 
-    Raises NotForGravity, with the prop named, where none can be made, and Stopped when ``on_progress`` says so.
+    Raises NotForGravity, with the prop named, where none can be made, and GivenUp where the budget says so.
     """
     wanted = kinds or {}
 
@@ -151,12 +150,11 @@ def shapes_for(
             raise NotForGravity(f"{props[key].name} cannot fall: {problem}") from None
 
     out: dict[str, ContactShape] = {}
-    with ThreadPoolExecutor(max_workers=max(1, os.cpu_count() or 1)) as pool:
-        for number, (key, shape) in enumerate(zip(props, pool.map(made, props), strict=True)):
+    budget.check(0, len(props))
+    with side_by_side(len(props), 1) as each:
+        for key, shape in zip(props, each(made, props), strict=True):
             out[key] = shape
-            if on_progress is not None and not on_progress("making contact shapes", number / len(props)):
-                pool.shutdown(cancel_futures=True)
-                raise Stopped
+            budget.check(len(out), len(props))
     return out
 
 
@@ -172,16 +170,19 @@ class Run:
         properties: Mapping[str, PhysicalProperties] | None = None,
         stream: Stream | None = None,
         threads: int = 1,
+        progress: Progress | None = None,
     ) -> None:
         """``stream``: what is poured meanwhile; its props have shapes among ``shapes``. ``threads``: as in ``World``; they make a heap
-        under a hand half as quick again, and gain nothing where things fall by themselves."""
+        under a hand half as quick again, and gain nothing where things fall by themselves. ``progress``: told while it goes on. Raises NotForGravity, and
+        GivenUp where the budget says so, as do ``ease``, ``advance`` and ``end``."""
         self.threads = threads
+        self.progress = progress or Progress()
         self.index = index
         self.slip = slip
         self.started = time.perf_counter()
         # What falls lands: it is seated downwards from then on, and no longer kept off anything.
         self.before = [replace(index.pieces[k], direction=DOWN, stand_off=0.0) for k in sorted(keys)]
-        self.loose = parted(index, jittered(self.before, slip.lift, slip.jitter, slip.seed))
+        self.loose = parted(index, jittered(self.before, slip.lift, slip.jitter, slip.seed), self.progress)
         chosen = {p.key for p in self.loose}
         self.fixed = [p for p in index.pieces.values() if p.key not in chosen]
         self.two_sided = frozenset(p.key for p in self.fixed if index.placed.sense[index.row[p.key]] == 0.0)
@@ -237,6 +238,7 @@ class Run:
             lying,
             self.index.mesh_of,
             self.threads,
+            self.progress.look,
         )
 
     def _strength(self, number: int) -> float:
@@ -256,6 +258,7 @@ class Run:
         steps = 0
         while steps < MOST_EASING:
             for _ in range(12):
+                self.progress.look()
                 self.world.step()
             steps += 12
             if not self.world.overlaps(LEAST_OVERLAP):
@@ -281,6 +284,7 @@ class Run:
         if self.stream is not None:
             self._pour(self.stream, seconds)
         for _ in range(max(1, round(seconds / self.settings.dt))):
+            self.progress.look()
             self.hand.act()
             self.world.step()
             self.simulated += self.settings.dt
@@ -390,33 +394,36 @@ class Run:
         """The pieces after a short, stiff and slow second run, which takes most of what is left of overlaps."""
         again = self._world(world.placed(), RELAX, RELAX_STEPS * RELAX.dt * RELAX.cap, lying)
         for _ in range(RELAX_STEPS):
+            self.progress.look()
             again.step()
         return again.placed()
 
-    def end(self, tolerance: float = SEATED_TOLERANCE, on_progress: OnProgress | None = None) -> Settled:
+    def end(self, tolerance: float = SEATED_TOLERANCE) -> Settled:
         """Finish exactly on the true meshes. The index is left as it was. Raises NotForGravity when nothing is there."""
         if not self.world.left:
             raise NotForGravity("nothing was poured; hold the pointer over something that bears it")
         if self.light_until == np.inf:
             self._lie()
             for _ in range(LYING_STEPS):
+                self.progress.look()
                 self.world.step()
         lying = self.relaxed(self.world)
         # What fell out again and again lies where it began.
         starts = {p.key: p for p in self.loose}
         lying = [starts[p.key] if p.key in self.named else p for p in lying]
-        lying = back_on_their_side(self.index, lying, starts, self.gone)
-        done = toppled(self.index, finish(self.index, lying, tolerance, on_progress, self.gone), tolerance, self.gone)
+        lying = back_on_their_side(self.index, lying, starts, self.gone, self.progress)
+        done = finish(self.index, lying, tolerance, self.progress, self.gone)
+        done = toppled(self.index, done, tolerance, self.gone, self.progress)
         failed = 0
         for _ in range(MOST_LAST_FALLS):
             restless = done.restless(self.index) - self.named.keys()
             if not restless:
                 break
-            again = self._last_fall(done, restless, failed, tolerance, on_progress)
+            again = self._last_fall(done, restless, failed, tolerance)
             better = len(again.named) < len(done.named)
             done, failed = (again, failed) if better else (done, failed + 1)
         # Once more all of them: what is told is what is, not what should be.
-        done = measured(self.index, done, tolerance, self.gone)
+        done = measured(self.index, done, tolerance, self.gone, progress=self.progress)
         others = self._harmed(done, tolerance)
         middles = np.array([0.5 * (self.index.box_of(p)[0] + self.index.box_of(p)[1]) for p in done.pieces])
         apart = middles[:, [0, 2]] - middles[:, [0, 2]].mean(axis=0)
@@ -445,8 +452,8 @@ class Run:
         boxes += [after.box_of(p) for p in done.pieces]
         own = {p.key for p in (*self.before, *done.pieces)}
         asked = [key for key in after.affected_by(boxes, tolerance) if key not in own]
-        wrong = {key: fit for key, fit in check(after, tolerance, asked).items() if fit.faults}
-        was = check(self.index, tolerance, wrong)
+        wrong = {key: fit for key, fit in check(after, tolerance, asked, self.progress.goes_on).items() if fit.faults}
+        was = check(self.index, tolerance, wrong, self.progress.goes_on)
         return {key: fit.reason for key, fit in wrong.items() if set(fit.faults) - set(was[key].faults)}
 
     def _fallen(self, pieces: list[Piece], seconds: float, lying: Iterable[Piece] = ()) -> list[Piece]:
@@ -455,6 +462,7 @@ class Run:
         again = self._world(pieces, replace(SETTLE, cap=FALL_CAP, damping=FALL_DAMPING), FALL_REACH, lying)
         seen = again.poses()
         for step in range(1, round(seconds / SETTLE.dt) + 1):
+            self.progress.look()
             again.step()
             if step % STILL_STEPS == 0:
                 before, seen = seen, again.poses()
@@ -462,9 +470,7 @@ class Run:
                     break
         return self.relaxed(again, lying)
 
-    def _last_fall(
-        self, done: Finished, restless: set[str], failed: int, tolerance: float, on_progress: OnProgress | None
-    ) -> Finished:
+    def _last_fall(self, done: Finished, restless: set[str], failed: int, tolerance: float) -> Finished:
         """Gravity on the few that do not stand yet, among all the others as they lie exactly now.
 
         After that has ``failed``, or when some are locked into each other, they are raised and turned a little first,
@@ -476,12 +482,12 @@ class Run:
         locked = any(done.fits[k].clashes for k in restless)
         if failed or locked:
             lift = LAST_LIFT * max(failed, 1)
-            loose = parted(index, jittered(loose, lift, lift, self.slip.seed + failed))
+            loose = parted(index, jittered(loose, lift, lift, self.slip.seed + failed), self.progress)
         starts = {p.key: p for p in loose}
-        fallen = back_on_their_side(index, self._fallen(loose, LAST_FALL_SECONDS, lying), starts, ())
-        again = finish(index, fallen, tolerance, on_progress)
-        after = toppled(self.index, done.with_those_of(again), tolerance, self.gone)
-        return measured(self.index, after, tolerance, self.gone, done)
+        fallen = back_on_their_side(index, self._fallen(loose, LAST_FALL_SECONDS, lying), starts, (), self.progress)
+        again = finish(index, fallen, tolerance, self.progress)
+        after = toppled(self.index, done.with_those_of(again), tolerance, self.gone, self.progress)
+        return measured(self.index, after, tolerance, self.gone, done, self.progress)
 
     def motion(self, ends: Iterable[Piece]) -> Motion:
         """What was seen, and then ``ends``. What came later waits where it began."""
@@ -502,20 +508,19 @@ def settle(
     shapes: Mapping[str, ContactShape],
     properties: Mapping[str, PhysicalProperties] | None = None,
     tolerance: float = SEATED_TOLERANCE,
-    on_progress: OnProgress | None = None,
+    budget: Budget = UNLIMITED,
 ) -> Settled:
     """The whole chain for the pieces of ``keys``: ease apart, settle, relax, finish. The index is left as it was.
 
-    Raises NotForGravity before anything moves, and Stopped when ``on_progress`` says so.
+    Raises NotForGravity before anything moves, and GivenUp where the budget says so.
     """
     if not keys:
         raise NotForGravity("nothing is chosen to settle; choose loose pieces first")
-    run = Run(index, keys, slip, shapes, properties)
+    run = Run(index, keys, slip, shapes, properties, progress=Progress(budget, len(keys)))
     run.ease()
     for _ in stepping(run):
-        if on_progress is not None and not on_progress("settling", min(0.99, run.simulated / slip.seconds)):
-            raise Stopped
-    return run.end(tolerance, on_progress)
+        run.progress.reach(FINISHED_FROM * min(1.0, run.simulated / slip.seconds))
+    return run.end(tolerance)
 
 
 def stepping(run: Run) -> Iterator[Vec]:

@@ -11,6 +11,7 @@ from brickseat_core.contact.first_contact import first_contact
 from brickseat_core.contact.free_interval import first_free_interval
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.set_down import out_of_flush, set_down
+from brickseat_core.gravity.progress import SILENT, Progress
 from brickseat_core.scene import DOWN, Piece, rotation_about
 from brickseat_core.tolerances import CONTACT_EPSILON
 
@@ -21,11 +22,11 @@ MOST_LAYERS, MOST_SPOTS = 4, 600
 GOLDEN_ANGLE = np.pi * (3.0 - np.sqrt(5.0))
 
 
-def parted(index: SceneIndex, pieces: list[Piece]) -> list[Piece]:
+def parted(index: SceneIndex, pieces: list[Piece], progress: Progress = SILENT) -> list[Piece]:
     """The pieces with those that start inside others raised, from the lowest up, to the first height where they are free.
 
     Where that would be a tower, they go beside, the nearest first (on the spiral of Vogel, 1979). On the true meshes:
-    shapes locked into each other are never parted by an engine that knows only their overlaps.
+    shapes locked into each other are never parted by an engine that knows only their overlaps. Raises GivenUp.
     """
     out = {p.key: p for p in pieces}
     full: Counter[tuple[int, int]] = Counter()
@@ -33,6 +34,7 @@ def parted(index: SceneIndex, pieces: list[Piece]) -> list[Piece]:
     for piece in pieces:
         index.remove(piece.key)
     for piece in sorted(pieces, key=lambda p: (float(index.box_of(p)[0][1]), p.key)):
+        progress.look()
         upright = replace(piece, direction=DOWN)
         lift = lift_out(index, upright)
         lo, hi = index.box_of(piece)
@@ -40,6 +42,7 @@ def parted(index: SceneIndex, pieces: list[Piece]) -> list[Piece]:
         if lift is None or lift > high:
             spot = (round(float(lo[0]) / wide), round(float(lo[2]) / wide))
             for number in range(full[spot], MOST_SPOTS):
+                progress.look()
                 turn, far = GOLDEN_ANGLE * number, wide * np.sqrt(number)
                 beside = upright.at(piece.pose.moved(np.array([far * np.cos(turn), 0.0, far * np.sin(turn)])))
                 aside = lift_out(index, beside)
@@ -53,12 +56,16 @@ def parted(index: SceneIndex, pieces: list[Piece]) -> list[Piece]:
 
 
 def back_on_their_side(
-    index: SceneIndex, lying: list[Piece], starts: Mapping[str, Piece], gone: Iterable[str]
+    index: SceneIndex,
+    lying: list[Piece],
+    starts: Mapping[str, Piece],
+    gone: Iterable[str],
+    progress: Progress = SILENT,
 ) -> list[Piece]:
     """The pieces where they lie; those that came to lie wholly under or inside something that did not fall, above it.
 
     The engine meets open ground from one side only: what was pushed through it stays below. Such a piece goes back to
-    where it initially_intersecting, and the finish drops it from there. ``starts``: where each began, by key.
+    where it began, and the finish drops it from there. ``starts``: where each began, by key. Raises GivenUp.
     """
     falling = {p.key for p in lying}
     others = index.fork()
@@ -69,6 +76,7 @@ def back_on_their_side(
     lo, hi = others.placed.lo[rows], others.placed.hi[rows]
     wrong = []
     for piece in lying:
+        progress.look()
         below, above = others.box_of(piece)
         middle = 0.5 * (below + above)
         near = (middle[[0, 2]] >= lo[:, [0, 2]]).all(axis=1) & (middle[[0, 2]] <= hi[:, [0, 2]]).all(axis=1)
@@ -79,7 +87,7 @@ def back_on_their_side(
         return lying
     others.put_all(p for p in lying if p.key not in wrong)
     others.put_all(starts[key] for key in wrong)
-    moved = {p.key: p for p in parted(others, [starts[key] for key in wrong])}
+    moved = {p.key: p for p in parted(others, [starts[key] for key in wrong], progress)}
     return [moved.get(p.key, p) for p in lying]
 
 

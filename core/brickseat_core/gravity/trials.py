@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
+from brickseat_core.budget import Budget
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.gravity.settling import Settled, SettleSlip, settle
@@ -32,11 +33,13 @@ def run_trial(trial: Trial, stop: Stop = NEVER) -> Settled:
     """
     index = SceneIndex(trial.pieces, derived=trial.derived)
 
-    def wanted(_phase: str, _share: float) -> bool:
+    def wanted(_done: int, _total: int) -> bool:
         return not stop.is_set()
 
     # Trials run side by side: each has a core of its own, not several.
-    return settle(index, list(trial.keys), trial.slip, trial.shapes, trial.properties, trial.tolerance, wanted)
+    return settle(
+        index, list(trial.keys), trial.slip, trial.shapes, trial.properties, trial.tolerance, Budget(on_progress=wanted)
+    )
 
 
 def trials_of(trial: Trial, count: int) -> list[Trial]:

@@ -127,16 +127,20 @@ class World:
         lying: Iterable[Piece] = (),
         mesh_of: Callable[[Piece], Mesh] = own_mesh,
         threads: int = 1,
+        look: Callable[[], None] = lambda: None,
     ) -> None:
         """``shapes``, ``properties``: by prop key. ``two_sided``: keys of fixed pieces whose faces may look either way.
         ``region``: a box that no loose piece leaves: what is fixed outside it is left out. ``made``: the engine's shapes,
         when other worlds share them. ``lying``: pieces that are fixed besides, as the contact shapes that they fell with: bodies meet those in far less time.
         ``threads``: how many look for contacts; the outcome is the same, bit for bit.
 
+        ``look``: called before each piece is added or gets another shape; what it raises is raised.
+
         Raises NotForGravity, with the piece named, before anything reaches the engine.
         """
         loose, fixed = list(loose), list(fixed)
         self._mesh_of = mesh_of
+        self._look = look
         self.pieces: list[Piece] = []
         self.keys: list[str] = []
         self.shapes, self.properties = shapes, properties
@@ -155,11 +159,14 @@ class World:
         self._colliders: dict[Any, str] = {}
         chosen = {p.key for p in loose}
         for piece in fixed:
+            self._look()
             if piece.key not in chosen:
                 self.add_bearer(piece, region, piece.key in two_sided)
         for piece in lying:
+            self._look()
             self.add_bearer(piece, region)
         for piece in loose:
+            self._look()
             self.add(piece)
 
     def _set(self, settings: Settings) -> None:
@@ -266,6 +273,7 @@ class World:
         if numbers is None:
             self.shapes = shapes
         for number in self.left if numbers is None else numbers:
+            self._look()
             handle, stretch = self._worn[number]
             self.world.colliders[handle].shape = self._made.solid(shapes[self.pieces[number].prop.key], stretch)
             self._bodies[number].wake_up()

@@ -10,7 +10,7 @@ from typing import Literal
 import numpy as np
 
 from brickseat.jobs.keeping import jobs
-from brickseat.jobs.running import Cast, Failed, Job, Lack, Record, Shard
+from brickseat.jobs.running import Cast, Failed, Job, Lack, Phase, Record, Shard
 from brickseat.sets.listening import Frame, listeners
 from brickseat.sets.news import message
 from brickseat.sets.session import LiveSet
@@ -19,16 +19,19 @@ from brickseat.store.models import StoredProp
 from brickseat.store.physical import properties_of
 from brickseat.store.shelving import shelve
 from brickseat.workers import workers
-from brickseat_core.budget import Stopped
+from brickseat_core.budget import Budget, Stopped
 from brickseat_core.constraints.bodies import Joined, whole_bodies
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.executing import NoCluster, run_all
 from brickseat_core.formats.gltf.building import Paint, Surface, main_paint, prop_document
 from brickseat_core.formats.gltf.document import GltfDocument
+from brickseat_core.formats.shape_file import settling_shape_apart
 from brickseat_core.gravity.breaking import HARDER
+from brickseat_core.gravity.finish import FINISHED_FROM
 from brickseat_core.gravity.hand import Pull
 from brickseat_core.gravity.pouring import PourSlip, Stream
-from brickseat_core.gravity.settling import Run, Settled, SettleSlip, shapes_for, stepping
+from brickseat_core.gravity.progress import Progress
+from brickseat_core.gravity.settling import Run, Settled, SettleSlip, stepping
 from brickseat_core.gravity.shapes import ContactShape, NoShape, ShapeKind
 from brickseat_core.gravity.trials import Trial, run_trial, trials_of
 from brickseat_core.gravity.world import NotForGravity
@@ -79,7 +82,7 @@ def start(live: LiveSet, asked: Asked) -> Job:
             alone = [p.prop.key for p in chosen if p.key not in joined.formations]
             shapes = shapes_of([*alone, *poured], asked.boxed, stored, job)
             bodies = {p.prop.key: p.prop for p in chosen if p.key in joined.formations}
-            shapes.update(shapes_for(bodies, {}))
+            shapes.update(shapes_of_bodies(bodies, job))
             trial = Trial(
                 pieces,
                 tuple(p.key for p in chosen),
@@ -161,13 +164,23 @@ def shapes_of(
             raise Stopped
         kind: ShapeKind | None = "box" if key in boxed else wanted_kind(stored[key])
         try:
-            found[key] = kept_shape(stored[key], kind)
+            found[key] = kept_shape(stored[key], kind, asking(job))
         except NoShape as problem:
             lacking.append(Lack(key, stored[key].name, str(problem)))
     if lacking:
         names = " and ".join(lack.name for lack in lacking)
         raise Failed(f"{names} cannot fall without a contact shape: {lacking[0].reason}", tuple(lacking))
     return found
+
+
+def shapes_of_bodies(bodies: Mapping[str, Prop], job: Job) -> dict[str, ContactShape]:
+    """The shape of each body of joined pieces, by key. Raises NotForGravity, and Stopped."""
+    return {key: settling_shape_apart(body, None, asking(job)) for key, body in bodies.items()}
+
+
+def asking(job: Job) -> Budget:
+    """Without an end of its own: whether the job is still wanted."""
+    return Budget(on_progress=lambda done, total: not job.stop.is_set())
 
 
 def members_apart(settled: Settled, joined: Joined) -> Settled:
@@ -222,10 +235,17 @@ def watched(trial: Trial, asked: Asked, job: Job, joined: Joined) -> Settled:
         stream = Stream(index, asked.pour, job.key)
         stream.to = np.array(asked.at) if asked.at is not None else None
     threads = os.cpu_count() or 1 if asked.slip.hand else 1
-    run = Run(index, list(trial.keys), trial.slip, trial.shapes, trial.properties, stream, threads)
+    phase: Phase = "easing apart"
+
+    def told(done: int, total: int) -> bool:
+        poured = (stream.let_go, stream.slip.most) if stream is not None else (0, 0)
+        return job.on_progress(phase, progress.share, *poured)
+
+    progress = Progress(Budget(on_progress=told))
+    run = Run(index, list(trial.keys), trial.slip, trial.shapes, trial.properties, stream, threads, progress)
     cast_joins(job, rows.of(run.loose))
-    job.on_progress("easing apart", 0.0)
     run.ease()
+    phase = "pouring" if stream is not None else "settling"
     began = time.monotonic()
     head = bytes.fromhex(job.key)
     shown, missed = len(run.loose), 0
@@ -239,13 +259,8 @@ def watched(trial: Trial, asked: Asked, job: Job, joined: Joined) -> Settled:
                 stream.to = asked_now.to
         if job.enough.is_set():
             break
-        if stream is not None:
-            share = min(1.0, stream.let_go / stream.slip.most)
-            wanted = job.on_progress("pouring", 0.9 * share, stream.let_go, stream.slip.most)
-        else:
-            wanted = job.on_progress("settling", 0.9 * min(1.0, run.simulated / trial.slip.seconds))
-        if not wanted:
-            raise Stopped
+        share = stream.let_go / stream.slip.most if stream is not None else run.simulated / trial.slip.seconds
+        progress.reach(FINISHED_FROM * min(1.0, share))
         if len(run.loose) > shown or len(run.world.gone) > missed:
             fresh = run.loose[shown:]
             keep_shards(job, fresh, run.shards)
@@ -261,7 +276,8 @@ def watched(trial: Trial, asked: Asked, job: Job, joined: Joined) -> Settled:
         ahead = run.simulated / PACE - (time.monotonic() - began)
         if ahead > 0.0:
             time.sleep(ahead)
-    return run.end(trial.tolerance, lambda _words, share: job.on_progress("finishing", 0.9 + 0.1 * share))
+    phase = "finishing"
+    return run.end(trial.tolerance)
 
 
 def cast_joins(

@@ -10,6 +10,7 @@ from scipy.spatial import ConvexHull
 
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import mesh_of
+from brickseat_core.budget import UNLIMITED, Budget
 from brickseat_core.formats.gltf.building import Paint, Surface, prop_document
 from brickseat_core.formats.shape_file import read_shape, shape_apart
 from brickseat_core.formats.writing import write_whole
@@ -95,13 +96,13 @@ def wanted_kind(prop: StoredProp) -> ShapeKind | None:
     return next((kind for kind in SHAPE_KINDS if kind == prop.contact), None)
 
 
-def kept_shape(prop: StoredProp, kind: ShapeKind | None) -> ContactShape:
-    """The shape that a prop settles by: made once for each mesh and kind, and kept beside its file. Raises NoShape."""
+def kept_shape(prop: StoredProp, kind: ShapeKind | None, budget: Budget = UNLIMITED) -> ContactShape:
+    """The shape that a prop settles by: made once for each mesh and kind, and kept beside its file. Raises NoShape, and GivenUp."""
     path = prop.path.with_name(f"{prop.digest}-shape-{SHAPES_VERSION}-{kind or 'own'}.npz")
     if path.is_file():
         return read_shape(path)
     with tempfile.TemporaryDirectory(prefix="shape-") as folder:
         made = Path(folder) / "shape.npz"
-        shape = shape_apart(prop.path, kind, False, made)
+        shape = shape_apart(prop.path, kind, False, made, budget)
         write_whole(path, made.read_bytes())
     return shape

@@ -6,6 +6,7 @@ from pathlib import Path
 from brickseat.store.contact import kept_shape, wanted_kind
 from brickseat.store.models import StoredProp
 from brickseat.store.physical import properties_of
+from brickseat_core.budget import Budget
 from brickseat_core.formats.gltf.document import GltfDocument
 from brickseat_core.formats.gltf.painted import painted_prop, with_chalk
 from brickseat_core.geometry.painting import Painting
@@ -19,11 +20,11 @@ from brickseat_core.scene import Piece, Prop, Vec
 PAINTINGS_KEPT = 16
 
 
-def stored_falls(prop: Prop) -> Falling:
-    """How a stored prop falls: by its own material and contact shape. Raises NotForGravity."""
+def stored_falls(prop: Prop, budget: Budget) -> Falling:
+    """How a stored prop falls: by its own material and contact shape. Raises NotForGravity, and GivenUp."""
     stored = StoredProp.objects.get(key=prop.key)
     try:
-        return Falling(kept_shape(stored, wanted_kind(stored)), properties_of(stored))
+        return Falling(kept_shape(stored, wanted_kind(stored), budget), properties_of(stored))
     except NoShape as problem:
         raise NotForGravity(
             f"{stored.name} cannot fall: {problem}; give it another contact shape on the bench"

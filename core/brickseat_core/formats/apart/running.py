@@ -8,11 +8,12 @@ import logging
 import multiprocessing
 import os
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from multiprocessing.connection import Connection
 from typing import Any
 
-from brickseat_core.budget import Stopped
+from brickseat_core.budget import UNLIMITED, Budget
 from brickseat_core.formats.apart.limits import LIMITS, Limits, limit_this_process
 from brickseat_core.formats.errors import FileError
 
@@ -23,7 +24,7 @@ MOST_AT_ONCE = max(2, os.cpu_count() or 1)
 BEGUN = b"{}"
 TEMPLATE_SECONDS = 300.0
 """How long the first of all may take to begin: the template is loaded then, and on a new machine its kernels are compiled."""
-LOOK_SECONDS = 0.1
+LOOK_SECONDS = 0.05
 """How often a process that runs is looked at, to be ended when its result is not wanted any more."""
 log = logging.getLogger(__name__)
 _preloaded = [TEMPLATE]
@@ -46,17 +47,15 @@ def is_apart() -> bool:
     return _apart
 
 
-def run_apart(
-    run: Callable[..., Any], *args: Any, limits: Limits = LIMITS, wanted: Callable[[], bool] = lambda: True
-) -> Any:
+def run_apart(run: Callable[..., Any], *args: Any, limits: Limits = LIMITS, budget: Budget = UNLIMITED) -> Any:
     """What ``run`` gives for ``args``, which are pickled, as plain JSON values. Within such a process it is simply called.
 
-    ``wanted``: asked now and then; once it says no, the process is ended. Raises FileError as ``run`` does, TooMuch where it takes more
-    than ``limits`` allow or its process ends by itself, and Stopped where it was no longer wanted.
+    Raises FileError as ``run`` does, TooMuch where it takes more than ``limits`` allow or its process ends by itself, and GivenUp where the
+    budget says so: then the process is ended.
     """
     if _apart:
         return run(*args)
-    with _turns:
+    with turn(budget):
         context = multiprocessing.get_context("forkserver")
         context.set_forkserver_preload(_preloaded)
         ours, theirs = context.Pipe(duplex=False)
@@ -64,7 +63,7 @@ def run_apart(
         process.start()
         theirs.close()
         try:
-            answer = answer_of(ours, limits, wanted)
+            answer = answer_of(ours, limits, budget)
         finally:
             process.kill()
             process.join()
@@ -75,11 +74,22 @@ def run_apart(
     return answer["result"]
 
 
-def answer_of(ours: Connection, limits: Limits, wanted: Callable[[], bool]) -> dict[str, Any]:
-    """What a process says. Raises TooMuch where it says nothing, and Stopped."""
-    if not has_come(ours, TEMPLATE_SECONDS, wanted) or received(ours) is None:
+@contextmanager
+def turn(budget: Budget) -> Iterator[None]:
+    """One of the few processes that may run at once. Raises GivenUp where the budget says so."""
+    while not _turns.acquire(timeout=LOOK_SECONDS):
+        budget.check()
+    try:
+        yield
+    finally:
+        _turns.release()
+
+
+def answer_of(ours: Connection, limits: Limits, budget: Budget) -> dict[str, Any]:
+    """What a process says. Raises TooMuch where it says nothing, and GivenUp."""
+    if not has_come(ours, TEMPLATE_SECONDS, budget) or received(ours) is None:
         raise TooMuch("cannot be read now: the process that reads files did not begin; try once more")
-    if not has_come(ours, limits.seconds, wanted):
+    if not has_come(ours, limits.seconds, budget):
         raise TooMuch(f"takes more than {limits.seconds:g} s to read; export it in parts")
     answer = received(ours)
     if answer is None:
@@ -96,13 +106,12 @@ def received(ours: Connection) -> dict[str, Any] | None:
     return answer if isinstance(answer, dict) else None
 
 
-def has_come(ours: Connection, seconds: float, wanted: Callable[[], bool]) -> bool:
-    """Whether something is said within so many seconds. Raises Stopped once it is no longer wanted."""
+def has_come(ours: Connection, seconds: float, budget: Budget) -> bool:
+    """Whether something is said within so many seconds. Raises GivenUp where the budget says so."""
     for _ in range(max(1, round(seconds / LOOK_SECONDS))):
         if ours.poll(LOOK_SECONDS):
             return True
-        if not wanted():
-            raise Stopped
+        budget.check()
     return False
 
 

@@ -154,6 +154,7 @@ def cheapest(fields: list[Field], many: int, check_budget: Callable[[], None]) -
         for field, start, end in zip(fields, starts[:-1], starts[1:], strict=True):
             mine = unknown[(unknown >= start) & (unknown < end)] - start
             if len(mine):
+                check_budget()
                 field.appraise(mine)
     found = []
     for place in order[:many].tolist():

@@ -105,7 +105,7 @@ class Filling(Proposer[FillRecipe]):
         self._sizes = [sizes_of(rule) for rule in recipe.props]
         h, self._shapes = self._grid()
         self._check_budget()
-        self._room = Room(index, self._bay, h)
+        self._room = Room(index, self._bay, h, self._check_budget)
         self._check_budget()
         self._room.leave_free(self._bay.front, recipe.front_room_m)
         heights = [s.hi[1] - s.lo[1] for some in self._shapes.values() for s in some]
@@ -129,12 +129,7 @@ class Filling(Proposer[FillRecipe]):
         """Check all that was placed as it stands in the end, and take out what is not right with what stood on it; how many, by reason."""
         index, kept = self.places.index, {piece.key for piece in self.kept.values()}
         number_of = {piece.key: number for number, piece in self._placed.items() if piece.key not in kept}
-
-        def goes_on(done: int, total: int) -> bool:
-            self._check_budget()
-            return True
-
-        gone = withdrawn(index, number_of, self.tolerance, goes_on)
+        gone = withdrawn(index, number_of, self.tolerance, self.budget)
         for key in gone:
             del self._placed[number_of[key]]
         return Counter("tips" if fit.faults == ("tippy",) else "no_room" for fit in gone.values())
@@ -480,6 +475,7 @@ class Filling(Proposer[FillRecipe]):
             middle = corner + 0.5 * (shape.lo + shape.hi)
             self._middles.setdefault(self._cell_of(middle), []).append((middle, float(corner[1] + shape.lo[1])))
         for (kind, _), fields in self._fields.items():
+            self._check_budget()
             for each in fields:
                 each.add(body.as_for(each.shape, self.recipe.props[kind].nest))
 

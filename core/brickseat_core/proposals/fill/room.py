@@ -1,6 +1,6 @@
 """The room in a bay: what stands in it and about it, cell by cell, and the walls that nothing may pass."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import NamedTuple
 
@@ -25,6 +25,8 @@ WALLS = "the walls of the bay"
 NONE = np.zeros((0, 3, 3))
 ABOUT = 1e-3
 """Metres about the bay in which what stands is looked at."""
+CELLS_AT_A_TIME = 50_000
+"""Cells that are looked at in one call: what is asked meanwhile whether it goes on is asked often enough."""
 
 
 class Body(NamedTuple):
@@ -50,8 +52,10 @@ class Room:
     and boxes on the nearest lines, for boxes, which are brought up to them exactly.
     """
 
-    def __init__(self, index: SceneIndex, bay: Bay, h: float) -> None:
+    def __init__(self, index: SceneIndex, bay: Bay, h: float, check_budget: Callable[[], None]) -> None:
+        """``check_budget``: raises GivenUp where the budget says so."""
         self.index, self.bay, self.h = index, bay, h
+        self._check_budget = check_budget
         walls = bay.walls()
         self._keep_out_rows: list[int] = []
         self._wall_in(Piece(WALLS, WALLS, Prop(WALLS, WALLS, walls), Pose((0.0, 0.0, 0.0)), "bearer"))
@@ -63,14 +67,28 @@ class Room:
         self.cautious, self.square = free_cells(nx, nz), free_cells(nx, nz)
         triangles = np.ascontiguousarray((walls.vertices @ bay.turn)[walls.faces])
         for cells, upright in ((self.cautious, True), (self.square, False)):
-            block_outside_kernel(*cells, triangles, self.lo[0], self.lo[2], h, -1)
-            block_surface_kernel(*cells, triangles, self.lo[0], self.lo[2], h, upright)
+            for slab, grid in self._slabs(cells):
+                block_outside_kernel(*slab, triangles, *grid, -1)
+                block_surface_kernel(*slab, triangles, *grid, upright)
         self._stand_in()
 
     @property
     def grid(self) -> tuple[float, float, float]:
         """Where its cells begin along x and z, and their size."""
         return float(self.lo[0]), float(self.lo[2]), self.h
+
+    def _slabs(self, cells: Cells) -> Iterator[tuple[Cells, tuple[float, float, float]]]:
+        """All of ``cells`` a few rows at a time, each time with the grid that begins at them: what is looked at in one go stays small.
+
+        Raises GivenUp.
+        """
+        x0, z0, h = self.grid
+        nx, nz = cells.many.shape
+        rows = max(1, CELLS_AT_A_TIME // nz)
+        for begin in range(0, nx, rows):
+            self._check_budget()
+            end = begin + rows
+            yield Cells(cells.lo[begin:end], cells.hi[begin:end], cells.many[begin:end]), (x0 + begin * h, z0, h)
 
     def _wall_in(self, piece: Piece) -> None:
         """Something that nothing may pass, and that bears nothing."""
@@ -92,6 +110,7 @@ class Room:
             row = self.index.row[key]
             if row in self._keep_out_rows:
                 continue
+            self._check_budget()
             whole = self._in_frame(piece) if self._may_reach_in(piece) else NONE
             triangles = self._near(whole)
             if not len(triangles):
@@ -104,12 +123,13 @@ class Room:
                 boxes.append((vertices.min(axis=0), vertices.max(axis=0)))
             sense = placed.sense[row] * (1.0 if np.linalg.det(piece.pose.linear) > 0.0 else -1.0)
             for cells, upright in ((self.cautious, True), (self.square, False)):
-                block_surface_kernel(*cells, triangles, *self.grid, upright)
-                if mesh.health.closed and placed.sense[row] != 0.0:
-                    # Its whole shape: where a line goes in may be far above or below the bay.
-                    block_inside_kernel(*cells, whole, *self.grid, int(sense))
-                elif placed.sense[row] != 0.0:
-                    block_ground_kernel(*cells, triangles, *self.grid)
+                for slab, grid in self._slabs(cells):
+                    block_surface_kernel(*slab, triangles, *grid, upright)
+                    if mesh.health.closed and placed.sense[row] != 0.0:
+                        # Its whole shape: where a line goes in may be far above or below the bay.
+                        block_inside_kernel(*slab, whole, *grid, int(sense))
+                    elif placed.sense[row] != 0.0:
+                        block_ground_kernel(*slab, triangles, *grid)
         self.snapping = Snapping(np.concatenate(planes))
         for lo, hi in boxes:
             self.snapping.add(lo, hi)

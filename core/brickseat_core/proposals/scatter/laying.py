@@ -44,6 +44,8 @@ from brickseat_core.scene import Piece, Pose, Vec
 
 POOLED_FROM = 2000
 """Copies that are seated on a cluster rather than here: for fewer the ground takes longer to be sent there."""
+PIECES_AT_A_TIME = 500
+"""Pieces that are made before it is asked whether it goes on."""
 MOST_ROUNDS = 60
 MOST_TRIED = 4
 """Candidates tried at most, over those that are wanted."""
@@ -319,7 +321,9 @@ class Scatter(Proposer[ScatterRecipe]):
     ) -> list[Piece | None]:
         """The piece of each candidate where it sits; None where it does not."""
         found: list[Piece | None] = [None] * len(candidates.key)
-        for n in np.flatnonzero(seats.ended == Seated.SITS).tolist():
+        for done, n in enumerate(np.flatnonzero(seats.ended == Seated.SITS).tolist()):
+            if done % PIECES_AT_A_TIME == 0:
+                self._check_budget()
             direction = wanted.direction[n]
             stand_off = self.recipe.props[kinds[n]].stand_off_m
             depth = seats.sink[n] - stand_off

@@ -60,7 +60,7 @@ def thrown(
     index.put_all(raised)
     settled = let_fall(index, raised, falls, recipe.seed, tolerance, budget)
     index.put_all(settled.pieces)
-    why = taken_away(index, settled, volumes_of(places, recipe), tolerance)
+    why = taken_away(index, settled, volumes_of(places, recipe), tolerance, budget)
     stand = {n: replace(index.pieces[k], key=falling[n].key) for k, n in named.items() if k not in why}
     pieces = {n: stand.get(n, p) for n, p in laid.pieces.items() if n in stand or n not in falling}
     left = Counter(laid.left) + Counter(why.values())
@@ -71,13 +71,8 @@ def let_fall(
     index: SceneIndex, pieces: list[Piece], falls: Falls, seed: int, tolerance: float, budget: Budget
 ) -> Settled:
     """What comes of ``pieces``, which stand raised in ``index``. Raises BadRecipe where one cannot fall, and GivenUp."""
-
-    def hears(words: str, share: float) -> bool:
-        budget.check(round(share * len(pieces)), len(pieces))
-        return True
-
     try:
-        how = {prop.key: falls(prop) for prop in {p.prop.key: p.prop for p in pieces}.values()}
+        how = {prop.key: falls(prop, budget) for prop in {p.prop.key: p.prop for p in pieces}.values()}
         return settle(
             index,
             [p.key for p in pieces],
@@ -85,13 +80,15 @@ def let_fall(
             {key: one.shape for key, one in how.items()},
             {key: one.properties for key, one in how.items()},
             tolerance,
-            hears,
+            budget,
         )
     except NotForGravity as problem:
         raise BadRecipe(f"throw_m: {problem}") from None
 
 
-def taken_away(index: SceneIndex, settled: Settled, volumes: Volumes, tolerance: float) -> dict[str, Reason]:
+def taken_away(
+    index: SceneIndex, settled: Settled, volumes: Volumes, tolerance: float, budget: Budget
+) -> dict[str, Reason]:
     """Take away what is not in order, or reaches where it may not, and what lay on that; the keys of it, each with the reason."""
     pieces = list(settled.pieces)
     with side_by_side(len(pieces)) as each:
@@ -100,5 +97,5 @@ def taken_away(index: SceneIndex, settled: Settled, volumes: Volumes, tolerance:
     why.update((key, "unsettled") for key in settled.named if key not in why)
     for key in why:
         index.remove(key)
-    gone = withdrawn(index, [p.key for p in pieces if p.key not in why], tolerance)
+    gone = withdrawn(index, [p.key for p in pieces if p.key not in why], tolerance, budget)
     return {**why, **dict.fromkeys(gone, "unsettled")}
