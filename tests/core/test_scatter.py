@@ -239,7 +239,9 @@ def test_smaller_ones_gather_round_larger_ones(count: int) -> None:
     assert_all_sit(on)
     large = {n: p for n, p in pieces.items() if p.prop.key == "stone"}
     small = {n: p for n, p in pieces.items() if p.prop.key == "pot"}
-    assert (len(large), len(small)) == (count // 6, 5 * count // 6)
+    # In the midst of a turn some more may lie of those that come first.
+    assert len(large) + len(small) == count
+    assert 0 <= len(large) - count // 6 <= 2
     widths = np.array([float(np.ptp(world(p)[:, [0, 2]], axis=0).mean()) for p in large.values()])
     away = np.linalg.norm(feet(small)[:, None, [0, 2]] - feet(large)[None][:, :, [0, 2]], axis=2) - 0.5 * widths
     assert away.min(axis=1).max() < 0.5 + 0.05
@@ -254,9 +256,9 @@ def test_what_gathers_catches_up_when_there_is_room_again() -> None:
         {"prop": "pot", "share": 5, "size": [0.5, 0.8], "gather_m": 0.5},
     ]
     counts = on.do("scatter", recipe=recipe(1000, props=props)).counts
-    assert counts["laid"] > 930
-    # Before, the same candidate was counted at every turn: more than two for each that was wanted.
-    assert counts["no_room"] < 1500
+    assert counts["laid"] > 990
+    # What was refused is not tried again: else the same candidate is counted at every turn.
+    assert counts.get("no_room", 0) < 1000
     assert_all_sit(on)
 
 
@@ -267,8 +269,8 @@ def test_one_kind_gives_way_to_another() -> None:
     assert_all_sit(on)
     bricks = feet({n: p for n, p in pieces.items() if p.prop.key == "brick"})
     pots = feet({n: p for n, p in pieces.items() if p.prop.key == "pot"})
-    # In the midst of a turn one more may lie of those that come first.
-    assert abs(len(bricks) - 20) <= 1
+    # In the midst of a turn some more may lie of those that come first.
+    assert 0 <= len(bricks) - 20 <= 3
     # From the side of a brick: half of its width in plan, some 8 cm, lies between.
     assert np.linalg.norm(pots[:, None] - bricks[None], axis=2).min() > 0.6
 

@@ -5,8 +5,7 @@ judged again.
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -31,8 +30,7 @@ BESIDE = 2
 """Cells beside a new piece whose places are judged again: what touches its sides is seen one cell away."""
 
 
-@dataclass(frozen=True)
-class Taste:
+class Taste(NamedTuple):
     """What makes a place dear. ``void``: room lost below, ``touch``: how much it is worth to stand beside something, both against a mean height.
     ``back``: how much worse a place right at the front is than one at the back, ``left``: the same across. ``noise``: chance."""
 
@@ -42,6 +40,26 @@ class Taste:
     left: float
     noise: float
     seed: int
+
+
+class Costs(NamedTuple):
+    """(nx, nz) of the lowest free place of each cell: its ``height``, inf where there is none, the ``headroom`` over it in metres, and
+    what it ``cost``s where ``known`` says so; elsewhere what it costs at least."""
+
+    height: Vec
+    headroom: Vec
+    cost: Vec
+    known: NDArray[np.bool_]
+
+
+class Sample(NamedTuple):
+    """What the cost of a place is computed by: (m, 2) ``cells`` of a shape with their ``bottoms`` (m,), and (k, 2) ``sides``, cells beside it,
+    with the ``middles`` (k,) of its heights there."""
+
+    cells: NDArray[np.int64]
+    bottoms: Vec
+    sides: NDArray[np.int64]
+    middles: Vec
 
 
 class Field:
@@ -69,11 +87,12 @@ class Field:
         wx, wz = bottom.shape
         nx, nz = max(0, columns.many.shape[0] - wx + 1), max(0, columns.many.shape[1] - wz + 1)
         self.blocked = free_cells(nx, nz)
-        self.height, self.headroom = np.full((nx, nz), np.inf), np.zeros((nx, nz))
-        self.cost, self.known = np.full((nx, nz), np.inf), np.zeros((nx, nz), np.bool_)
-        self._cells = spread(np.argwhere(bottom <= top))
-        self._bottoms = bottom[self._cells[:, 0], self._cells[:, 1]]
-        self._sides, self._middles = map(spread, sides_of(bottom, top))
+        self._costs = Costs(
+            np.full((nx, nz), np.inf), np.zeros((nx, nz)), np.full((nx, nz), np.inf), np.zeros((nx, nz), np.bool_)
+        )
+        self.height, self.headroom, self.cost, self.known = self._costs
+        cells = spread(np.argwhere(bottom <= top))
+        self._sample = Sample(cells, bottom[cells[:, 0], cells[:, 1]], *map(spread, sides_of(bottom, top)))
         if self.height.size:
             rows = max(1, LOOKS_AT_A_TIME // (nz * bottom.size))
             for begin in range(0, nx, rows):
@@ -95,20 +114,22 @@ class Field:
 
     def _level(self, i0: int, i1: int, j0: int, j1: int) -> None:
         """The lowest places of the cells from (``i0``, ``j0``) up to (``i1``, ``j1``), and what they cost at least."""
-        taste = self.taste
-        wx, wz = self.shape.raster.bottom.shape
+        extent = self.shape.raster.bottom.shape
         level_kernel(
-            *self.blocked, self.height, self.headroom, self.cost, self.known, i0, i1, j0, j1, wx, wz,
-            self.shape.centre, self._unit, self._toward, taste.touch, taste.back, taste.left, taste.noise, self._seed,
-        )  # fmt: skip
+            self.blocked,
+            self._costs,
+            (i0, i1, j0, j1),
+            extent,
+            self.shape.centre,
+            self._unit,
+            self._toward,
+            self.taste,
+            self._seed,
+        )
 
     def appraise(self, cells: NDArray[np.int64]) -> None:
         """Find what the places of ``cells`` (n,), counted row by row, really cost."""
-        taste = self.taste
-        cost_kernel(
-            *self._columns, self.height, self.cost, self.known, cells, self._cells, self._bottoms, self._sides,
-            self._middles, self._unit, taste.void, taste.touch,
-        )  # fmt: skip
+        cost_kernel(self._columns, self._costs, cells, self._sample, self._unit, self.taste)
 
     def close(self, i: int, j: int) -> None:
         """A place where it does not come to stand; until something beside it changes."""
@@ -224,14 +245,17 @@ def chance_kernel(seed, i, j):
 
 
 @kernel
-def level_kernel(
-    lo, hi, count, height, headroom, cost, known, i0, i1, j0, j1, wx, wz, centre, unit, toward, touch, back, left, noise, seed,
-):  # fmt: skip
-    """The lowest place of each cell from (``i0``, ``j0``) up to (``i1``, ``j1``), and what it costs where nothing is lost below it
-    and all of its sides are touched.
+def level_kernel(blocked, costs, span, extent, centre, unit, toward, taste, seed):
+    """The lowest place of each cell of ``span`` (from i and up to it, and j), and what it costs where nothing is lost below it and all of
+    its sides are touched.
 
-    ``centre``: height of the centre of mass over the origin. ``unit``: a mean height. ``toward``: (2,) the way to the front along x and z.
+    ``blocked``: Cells. ``costs``: Costs. ``extent``: cells of the shape along x and z. ``centre``: height of its centre of mass over the
+    origin. ``unit``: a mean height. ``toward``: (2,) the way to the front along x and z. ``taste``: Taste.
     """
+    lo, hi, count = blocked
+    height, headroom, cost, known = costs
+    i0, i1, j0, j1 = span
+    wx, wz = extent
     nx, nz = count.shape
     for i in range(i0, i1):
         for j in range(j0, j1):
@@ -250,19 +274,20 @@ def level_kernel(
             x, z = (i + 0.5 * wx) / (nx + wx), (j + 0.5 * wz) / (nz + wz)
             front = toward[0] * (x - 0.5) + toward[1] * (z - 0.5)
             aside = toward[1] * (x - 0.5) - toward[0] * (z - 0.5)
-            cost[i, j] = (height[i, j] + centre) / unit + back * front + left * aside - touch
-            if noise > 0.0:
-                cost[i, j] += noise * chance_kernel(seed, i, j)
+            cost[i, j] = (height[i, j] + centre) / unit + taste.back * front + taste.left * aside - taste.touch
+            if taste.noise > 0.0:
+                cost[i, j] += taste.noise * chance_kernel(seed, i, j)
 
 
 @kernel
-def cost_kernel(
-    column_lo, column_hi, column_count, height, cost, known, places, cells, bottoms, sides, middles, unit, void_weight, touch_weight,
-):  # fmt: skip
+def cost_kernel(columns, costs, places, sample, unit, taste):
     """What ``places`` (n,), counted row by row, really cost: more for room that is lost below, and for sides that nothing touches.
 
-    ``cells``: (m, 2) of the shape, with their ``bottoms``; ``sides``: (k, 2) cells beside it, with the ``middles`` of its heights there.
+    ``columns``: Cells of the bay. ``costs``: Costs. ``sample``: Sample. ``unit``: a mean height. ``taste``: Taste.
     """
+    column_lo, column_hi, column_count = columns
+    height, _, cost, known = costs
+    cells, bottoms, sides, middles = sample
     nx, nz = column_count.shape
     for n in range(places.shape[0]):
         i, j = places[n] // height.shape[1], places[n] % height.shape[1]
@@ -289,5 +314,5 @@ def cost_kernel(
                     break
             if not touches:
                 alone += 1
-        cost[i, j] += void_weight * void / (cells.shape[0] * unit) + touch_weight * alone / max(1, sides.shape[0])
+        cost[i, j] += taste.void * void / (cells.shape[0] * unit) + taste.touch * alone / max(1, sides.shape[0])
         known[i, j] = True

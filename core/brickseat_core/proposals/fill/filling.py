@@ -444,17 +444,15 @@ class Filling(Proposer[FillRecipe]):
             turn *= 0.5
         piece = stand.piece
         self._note_level(piece, stand.rows)
-        taken_out = number in self._out
-        if taken_out:
+        if number in self._out:
             self._room.keep_free(piece)
         else:
             self._placed[number] = piece
             self._counts[kind] += 1
             self._room.index.put(piece)
+            self.budget.on_part(piece)
         straight = np.array_equal(self._bay.turn @ shape.basis, piece.pose.linear)
         self._take_room(piece, shape if straight else None)
-        if not taken_out:
-            self.budget.on_part(piece)
 
     def _note_level(self, piece: Piece, rows: Iterable[int]) -> None:
         """On how many others ``piece`` stands, itself counted. ``rows``: what bears it; what is only leaned on does not count."""

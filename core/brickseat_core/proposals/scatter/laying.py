@@ -50,7 +50,7 @@ MOST_ROUNDS = 60
 MOST_TRIED = 4
 """Candidates tried at most, over those that are wanted."""
 FEWEST_TRIED = 200
-FIRST_TURN, TURN_GROWTH = 2, 0.1
+FIRST_TURN, TURN_GROWTH = 2, 0.25
 """Pieces for each prop of a recipe in the first turn, and share of all before that is laid in each further one, where some lie round others."""
 MOST_TURNS = 200
 LEAST_MORE = 2
