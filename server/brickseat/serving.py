@@ -27,7 +27,9 @@ LATE_IMPORTS = (
     "scipy.sparse",
     "scipy.sparse.csgraph",
     "brickseat_core.formats.settle_extras",
+    "brickseat_core.formats.shape_file",
     "brickseat_core.gravity.falling",
+    "brickseat_core.gravity.world",
     "brickseat_core.proposals.scatter.throwing",
 )
 """What the core imports where it is used, so that the command line need not wait for it."""

@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 import trimesh
 
+from brickseat_core.budget import UNLIMITED
 from brickseat_core.formats.gltf.document import GltfDocument
 from brickseat_core.formats.gltf.painted import painted_prop, with_chalk
 from brickseat_core.formats.gltf.reading import read_set
@@ -213,9 +214,9 @@ def test_what_falls_goes_by_its_extras() -> None:
     ball = {**STONE, "extras": {"brickseat": {"friction": 0.9, "mass": 2.0, "contact_shape": "ball"}}}
     found = read_set(document([FLOOR_NODE, ball]))
     stone = next(p for p in found.dressed.pieces.values() if p.name == "stone 1")
-    falling = falls_of(found)(stone.prop)
+    falling = falls_of(found)(stone.prop, UNLIMITED)
     assert (falling.shape.kind, falling.properties.friction, falling.properties.mass) == ("ball", 0.9, 2.0)
-    plain = falls_of(read_set(document([FLOOR_NODE, STONE])))(stone.prop)
+    plain = falls_of(read_set(document([FLOOR_NODE, STONE])))(stone.prop, UNLIMITED)
     assert plain.shape.kind != "ball"
     assert plain.properties.mass is None
 

@@ -49,6 +49,24 @@ def test_a_job_ends_done_failed_or_stopped_and_keeps_no_half_outcome() -> None:
     assert (late.state, late.outcomes) == ("stopped", []), "what came of a job that was stopped is not wanted"
 
 
+class TornShelf(running.NoShelf):
+    """From which nothing can be taken."""
+
+    def drop(self, job: Job) -> None:
+        raise OSError("the disk is gone")
+
+
+def test_a_stopped_job_ends_even_where_it_cannot_be_taken_off_the_shelf() -> None:
+    jobs = Jobs(TornShelf())
+
+    def stops(job: Job) -> list[Record]:
+        job.stop.set()
+        raise Stopped
+
+    assert ended(jobs, stops).state == "stopped"
+    assert ended(jobs, lambda job: [{"seed": 1}]).state == "done", "the next one begins"
+
+
 def test_one_job_a_set_and_none_is_seen_from_another() -> None:
     jobs = Jobs()
     go = threading.Event()

@@ -16,7 +16,7 @@ from brickseat.live import consumer
 from brickseat.live.messages import NEWS, PointQuestion
 from brickseat.live.outbox import Outbox
 from brickseat.sets import session
-from brickseat.sets.listening import Frame, listeners
+from brickseat.sets.listening import MOST_OF_USER, Frame, listeners
 from brickseat.sets.models import DressedSet
 from brickseat.sets.news import message
 from brickseat.sets.session import LiveSet, sessions
@@ -321,3 +321,22 @@ async def test_a_set_that_somebody_has_open_stays_in_memory_and_idle_ones_are_bo
     monkeypatch.setattr(session, "IDLE_SECONDS", 0.0)
     await sync_to_async(sessions.of)(others[0])
     assert [sessions.kept(o.key) is not None for o in others] == [True] + [False] * 7, "nobody asked for the others"
+
+
+async def test_a_stage_that_does_not_open_counts_against_nobody(
+    dressed: DressedSet, wren: User, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Before, each stayed among those that listen, and the ninth was refused until the server was started again."""
+
+    def broken(self: consumer.SetConsumer) -> LiveSet:
+        raise OSError("the disk is gone")
+
+    with monkeypatch.context() as patched:
+        patched.setattr(consumer.SetConsumer, "_session", broken)
+        for _ in range(MOST_OF_USER + 1):
+            socket = await stage(dressed, wren)
+            assert (await socket.connect(timeout=20))[0]
+            assert (await socket.receive_output(timeout=20)) == {"type": "websocket.close", "code": consumer.BROKEN}
+            await socket.disconnect()
+    assert listeners.of(dressed.key) == []
+    await (await opened(dressed, wren)).disconnect()

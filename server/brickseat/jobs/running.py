@@ -193,7 +193,11 @@ class Jobs:
         if state != "done":
             job.outcomes = []
         if job.stop.is_set():
-            self.shelf.drop(job)
+            try:
+                self.shelf.drop(job)
+            except Exception:
+                # It has ended all the same: else nothing could be begun on this set any more.
+                log.exception("a job that was stopped could not be taken off the shelf")
         # Last of all: whoever sees that it has ended sees all that came of it, and nothing is written any more.
         job.touched, job.state = time.monotonic(), state
         if job.stop.is_set():

@@ -46,6 +46,8 @@ from brickseat.sets.session import LiveSet, sessions
 from brickseat_core.gravity.hand import Pull
 
 LARGEST_MESSAGE = 262_144
+BROKEN = 1011
+"""Something went wrong here that nobody foresaw (RFC 6455, 7.4.1). The stage comes back by itself."""
 WATCH_SECONDS = 15.0
 """How often it is looked whether whoever is there is still signed in."""
 pointing_threads = ThreadPoolExecutor(max_workers=2, thread_name_prefix="pointing")
@@ -80,6 +82,19 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
             await self.close(code=TOO_MUCH)
             return
         self.outbox = outbox
+        try:
+            await self._begin(outbox, user)
+        except Exception:
+            log.exception("a stage could not be opened")
+            await self.disconnect(BROKEN)
+            await self.close(code=BROKEN)
+        except BaseException:
+            # The one who asked went away meanwhile. A stage that did not open is none: it counts against nobody.
+            await self.disconnect(BROKEN)
+            raise
+
+    async def _begin(self, outbox: Outbox, user: Any) -> None:
+        """Say how the set stands, and from now on whatever happens to it."""
         live = await self._away(self._session)
         # Access may have been taken away while the set was loaded.
         if not await self._away(self._open_to, user.pk):
@@ -228,6 +243,7 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         if self.outbox is None:
             return
         listeners.leave(self.key, self.outbox)
+        self.outbox = None
         for worker in self.workers:
             worker.cancel()
         presence.leave(self.key, self.stage)

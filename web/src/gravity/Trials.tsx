@@ -10,7 +10,7 @@ export function Trials({
   picture,
 }: {
   outcomes: Outcome[];
-  picture: (outcome: Outcome) => string;
+  picture: (outcome: Outcome) => Promise<string>;
 }) {
   const { trial, set } = useParts("trial", "set");
   const [pictures, setPictures] = useState<string[]>([]);
@@ -19,9 +19,11 @@ export function Trials({
     let here = true;
     const take = (n: number) => {
       if (!here || n >= outcomes.length) return;
-      const found = picture(outcomes[n]!);
-      setPictures((old) => [...old.slice(0, n), found]);
-      requestAnimationFrame(() => take(n + 1));
+      void picture(outcomes[n]!).then((found) => {
+        if (!here) return;
+        setPictures((old) => [...old.slice(0, n), found]);
+        requestAnimationFrame(() => take(n + 1));
+      });
     };
     take(0);
     return () => {

@@ -4,6 +4,8 @@ import * as THREE from "three";
 
 import type { Job, Outcome, Piece, Pose } from "../api/client";
 import type { Cast } from "../api/live";
+import { loadModel } from "../drawing/models";
+import type { Layer } from "../stage/layers";
 import type { StageView } from "../stage/view";
 import { useStage } from "../state";
 
@@ -11,7 +13,6 @@ const PICTURE = [232, 148] as const;
 /** Milliseconds from the last frame into the exact end: the finish moves things by little, and is not to be seen as a jump. */
 const GLIDE_MS = 350;
 const NOWHERE: ReadonlyMap<string, Pose> = new Map();
-const NOBODY: ReadonlyMap<string, Piece> = new Map();
 
 export class Fall {
   /** The job that falls here, by key. Frames and casts of any other are passed over. */
@@ -21,16 +22,18 @@ export class Fall {
   private scales: Pose["scale"][] = [];
   private guests = new Map<string, Piece>();
   private files: Record<string, string> = {};
-  private shown = new Set<string>();
-  private pictures = new Map<Outcome, string>();
-  private visited = false;
+  private pictures = new Map<Outcome, Promise<string>>();
   /** The last frame, until its outcome is looked at. */
   private last: ReadonlyMap<string, Pose> = new Map();
   private gliding = 0;
+  private picturing: Promise<string> = Promise.resolve("");
 
   private readonly off: () => void;
 
+  private readonly layer: Layer;
+
   constructor(private readonly view: StageView) {
+    this.layer = view.layers.open("job");
     this.off = useStage.subscribe((now, before) => {
       if (now.job !== before.job || now.trial !== before.trial) this.follow(now.job, now.trial);
     });
@@ -39,6 +42,7 @@ export class Fall {
   dispose(): void {
     this.off();
     this.gliding += 1;
+    this.layer.close();
   }
 
   /** The job in hand is another one, goes on, or has ended: show what is true now. */
@@ -48,7 +52,7 @@ export class Fall {
       return;
     }
     const outcome = trial === null ? undefined : job?.outcomes[trial];
-    if (outcome) this.look(outcome, job!.outcomes.length === 1 && job!.key === this.job);
+    if (outcome) void this.look(outcome, job!.outcomes.length === 1 && job!.key === this.job);
     else this.clear();
   }
 
@@ -77,7 +81,7 @@ export class Fall {
     for (const piece of news.joined) this.guests.set(piece.key, piece);
     Object.assign(this.files, news.files);
     set({ falling: new Set(this.keys) });
-    this.visit(this.guests, new Set(news.gone));
+    void this.visit(new Map(this.guests), new Set(news.gone));
   }
 
   frame(job: string, rows: Float32Array): void {
@@ -99,15 +103,16 @@ export class Fall {
   }
 
   /** Look at an outcome. `seen`: it was watched as it fell, and goes on from the last frame. */
-  private look(outcome: Outcome, seen: boolean): void {
+  private look(outcome: Outcome, seen: boolean): Promise<void> {
     this.gliding += 1;
     Object.assign(this.files, outcome.files);
-    this.visit(new Map(outcome.born.map((piece) => [piece.key, piece])), new Set(outcome.gone));
+    const there = this.visit(new Map(outcome.born.map((piece) => [piece.key, piece])), new Set(outcome.gone));
     const end = new Map(outcome.poses.map(({ key, pose }) => [key, pose]));
     const from = this.last;
     this.last = NOWHERE;
     if (from.size > 0 && seen) this.glide(from, end);
     else this.show(end);
+    return there;
   }
 
   private glide(from: ReadonlyMap<string, Pose>, to: ReadonlyMap<string, Pose>): void {
@@ -124,43 +129,47 @@ export class Fall {
   }
 
   /** A small picture of an outcome, framed on what fell; taken once. */
-  picture(outcome: Outcome): string {
+  picture(outcome: Outcome): Promise<string> {
     let found = this.pictures.get(outcome);
     if (!found) {
-      this.look(outcome, false);
-      found = this.view.pictureOf(
-        outcome.poses.map((p) => p.key),
-        ...PICTURE,
-        // A bay is seen from where it is open, as it is looked at now.
-        outcome.recipe !== null && outcome.recipe !== undefined,
-      );
+      // One after the other: each is on the stage while its picture is taken.
+      found = this.picturing = this.picturing.then(() => this.taken(outcome));
       this.pictures.set(outcome, found);
-      const { job, trial } = useStage.getState();
-      this.follow(job, trial);
     }
     return found;
   }
 
-  private visit(guests: ReadonlyMap<string, Piece>, gone: ReadonlySet<string>): void {
-    if (!guests.size && !gone.size && !this.visited) return;
-    this.visited = guests.size > 0 || gone.size > 0;
-    void this.view.pieces.visit(guests, this.files, gone).catch((problem: Error) => {
-      useStage.getState().set({ note: problem.message });
-    });
+  private async taken(outcome: Outcome): Promise<string> {
+    const files = Object.values(outcome.files);
+    // What it broke into is seen on it: all models come first, so that it is on the stage only for a moment.
+    await Promise.allSettled(files.map((file) => loadModel(file)));
+    const there = this.look(outcome, false);
+    if (files.length) await there;
+    const picture = this.layer.isOpen
+      ? this.view.pictureOf(
+          outcome.poses.map((p) => p.key),
+          ...PICTURE,
+          // A bay is seen from where it is open, as it is looked at now.
+          outcome.recipe !== null && outcome.recipe !== undefined,
+        )
+      : "";
+    const { job, trial } = useStage.getState();
+    this.follow(job, trial);
+    return picture;
+  }
+
+  private visit(guests: ReadonlyMap<string, Piece>, gone: ReadonlySet<string>): Promise<void> {
+    return this.layer.show({ guests, files: new Map(Object.entries(this.files)), absent: gone });
   }
 
   private show(poses: ReadonlyMap<string, Pose>): void {
-    const all = new Map<string, Pose | null>(poses);
-    for (const key of this.shown) if (!all.has(key)) all.set(key, null);
-    this.view.pieces.overrideAll(all);
-    this.shown = new Set(poses.keys());
+    void this.layer.show({ poses });
   }
 
   private clear(): void {
     this.gliding += 1;
     this.last = NOWHERE;
-    this.visit(NOBODY, new Set());
-    if (this.shown.size) this.show(new Map());
+    this.layer.clear();
   }
 }
 

@@ -81,7 +81,7 @@ function figure(look: SeatLook, step: number): THREE.Group {
 export class SeatMarks {
   readonly group = new THREE.Group();
 
-  show(seats: DrawnSeat[]): void {
+  show(seats: readonly DrawnSeat[]): void {
     emptied(this.group);
     for (const { frame, look, step } of seats) {
       const mark = figure(look, step ?? 0);

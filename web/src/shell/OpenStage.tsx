@@ -2,7 +2,7 @@
 import { useCallback, useEffect, useRef, useState } from "react";
 import { toast } from "sonner";
 
-import type { SetData } from "../api/client";
+import type { Outcome, SetData } from "../api/client";
 import { Finder } from "../commands/Finder";
 import { KeySheet } from "../commands/KeySheet";
 import { lookThrough } from "../commands/table";
@@ -92,7 +92,7 @@ export function OpenStage({ data }: { data: SetData }) {
   useEffect(() => {
     opened.current?.view.regions.show(regions).catch((problem: unknown) => toast.error(words(problem)));
   }, [regions]);
-  useEffect(() => opened.current?.view.pieces.setSeeThrough(seeThrough), [seeThrough]);
+  useEffect(() => void opened.current?.looked.show({ seeThrough }), [seeThrough]);
   useEffect(() => {
     opened.current?.view.setDim(dim);
     localStorage.setItem("dim stage", dim ? "yes" : "no");
@@ -101,7 +101,7 @@ export function OpenStage({ data }: { data: SetData }) {
     const kept = new Set(selected);
     for (const k of selected) fits.get(k)?.rests_on.forEach((r) => kept.add(r));
     const hidden = isolated ? [...pieces.values()].filter((p) => !kept.has(p.key)).map((p) => p.key) : [];
-    opened.current?.view.pieces.hide(hidden);
+    void opened.current?.looked.show({ veiled: new Set(hidden) });
   }, [isolated, selected, fits, pieces]);
 
   const view = useCallback(() => opened.current?.view ?? null, []);
@@ -115,6 +115,10 @@ export function OpenStage({ data }: { data: SetData }) {
       );
     },
     [view],
+  );
+  const picture = useCallback(
+    (outcome: Outcome) => opened.current?.fall.picture(outcome) ?? Promise.resolve(""),
+    [],
   );
   const enter = useCallback(() => opened.current?.pointer.enter(), []);
   const { Slip } = toolOf(verb);
@@ -192,10 +196,7 @@ export function OpenStage({ data }: { data: SetData }) {
           </p>
         </div>
         {job?.state === "done" && job.outcomes.length > 1 && (
-          <Trials
-            outcomes={job.outcomes}
-            picture={(outcome) => opened.current?.fall.picture(outcome) ?? ""}
-          />
+          <Trials outcomes={job.outcomes} picture={picture} />
         )}
         <LevelLine onLook={through} />
         {ledger && <Ledger onLook={through} />}

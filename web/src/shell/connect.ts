@@ -16,6 +16,7 @@ import { isMine, learnAgain, learnNew, reload, tryingOn } from "../stage/making"
 import { AskDots } from "../tools/scatter/dots";
 import { mark, markRecipe, markTies, showComing } from "./marking";
 import { StagePointer } from "../tools/pointer";
+import type { Layer } from "../stage/layers";
 import type { ModelsOf } from "../stage/pieces";
 import { StageView, chosenQuality } from "../stage/view";
 
@@ -35,6 +36,8 @@ declare global {
 export interface OpenedStage extends Desk {
   line: LiveLine;
   fall: Fall;
+  /** How the set is looked at. */
+  looked: Layer;
   dispose: () => void;
 }
 
@@ -61,7 +64,17 @@ export function openStage(data: SetData, host: HTMLElement, over: HTMLElement): 
   const { open, close, set } = useStage.getState();
   open(data);
   const beside = new Beside(over);
-  const view = new StageView(host, models, { place: (labels) => beside.labels(labels) }, chosenQuality());
+  const view = new StageView(
+    host,
+    models,
+    { place: (labels) => beside.labels(labels) },
+    chosenQuality(),
+    (keys) => line.hold(keys),
+    (problem) => set({ note: problem.message }),
+  );
+  const looked = view.layers.open("look");
+  const marks = view.layers.open("marks");
+  const coming = view.layers.open("job");
   const fall = new Fall(view);
   const mine = () => useStage.getState().key === data.key;
   // One change after the other: each waits until the props of the one before it are known.
@@ -119,21 +132,27 @@ export function openStage(data: SetData, host: HTMLElement, over: HTMLElement): 
       return { x: box.left + on.x, y: box.top + on.y };
     },
   };
-  void view.pieces.shape(useStage.getState().shapes).catch(() => undefined);
-  markTies(view);
+  const standShapes = (shapes: ReadonlyMap<string, string>) =>
+    void view.layers.stand({ shapes }).catch((problem: Error) => set({ note: problem.message }));
+  standShapes(useStage.getState().shapes);
+  markTies(marks);
   if (data.look) view.standAt(data.look.eye, data.look.target);
   const askDots = new AskDots(data.key);
-  view.pieces.thin(useStage.getState().shownShare, useStage.getState().selected);
+  const thin = () => {
+    const { shownShare: share, selected } = useStage.getState();
+    void looked.show({ thinned: share < 1 ? { share, spared: new Set(selected) } : undefined });
+  };
+  thin();
   const deaf = listenToKeys({ view, pointer, held });
   const quiet = useStage.subscribe((now, before) => {
     const differs = (...names: (keyof typeof now)[]) => names.some((name) => now[name] !== before[name]);
     if (differs("selected", "fits", "verb", "preview", "job")) mark(view, inWords);
     if (differs("selected", "ties", "measures", "tiesShown", "tiesInTheWay", "preview", "job"))
-      markTies(view);
+      markTies(marks);
     if (differs("recipes")) now.followRecipes(before.recipes);
     if (differs("recipes", "regions")) now.followFillings(before.recipes);
     if (differs("recipe", "openRecipe", "verb", "revision")) askDots.again();
-    if (differs("shownShare", "selected")) view.pieces.thin(now.shownShare, now.selected);
+    if (differs("shownShare", "selected")) thin();
     if (
       differs(
         "dots",
@@ -149,10 +168,9 @@ export function openStage(data: SetData, host: HTMLElement, over: HTMLElement): 
         "preview",
       )
     )
-      markRecipe(view);
-    if (differs("underWay")) showComing(view);
-    if (differs("shapes"))
-      void view.pieces.shape(now.shapes).catch((problem: Error) => set({ note: problem.message }));
+      markRecipe(view, marks);
+    if (differs("underWay")) showComing(coming);
+    if (differs("shapes")) standShapes(now.shapes);
     // What was in the way of one move is not in the way of the set as it is after the next.
     if (differs("revision") && now.tiesInTheWay.length) set({ tiesInTheWay: [] });
     if (differs("slip", "verb", "join", "lineUp", "filling", "drawingBay")) pointer.again();
@@ -163,6 +181,7 @@ export function openStage(data: SetData, host: HTMLElement, over: HTMLElement): 
     held,
     line,
     fall,
+    looked,
     dispose: () => {
       deaf();
       quiet();

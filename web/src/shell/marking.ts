@@ -7,6 +7,7 @@ import type { Verb } from "../state/tools";
 import { handlesOf } from "../tools/boxes";
 import { bayInHand } from "../tools/fill/filling";
 import { boxesInHand } from "../tools/scatter/recipes";
+import type { Layer } from "../stage/layers";
 import type { Ring } from "../stage/rings";
 import type { StageView } from "../stage/view";
 
@@ -35,18 +36,14 @@ export function mark(view: StageView, write: (length: number) => string): void {
 }
 
 /** The ties that are shown: quietly, and those that do not hold, belong to what is selected or were in the way, by name. */
-export function markTies(view: StageView): void {
+export function markTies(marks: Layer): void {
   const { ties, measures, selected, tiesShown, tiesInTheWay, preview, job } = useStage.getState();
   const loud = new Set(tiesInTheWay);
   for (const tie of ties.values()) if (selected.includes(tie.piece)) loud.add(tie.key);
   const shown = preview || job ? [] : [...ties.values()];
   const always = (key: string) => loud.has(key) || measures.get(key)?.holds === false;
-  view.showTies(
-    shown.filter((tie) => tiesShown || always(tie.key)),
-    measures,
-    loud,
-    new Set(tiesInTheWay),
-  );
+  const drawn = shown.filter((tie) => tiesShown || always(tie.key));
+  void marks.show({ ties: [drawn, measures, loud, new Set(tiesInTheWay)] });
 }
 
 /** The fault that a piece has; of one that sits, its gap. */
@@ -60,36 +57,36 @@ export function labelOf(fit: Fit, write: (length: number) => string): string {
 }
 
 /** Numbers on the pieces of the recipe in hand, dots where it would lie as it is now, its elbow room, and what its boxes are pulled by. */
-export function markRecipe(view: StageView): void {
+export function markRecipe(view: StageView, marks: Layer): void {
   const { verb, openRecipe, openFilling, pieces, props, dots, preview, recipe, barred } = useStage.getState();
   const shown = verb === "scatter" && !preview;
   const inHand = shown ? openRecipe : verb === "fill" && !preview ? openFilling : null;
   const laid = inHand ? [...pieces.values()].filter((p) => p.recipe === inHand && view.pieces.draws(p)) : [];
-  view.showFlags(
-    laid.flatMap(({ pose, prop, number }) => {
-      const height = (props.get(prop)?.height ?? 0) * Math.abs(pose.scale[1]);
-      const [x, y, z] = pose.position;
-      return number === null ? [] : [{ at: [x, y + height, z] as Triple, text: String(number) }];
-    }),
-  );
-  view.showDots(shown ? dots : []);
+  const flags = laid.flatMap(({ pose, prop, number }) => {
+    const height = (props.get(prop)?.height ?? 0) * Math.abs(pose.scale[1]);
+    const [x, y, z] = pose.position;
+    return number === null ? [] : [{ at: [x, y + height, z] as Triple, text: String(number) }];
+  });
   const boxes = preview ? [] : verb === "fill" ? bayInHand() : verb === "scatter" ? boxesInHand() : [];
-  view.showHandles(handlesOf(boxes));
-  view.showHatching(shown ? barred : NOTHING_BARRED);
-  view.showRings(shown ? ringsOf(laid, recipe, dots) : []);
+  void marks.show({
+    flags,
+    dots: shown ? dots : [],
+    handles: handlesOf(boxes),
+    barred: shown ? barred : NOTHING_BARRED,
+    rings: shown ? ringsOf(laid, recipe, dots) : [],
+  });
 }
 
 /** Pieces that a filling has placed so far, in place of those that it placed before. */
-export function showComing(view: StageView): void {
-  const { underWay, pieces, set } = useStage.getState();
+export function showComing(layer: Layer): void {
+  const { underWay, pieces } = useStage.getState();
   const coming = underWay.flatMap((move) => move.pieces);
   const recipes = new Set(coming.map((piece) => piece.recipe));
   const before = [...pieces.values()].filter((piece) => piece.recipe && recipes.has(piece.recipe));
   // They are told from those that stand by other keys: the same one may stand elsewhere yet.
   const guests = new Map(coming.map((piece) => [`coming ${piece.key}`, piece]));
-  void view.pieces
-    .visit(guests, {}, new Set(before.map((piece) => piece.key)))
-    .catch((problem: Error) => set({ note: problem.message }));
+  if (guests.size) void layer.only({ guests, absent: new Set(before.map((piece) => piece.key)) });
+  else layer.clear();
 }
 
 /** The elbow room of what a recipe laid, or of the dots where it would lie; none where it keeps none. */

@@ -47,7 +47,7 @@ export class CaughtMark {
   readonly group = new THREE.Group();
   private signs: THREE.Object3D[] = [];
 
-  show(caught: CaughtSign[]): void {
+  show(caught: readonly CaughtSign[]): void {
     emptied(this.group);
     this.signs = [];
     for (const { what, point, ends } of caught) {

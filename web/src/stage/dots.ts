@@ -33,7 +33,7 @@ export class Dots {
   }
 
   /** x, y, z of each, one after the other. */
-  show(at: number[]): void {
+  show(at: readonly number[]): void {
     drawAt(this.points, new Float32Array(at));
   }
 

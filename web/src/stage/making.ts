@@ -5,7 +5,6 @@ import {
   type Change,
   type Feeler,
   type Move,
-  type Pose,
   type Prop,
   type PropDetail,
   ServerError,
@@ -14,10 +13,11 @@ import {
   client,
   wanted,
 } from "../api/client";
-import type { LiveLine } from "../api/live";
+import type { LiveLine, Previewed } from "../api/live";
 import { piecesOf, posesOf } from "../api/mirror";
 import { useStage } from "../state";
 import { selectingMade } from "./selectingMade";
+import type { Layer, Shown } from "./layers";
 import type { StageView } from "./view";
 
 /** Fetch the whole set again. Another set may be open by the time it comes; then it is not wanted any more. */
@@ -27,25 +27,23 @@ export async function reload(key: string): Promise<void> {
   if (now.key === key && data.revision >= now.revision) now.open(data);
 }
 
+/** What a move would do, as a layer shows it. */
+export function previewOf({ deltas, shapes }: Previewed): Pick<Shown, "poses" | "shapes"> {
+  return { poses: posesOf(deltas), shapes: new Map(Object.entries(shapes)) };
+}
+
 /** Shows what moves would do while a figure is scrubbed; only the newest counts. */
 export function tryingOn(view: StageView, line: LiveLine): (move: Move | null) => void {
-  let turn = 0;
-  let shown = new Map<string, Pose | null>();
-  const show = (poses: Map<string, Pose | null>) => {
-    for (const key of shown.keys()) if (!poses.has(key)) poses.set(key, null);
-    view.pieces.overrideAll(poses);
-    shown = new Map([...poses].filter(([, pose]) => pose !== null));
-  };
+  let layer: Layer | null = null;
   return (move) => {
-    const mine = ++turn;
     if (!move) {
-      void view.pieces.tryShapes(new Map());
-      return show(new Map());
+      layer?.close();
+      layer = null;
+      return;
     }
-    void line.previewMove(move).then((previewed) => {
-      if (mine !== turn || !previewed) return;
-      show(posesOf(previewed.deltas));
-      void view.pieces.tryShapes(new Map(Object.entries(previewed.shapes)));
+    const mine = (layer ??= view.layers.open("figure"));
+    void mine.latest(line.previewMove(move)).then((previewed) => {
+      if (previewed) void mine.only(previewOf(previewed));
     });
   };
 }

@@ -2,6 +2,7 @@ import * as THREE from "three";
 import { beforeEach, describe, expect, it, vi } from "vitest";
 
 import { piece } from "../fit/examples";
+import { Layers } from "./layers";
 import { Pieces } from "./pieces";
 
 let works = false;
@@ -21,6 +22,17 @@ vi.mock("../drawing/models", () => ({
   trianglesOf: () => 12,
 }));
 
+/** Draws what stands, and what layers show over it. */
+function layersOf(pieces: Pieces): Layers {
+  return new Layers(
+    (scene) => pieces.draw(scene),
+    () => undefined,
+    (problem) => {
+      throw problem;
+    },
+  );
+}
+
 const models = { file: () => "/p.glb", lightFile: () => undefined, box: () => null };
 
 describe("a model that does not come", () => {
@@ -33,7 +45,8 @@ describe("a model that does not come", () => {
   it("is asked for again, and its pieces are drawn as soon as it is there", async () => {
     const redrawn = vi.fn();
     const pieces = new Pieces(models, redrawn, false);
-    await expect(pieces.show(new Map([["jar", piece("jar", 0)]]))).rejects.toThrow("503");
+    const layers = layersOf(pieces);
+    await expect(layers.stand({ pieces: new Map([["jar", piece("jar", 0)]]) })).rejects.toThrow("503");
     expect(pieces.frame("jar")).toBeNull();
     await vi.advanceTimersByTimeAsync(1100);
     expect(asked).toBe(2);
@@ -48,12 +61,13 @@ describe("a model that does not come", () => {
 
   it("is asked for with the next change, too, and no more once the stage is gone", async () => {
     const pieces = new Pieces(models, () => undefined, false);
-    await pieces.show(new Map([["jar", piece("jar", 0)]])).catch(() => undefined);
+    const layers = layersOf(pieces);
+    await layers.stand({ pieces: new Map([["jar", piece("jar", 0)]]) }).catch(() => undefined);
     works = true;
-    await pieces.show(new Map([["jar", piece("jar", 0.5)]]));
+    await layers.stand({ pieces: new Map([["jar", piece("jar", 0.5)]]) });
     expect(pieces.frame("jar")).not.toBeNull();
     works = false;
-    await pieces.show(new Map([["kiln", piece("kiln", 0, "bearer")]])).catch(() => undefined);
+    await layers.stand({ pieces: new Map([["kiln", piece("kiln", 0, "bearer")]]) }).catch(() => undefined);
     const before = asked;
     pieces.dispose();
     await vi.advanceTimersByTimeAsync(60_000);
@@ -73,7 +87,8 @@ describe("a prop that is made anew while its model is on its way", () => {
       Infinity,
       () => new Promise<void>((done) => waiting.set(files.at(-1)!, done)),
     );
-    const shown = pieces.show(new Map([["jar", piece("jar", 0)]]));
+    const layers = layersOf(pieces);
+    const shown = layers.stand({ pieces: new Map([["jar", piece("jar", 0)]]) });
     await vi.waitFor(() => expect(waiting.has("/old.glb")).toBe(true));
     file = "/new.glb";
     const again = pieces.remodel("p");
@@ -112,10 +127,11 @@ describe("a set with more triangles than should be drawn", () => {
   it("asks for light copies, once, and draws by them; with few pieces all are drawn as they are", async () => {
     const redrawn = vi.fn();
     const pieces = new Pieces(heavy, redrawn, false, 50_000);
-    await pieces.show(row(4));
+    const layers = layersOf(pieces);
+    await layers.stand({ pieces: row(4) });
     pieces.see(from);
     expect([files, drawn(pieces)]).toEqual([["/heavy.glb"], [[3, 4]]]);
-    await pieces.show(row(20));
+    await layers.stand({ pieces: row(20) });
     pieces.see(from);
     pieces.see(from);
     expect(files).toEqual(["/heavy.glb", "/heavy.glb?light=true"]);
@@ -140,10 +156,11 @@ describe("a set with more triangles than should be drawn", () => {
       Infinity,
       () => new Promise<void>((done) => (come = done)),
     );
-    const shown = pieces.show(row(3));
+    const layers = layersOf(pieces);
+    const shown = layers.stand({ pieces: row(3) });
     pieces.see(from);
     expect(drawn(pieces)).toEqual([[1, 3]]);
-    pieces.hide(["p1"]);
+    const look = layers.open("look", { veiled: new Set(["p1"]) });
     pieces.see(from);
     expect(drawn(pieces)).toEqual([[1, 2]]);
     await vi.waitFor(() => {
@@ -152,13 +169,13 @@ describe("a set with more triangles than should be drawn", () => {
       expect(drawn(pieces)).toEqual([[3, 2]]);
     });
     await shown;
-    pieces.hide([]);
+    look.close();
     pieces.see(from);
     expect(drawn(pieces)).toEqual([[3, 3]]);
     expect(pieces.worldBox(["p2"]).min.x).toBeCloseTo(1.5);
-    pieces.override("p2", { ...piece("p2", 9).pose });
+    const drag = layers.open("drag", { poses: new Map([["p2", piece("p2", 9).pose]]) });
     expect(pieces.worldBox(["p2"]).min.x).toBeCloseTo(8.5);
-    pieces.override("p2", null);
+    drag.close();
     expect(pieces.worldBox(["p2"]).min.x).toBeCloseTo(1.5);
     pieces.dispose();
   });
@@ -177,24 +194,28 @@ describe("thousands that recipes laid", () => {
   it("are thinned, but for what is selected, and whole in a lit still", async () => {
     works = true;
     const pieces = new Pieces(models, () => undefined, false);
-    await pieces.show(standing);
+    const layers = layersOf(pieces);
+    await layers.stand({ pieces: standing });
     const seen = () => {
       pieces.see({ eye: new THREE.Vector3(0, 0, 9), pixels: 800 } as never);
       return drawn(pieces);
     };
     expect(seen()).toBe(401);
-    pieces.thin(0.25, []);
+    const look = layers.open("look");
+    const thin = (share: number, spared: Iterable<string> = []) =>
+      void look.show({ thinned: { share, spared: new Set(spared) } });
+    thin(0.25);
     const few = seen();
     expect(few).toBeGreaterThan(0.18 * 400);
     expect(few).toBeLessThan(0.32 * 400 + 1);
-    pieces.thin(0.25, all.keys());
+    thin(0.25, all.keys());
     expect(seen()).toBe(401);
-    pieces.thin(0.1, []);
+    thin(0.1);
     pieces.dressForStill(true, true);
     expect(seen()).toBe(401);
     pieces.dressForStill(false, false);
     expect(seen()).toBeLessThan(few);
-    pieces.thin(1, []);
+    look.close();
     expect(seen()).toBe(401);
     pieces.dispose();
   });

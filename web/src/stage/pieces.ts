@@ -3,6 +3,7 @@ import * as THREE from "three";
 
 import type { Piece, Pose } from "../api/client";
 import { Crowd, type Viewpoint } from "./crowd";
+import { EMPTY_SCENE, type Scene } from "./layers";
 import { matrixOf } from "../drawing/matrixOf";
 import { type Model, forgetModel, loadModel } from "../drawing/models";
 
@@ -30,27 +31,16 @@ export class Pieces {
   private crowds = new Map<string, Crowd>();
   /** Who is in each crowd, those that are hidden left out. */
   private members = new Map<string, Piece[]>();
-  private standing: ReadonlyMap<string, Piece> = new Map();
-  private guests: ReadonlyMap<string, Piece> = new Map();
-  private absent: ReadonlySet<string> = new Set();
-  private guestFiles: Readonly<Record<string, string>> = {};
-  private shapes: ReadonlyMap<string, string> = new Map();
-  private tried: ReadonlyMap<string, string> = new Map();
-  /** What stands, and what visits. */
-  private shown = new Map<string, Piece>();
-  private hidden = new Set<string>();
-  private overridden = new Map<string, Pose>();
+  /** What is drawn. */
+  private scene: Scene = EMPTY_SCENE;
+  /** The crowd that each piece there is in, by key. */
+  private nameOf = new Map<string, string>();
   private pending = new Map<string, Promise<void>>();
   /** Crowds whose models did not come. */
   private missing = new Set<string>();
   private retrying: ReturnType<typeof setTimeout> | undefined;
   private tries = 0;
   private disposed = false;
-  /** Of what recipes laid, how much is drawn; and what is drawn in any case. */
-  private share = 1;
-  private veiled: string | null = null;
-  private unthinned: ReadonlySet<string> = new Set();
-  private seeThrough = false;
   private closely = false;
   private boxes = new WeakMap<Piece, THREE.Box3>();
   private readonly lightening = new Set<string>();
@@ -65,38 +55,51 @@ export class Pieces {
     private readonly prepare: (model: Model) => Promise<void> = () => Promise.resolve(),
   ) {}
 
-  /** Show exactly these pieces; resolves when all their models are on the stage. */
-  async show(pieces: ReadonlyMap<string, Piece>): Promise<void> {
-    this.standing = pieces;
-    await this.gatherAll();
-  }
-
-  /** Besides, show `guests`, which are not on the set, and none of `absent`. `files`: models of props the store has not. */
-  async visit(
-    guests: ReadonlyMap<string, Piece>,
-    files: Readonly<Record<string, string>>,
-    absent: ReadonlySet<string>,
-  ): Promise<void> {
-    [this.guests, this.guestFiles, this.absent] = [guests, files, absent];
-    await this.gatherAll();
-  }
-
-  private async gatherAll(): Promise<void> {
-    // What was adopted stands, and its visit is over.
-    const pieces = new Map([...this.guests, ...this.standing].filter(([key]) => !this.absent.has(key)));
-    const touched = new Set<string>();
-    for (const [key, old] of this.shown) if (pieces.get(key) !== old) touched.add(this.crowdName(old));
-    for (const [key, piece] of pieces) if (this.shown.get(key) !== piece) touched.add(this.crowdName(piece));
-    this.shown = pieces;
+  /** Draw exactly this; resolves when all models are on the stage, and rejects with the first problem. Only what has changed is touched. */
+  async draw(scene: Scene): Promise<void> {
+    if (this.disposed) return;
+    const before = this.scene;
+    this.scene = scene;
+    const same = (...fields: (keyof Scene)[]) => fields.every((field) => scene[field] === before[field]);
+    if (!same("seeThrough")) this.crowds.forEach((crowd) => crowd.dressAs(this.shadows, scene.seeThrough));
+    const moved = same("poses") ? [] : this.movedSince(before.poses);
+    if (same("pieces", "shapes", "veiled", "thinned", "files")) {
+      moved.forEach((name) => this.stand(name));
+      this.redraw();
+      return;
+    }
+    if (!same("shapes")) this.boxes = new WeakMap();
+    const names = this.nameOf;
+    const [gain, lose] = [new Set<string>(this.missing), new Set<string>(moved)];
+    this.nameOf = new Map([...scene.pieces.values()].map((piece) => [piece.key, this.crowdName(piece)]));
+    for (const [key, name] of names) if (this.nameOf.get(key) !== name) lose.add(name);
+    for (const [key, name] of this.nameOf)
+      if (names.get(key) !== name || before.pieces.get(key) !== scene.pieces.get(key)) gain.add(name);
     this.sort();
-    await this.gatherThese([...touched, ...this.missing]);
+    if (!same("veiled", "thinned")) this.crowds.forEach((_, name) => this.stand(name));
+    // A wall is drawn by its new model before the old one goes, so that nothing flickers.
+    const own = [...gain].filter((name) => name.includes(OWN_SHAPE) && !this.crowds.get(name)?.model);
+    if (own.length) await this.gatherThese(own);
+    await this.gatherThese([...gain, ...lose].filter((name) => gain.has(name) || this.crowds.has(name)));
+    this.forgetShapes();
+  }
+
+  /** The crowds of pieces that are drawn elsewhere than under the poses of before. */
+  private movedSince(before: ReadonlyMap<string, Pose>): string[] {
+    const { poses } = this.scene;
+    const keys = new Set([...before.keys(), ...poses.keys()]);
+    const touched = [...keys].flatMap((key) => {
+      const name = this.nameOf.get(key);
+      return name && before.get(key) !== poses.get(key) ? [name] : [];
+    });
+    return [...new Set(touched)];
   }
 
   private sort(): void {
     this.members = new Map();
-    for (const piece of this.shown.values()) {
+    for (const piece of this.scene.pieces.values()) {
       if (!this.draws(piece)) continue;
-      const name = this.crowdName(piece);
+      const name = this.nameOf.get(piece.key)!;
       const known = this.members.get(name);
       if (known) known.push(piece);
       else this.members.set(name, [piece]);
@@ -145,33 +148,9 @@ export class Pieces {
     this.crowds.delete(name);
   }
 
-  /** Draw these pieces by models of their own: walls that something is cut into. */
-  async shape(shapes: ReadonlyMap<string, string>): Promise<void> {
-    await this.reshape(() => (this.shapes = shapes));
-  }
-
-  /** The same while a change is only tried; of none to draw them as they are. */
-  async tryShapes(shapes: ReadonlyMap<string, string>): Promise<void> {
-    if (shapes.size || this.tried.size) await this.reshape(() => (this.tried = shapes));
-  }
-
-  private async reshape(change: () => void): Promise<void> {
-    const before = new Map([...this.shown].map(([key, piece]) => [key, this.crowdName(piece)]));
-    change();
-    this.boxes = new WeakMap();
-    this.sort();
-    const touched = [...this.shown].flatMap(([key, piece]) => {
-      const [was, is] = [before.get(key)!, this.crowdName(piece)];
-      return was === is ? [] : [is, was];
-    });
-    // The new one is drawn before the old one goes, so that nothing flickers.
-    for (const name of touched) await this.gatherThese([name]);
-    this.forgetShapes();
-  }
-
   /** Models of walls as they were are not kept. */
   private forgetShapes(): void {
-    const used = new Set([...this.shown.values()].map((piece) => this.crowdName(piece)));
+    const used = new Set(this.nameOf.values());
     for (const name of [...this.crowds.keys()]) {
       if (used.has(name) || !name.includes(OWN_SHAPE)) continue;
       this.drop(name);
@@ -180,7 +159,7 @@ export class Pieces {
   }
 
   private crowdName(piece: Piece): string {
-    const own = this.tried.get(piece.key) ?? this.shapes.get(piece.key);
+    const own = this.scene.shapes.get(piece.key);
     return own ? `${piece.role} ${OWN_SHAPE}${own}` : `${piece.role} ${piece.prop}`;
   }
 
@@ -189,12 +168,12 @@ export class Pieces {
     const own = prop.startsWith(OWN_SHAPE) ? prop.slice(OWN_SHAPE.length) : undefined;
     let crowd = this.crowds.get(name);
     if (!crowd?.model) {
-      const file = own ?? this.models.file(prop) ?? this.guestFiles[prop];
+      const file = own ?? this.models.file(prop) ?? this.scene.files.get(prop);
       if (!file) return;
       if (!crowd) {
         // Seen as boxes until the model is there.
         crowd = new Crowd(name.startsWith("bearer "), own ? null : this.models.box(prop));
-        crowd.dressAs(this.shadows, this.seeThrough);
+        crowd.dressAs(this.shadows, this.scene.seeThrough);
         this.crowds.set(name, crowd);
         this.group.add(crowd.group);
         this.stand(name);
@@ -230,7 +209,7 @@ export class Pieces {
   }
 
   private stand(name: string): void {
-    this.crowds.get(name)?.stand(this.members.get(name) ?? [], (key) => this.overridden.get(key));
+    this.crowds.get(name)?.stand(this.members.get(name) ?? [], (key) => this.scene.poses.get(key));
   }
 
   /** Draw what stands as closely as it is seen from there. Call it before each frame. */
@@ -265,58 +244,15 @@ export class Pieces {
     );
   }
 
-  setSeeThrough(on: boolean): void {
-    this.seeThrough = on;
-    this.crowds.forEach((crowd) => crowd.dressAs(this.shadows, on));
-    this.redraw();
-  }
-
-  /** Draw one piece elsewhere while it is being moved; null puts it back. */
-  override(key: string, pose: Pose | null): void {
-    this.overrideAll(new Map([[key, pose]]));
-  }
-
-  /** The same for many at once. */
-  overrideAll(poses: ReadonlyMap<string, Pose | null>): void {
-    const touched = new Set<string>();
-    for (const [key, pose] of poses) {
-      if (pose) this.overridden.set(key, pose);
-      else this.overridden.delete(key);
-      const piece = this.shown.get(key);
-      if (piece) touched.add(this.crowdName(piece));
-    }
-    touched.forEach((name) => this.stand(name));
-    this.redraw();
-  }
-
-  hide(keys: string[]): void {
-    if (!keys.length && !this.hidden.size) return;
-    this.hidden = new Set(keys);
-    this.standAnew();
-  }
-
-  /** Leave one piece out of the picture, for something that is drawn in its place; null: none. */
-  veil(key: string | null): void {
-    if (key === this.veiled) return;
-    this.veiled = key;
-    this.standAnew();
-  }
-
-  /** Draw no more than this share of what recipes laid, and those of `keys`; a lit still shows all. */
-  thin(share: number, keys: Iterable<string>): void {
-    if (share >= 1 && this.share >= 1) return;
-    [this.share, this.unthinned] = [share, new Set(keys)];
-    this.standAnew();
-  }
-
   /** Whether a piece is drawn, as far as what is left out of the picture goes. */
   draws(piece: Piece): boolean {
-    return !this.hidden.has(piece.key) && piece.key !== this.veiled && !this.isThinned(piece);
+    return !this.scene.veiled.has(piece.key) && !this.isThinned(piece);
   }
 
   private isThinned({ key, recipe, number }: Piece): boolean {
-    if (this.share >= 1 || this.closely || !recipe || number === null) return false;
-    return lotOf(number) >= this.share && !this.unthinned.has(key);
+    const { share, spared } = this.scene.thinned;
+    if (share >= 1 || this.closely || !recipe || number === null) return false;
+    return lotOf(number) >= share && !spared.has(key);
   }
 
   private standAnew(): void {
@@ -351,25 +287,25 @@ export class Pieces {
   /** For a lit still: everything as it is, and with shadows. */
   dressForStill(still: boolean, shadows: boolean): void {
     [this.closely, this.shadows] = [still, shadows];
-    this.crowds.forEach((crowd) => crowd.dressAs(shadows, this.seeThrough));
-    if (this.share < 1) this.standAnew();
+    this.crowds.forEach((crowd) => crowd.dressAs(shadows, this.scene.seeThrough));
+    if (this.scene.thinned.share < 1) this.standAnew();
   }
 
   piece(key: string): Piece | undefined {
-    return this.shown.get(key);
+    return this.scene.pieces.get(key);
   }
 
   /** Local box of a piece's model, and its pose as drawn. */
   frame(key: string): { box: THREE.Box3; matrix: THREE.Matrix4 } | null {
-    const piece = this.shown.get(key);
-    const crowd = piece && this.crowds.get(this.crowdName(piece));
+    const piece = this.scene.pieces.get(key);
+    const crowd = piece && this.crowds.get(this.nameOf.get(key) ?? "");
     if (!piece || !crowd?.model) return null;
-    return { box: crowd.model.box, matrix: matrixOf(this.overridden.get(key) ?? piece.pose) };
+    return { box: crowd.model.box, matrix: matrixOf(this.scene.poses.get(key) ?? piece.pose) };
   }
 
   worldBox(keys?: Iterable<string>): THREE.Box3 {
     const box = new THREE.Box3();
-    for (const key of keys ?? this.shown.keys()) {
+    for (const key of keys ?? this.scene.pieces.keys()) {
       const own = this.boxOf(key);
       if (own) box.union(own);
     }
@@ -378,13 +314,13 @@ export class Pieces {
 
   /** Box of one piece in the world, as it is drawn; not to be changed. It is known for as long as the piece stands there. */
   private boxOf(key: string): THREE.Box3 | null {
-    const piece = this.shown.get(key);
-    const known = piece && !this.overridden.has(key) ? this.boxes.get(piece) : undefined;
+    const piece = this.scene.pieces.get(key);
+    const known = piece && !this.scene.poses.has(key) ? this.boxes.get(piece) : undefined;
     if (known) return known;
     const frame = this.frame(key);
     if (!piece || !frame) return null;
     const box = frame.box.clone().applyMatrix4(frame.matrix);
-    if (!this.overridden.has(key)) this.boxes.set(piece, box);
+    if (!this.scene.poses.has(key)) this.boxes.set(piece, box);
     return box;
   }
 

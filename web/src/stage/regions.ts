@@ -24,6 +24,7 @@ export class Regions {
   });
   private readonly ink = new THREE.LineBasicMaterial({ color: "#5f6b72" });
   private turn = 0;
+  private pulled: ReadonlyMap<string, Pose> = new Map();
 
   constructor(
     private readonly fileOf: (prop: string) => string | undefined,
@@ -37,14 +38,16 @@ export class Regions {
     if (mine !== this.turn) return;
     this.clear();
     for (const object of drawn) if (object) this.group.add(object);
-    this.redraw();
+    this.pull(this.pulled);
   }
 
-  /** Draw one elsewhere, or larger, while it is being changed. */
-  move(key: string, pose: Pose): void {
-    const object = this.group.children.find((child) => child.name === key);
-    if (!object) return;
-    matrixOf(pose).decompose(object.position, object.quaternion, object.scale);
+  /** Draw some elsewhere, or larger, while they are being changed, and all others as they are. */
+  pull(poses: ReadonlyMap<string, Pose>): void {
+    this.pulled = poses;
+    for (const object of this.group.children) {
+      const pose = poses.get(object.name) ?? (object.userData.pose as Pose);
+      matrixOf(pose).decompose(object.position, object.quaternion, object.scale);
+    }
     this.redraw();
   }
 
@@ -58,7 +61,7 @@ export class Regions {
       object.add(new THREE.Mesh(geometry, this.paper));
       object.add(new THREE.LineSegments(new THREE.EdgesGeometry(geometry, CREASE_DEGREES), this.ink));
     }
-    object.applyMatrix4(matrixOf(region.pose));
+    object.userData.pose = region.pose;
     return object;
   }
 

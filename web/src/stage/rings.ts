@@ -12,7 +12,7 @@ const PARTS = 28;
 export const MOST_RINGS = 2000;
 
 /** Both ends of every straight part, x, y, z one after the other. */
-export function outlines(rings: Ring[]): Float32Array {
+export function outlines(rings: readonly Ring[]): Float32Array {
   const shown = rings.slice(0, MOST_RINGS);
   const found = new Float32Array(shown.length * PARTS * 6);
   shown.forEach(({ at: [x, y, z], radius }, n) => {

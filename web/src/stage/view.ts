@@ -1,19 +1,19 @@
 /** The drawn stage: what stands on it, what is marked, and drawing only when something changed. */
 import * as THREE from "three";
 
-import type { Fit, Piece, Pose, Triple } from "../api/client";
-import type { Barred } from "../state/scatter";
-import { type DrawnSeat, SeatMarks } from "../seats/SeatMarks";
+import type { Fit, Piece, Triple } from "../api/client";
+import { SeatMarks } from "../seats/SeatMarks";
 import { TieLines } from "../ties/TieLines";
 import { Cameraman } from "./camera";
-import { CaughtMark, type CaughtSign } from "./CaughtMark";
+import { CaughtMark } from "./CaughtMark";
 import { Lighting } from "./lighting";
 import { type Look, lookAt } from "../drawing/looks";
 import { Dots } from "./dots";
 import { GroundLines } from "./groundLines";
 import { strokes } from "./hatching";
 import { matrixOf } from "../drawing/matrixOf";
-import { type Ring, outlines } from "./rings";
+import { EMPTY_SCENE, type GhostOf, Layers, type Scene } from "./layers";
+import { outlines } from "./rings";
 import { Ghost, type PlumbLabel, emptied } from "../drawing/marks";
 import { type Model, loadModel } from "../drawing/models";
 import { type ModelsOf, Pieces } from "./pieces";
@@ -62,6 +62,8 @@ export class StageView {
   readonly cameraman: Cameraman;
   readonly pieces: Pieces;
   readonly regions: Regions;
+  /** All that is shown beside the set itself, by who shows it. */
+  readonly layers: Layers;
   /** The set's revision that the last drawn frame shows. */
   drawnRevision = -1;
   private revision = -1;
@@ -85,7 +87,8 @@ export class StageView {
   private ghostLabel: PlumbLabel | null = null;
   private waiting = false;
   private disposed = false;
-  private ghostTurn = 0;
+  private shown: Scene = EMPTY_SCENE;
+  private shows = 0;
   private readonly watcher: ResizeObserver;
 
   constructor(
@@ -93,7 +96,12 @@ export class StageView {
     models: ModelsOf,
     private readonly labelled: Labels,
     quality: Quality,
+    /** Takes hold of pieces on the server. */
+    hold: (keys: string[]) => void,
+    /** Told what could not be drawn. */
+    fail: (problem: Error) => void,
   ) {
+    this.layers = new Layers((scene) => this.showScene(scene), hold, fail);
     this.renderer = new THREE.WebGLRenderer({ antialias: quality.shadows, preserveDrawingBuffer: true });
     // Asking a shader for its errors waits for it to be compiled, in the middle of a frame.
     this.renderer.debug.checkShaderErrors = false;
@@ -263,60 +271,49 @@ export class StageView {
     return this.standee !== null;
   }
 
-  /** A tape from point to point with its length written on it; null rolls it up. */
-  measure(from: THREE.Vector3 | null, to: THREE.Vector3 | null, text: string): void {
-    this.tape.stretch(from, to, text);
+  /** Draw a scene; what has not changed is left as it is. Resolves when all of it is there, and rejects when a model did not come. */
+  private async showScene(scene: Scene): Promise<void> {
+    const before = this.shown;
+    this.shown = scene;
+    const differs = (field: keyof Scene) => scene[field] !== before[field];
+    if (differs("tape"))
+      this.tape.stretch(scene.tape?.from ?? null, scene.tape?.to ?? null, scene.tape?.text ?? "");
+    if (differs("seats")) this.seats.show(scene.seats);
+    if (differs("caught")) this.caught.show(scene.caught);
+    if (differs("ties")) this.ties.show(...scene.ties);
+    if (differs("dots")) this.dots.show(scene.dots);
+    if (differs("handles")) this.handles.show(scene.handles);
+    if (differs("barred")) this.hatching.show(strokes(scene.barred));
+    if (differs("rings")) this.rings.show(outlines(scene.rings));
+    if (differs("flags"))
+      this.flags = scene.flags.map(({ at, text }) => ({ at: new THREE.Vector3(...at), text, quiet: true }));
+    if (differs("regionPoses")) this.regions.pull(scene.regionPoses);
+    if (differs("standIns")) this.drawStandIns(before.standIns, scene.standIns);
     this.redraw(false);
+    const ghost = differs("ghost") ? this.drawGhost(scene.ghost) : null;
+    await this.pieces.draw(scene);
+    await ghost;
   }
 
-  /** Draw these seats; of none to take them away. */
-  showSeats(seats: DrawnSeat[]): void {
-    this.seats.show(seats);
-    this.redraw(false);
-  }
-
-  /** Draw `object`, at a pose, in the place of a piece; null: the piece itself again. */
-  drawFor(key: string, object: THREE.Object3D | null, pose?: Pose): void {
-    for (const old of this.scene.children.filter((child) => child.userData.standsFor === key))
-      this.scene.remove(old);
-    if (object && pose) {
+  private drawStandIns(before: Scene["standIns"], now: Scene["standIns"]): void {
+    for (const { object } of before.values()) this.scene.remove(object);
+    for (const [key, { object, pose }] of now) {
       object.matrixAutoUpdate = false;
       matrixOf(pose, object.matrix);
       object.matrixWorldNeedsUpdate = true;
       object.userData.standsFor = key;
       this.scene.add(object);
     }
-    this.pieces.veil(object ? key : null);
     this.redraw(true);
   }
 
-  /** Points of the world, x, y, z one after the other, drawn as dots; of none to take them away. */
-  showDots(at: number[]): void {
-    this.dots.show(at);
-    this.redraw(false);
-  }
-
-  /** The same for what is pulled, seen through what is before it. */
-  showHandles(at: number[]): void {
-    this.handles.show(at);
-    this.redraw(false);
-  }
-
-  /** Ground where nothing may lie; of no points to take it away. */
-  showHatching(barred: Barred): void {
-    this.hatching.show(strokes(barred));
-    this.redraw(false);
-  }
-
-  /** Level circles on the ground; of none to take them away. */
-  showRings(rings: Ring[]): void {
-    this.rings.show(outlines(rings));
-    this.redraw(false);
-  }
-
-  /** Small paper flags with words on them; the nearest are shown, as many as can be read. */
-  showFlags(flags: { at: Triple; text: string }[]): void {
-    this.flags = flags.map(({ at, text }) => ({ at: new THREE.Vector3(...at), text, quiet: true }));
+  private async drawGhost(ghost: GhostOf | null): Promise<void> {
+    const model = ghost && (await loadModel(ghost.file));
+    // Hidden, or shown elsewhere, while its model was still to come.
+    if (ghost !== this.shown.ghost) return;
+    if (ghost && model) this.ghost.show(model, ghost.pose, ghost.clashing);
+    else this.ghost.hide();
+    this.ghostLabel = ghost?.label ? { at: new THREE.Vector3(...ghost.at), text: ghost.label } : null;
     this.redraw(false);
   }
 
@@ -339,18 +336,6 @@ export class StageView {
       if (!covered) shown.push(one);
     }
     return shown.map(({ flag }) => flag);
-  }
-
-  /** Draw these ties, as `TieLines` does. */
-  showTies(...shown: Parameters<TieLines["show"]>): void {
-    this.ties.show(...shown);
-    this.redraw(false);
-  }
-
-  /** Draw the signs of what is caught and picked; of none to take them away. */
-  showCaught(caught: CaughtSign[]): void {
-    this.caught.show(caught);
-    this.redraw(false);
   }
 
   /** Radians between two pixels in the middle of the view. */
@@ -495,15 +480,18 @@ export class StageView {
     return { x: ((p.x + 1) / 2) * this.host.clientWidth, y: ((1 - p.y) / 2) * this.host.clientHeight };
   }
 
-  /** Show exactly these pieces. Rejects when a model did not come; the others are shown all the same, and it is asked for again. */
+  /** The set stands so. Rejects when a model did not come; the others are shown all the same, and it is asked for again. */
   async show(pieces: ReadonlyMap<string, Piece>, revision: number): Promise<void> {
+    const mine = ++this.shows;
     try {
-      await this.pieces.show(pieces);
+      await this.layers.stand({ pieces });
     } finally {
-      // A model that does not come keeps nothing else from being seen.
-      this.revision = revision;
-      this.lighting.cover(this.pieces.worldBox());
-      this.redraw(true);
+      // A model that does not come keeps nothing else from being seen. What was to be shown before is not shown any more.
+      if (mine === this.shows) {
+        this.revision = revision;
+        this.lighting.cover(this.pieces.worldBox());
+        this.redraw(true);
+      }
     }
   }
 
@@ -573,29 +561,6 @@ export class StageView {
       .map(({ corner, on }) => ({ corner, away: Math.hypot(on.x - x, on.y - y) }))
       .sort((a, b) => a.away - b.away)[0];
     return near && near.away < SNAP_PX ? near.corner : hit.point;
-  }
-
-  async showGhost(
-    file: string,
-    pose: Pose,
-    clashing: boolean,
-    label: string | null,
-    at: Triple,
-  ): Promise<void> {
-    const turn = ++this.ghostTurn;
-    const model = await loadModel(file);
-    // Hidden, or shown elsewhere, while its model was still to come.
-    if (turn !== this.ghostTurn) return;
-    this.ghost.show(model, pose, clashing);
-    this.ghostLabel = label ? { at: new THREE.Vector3(...at), text: label } : null;
-    this.redraw(false);
-  }
-
-  hideGhost(): void {
-    this.ghostTurn += 1;
-    this.ghost.hide();
-    this.ghostLabel = null;
-    this.redraw(false);
   }
 
   setMarks(keys: string[], fits: ReadonlyMap<string, Fit>, write: (fit: Fit) => string): void {

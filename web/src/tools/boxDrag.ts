@@ -1,6 +1,7 @@
 /** A box drawn from corner to corner on the ground; it stands on the lower of the two. */
 import type { Triple } from "../api/client";
 import { inWords } from "../fit/units";
+import type { Layer } from "../stage/layers";
 import { useStage } from "../state";
 import type { At, Gesture, StageParts } from "./tool";
 
@@ -21,6 +22,7 @@ const LEAST_BOX = 0.02;
 export class BoxDrag implements Gesture {
   private readonly from: Triple | null;
   private box: DrawnBox | null = null;
+  private readonly layer: Layer;
 
   constructor(
     private readonly stage: StageParts,
@@ -28,6 +30,7 @@ export class BoxDrag implements Gesture {
     private readonly drawn: (box: DrawnBox) => void,
   ) {
     this.from = this.ground(at);
+    this.layer = stage.view.layers.open("drag");
   }
 
   private ground(at: At): Triple | null {
@@ -48,7 +51,7 @@ export class BoxDrag implements Gesture {
       // From its foot to so far over the higher of the two corners.
       height: boxHeight + Math.abs(b[1] - a[1]),
     };
-    this.stage.view.showDots(outline(this.box));
+    void this.layer.show({ dots: outline(this.box) });
     this.stage.beside.figures(at, `${inWords(this.box.across)} across, ${inWords(this.box.along)} along`);
   }
 
@@ -60,7 +63,7 @@ export class BoxDrag implements Gesture {
 
   cancel(): void {
     this.stage.beside.nothing();
-    this.stage.view.showDots(useStage.getState().dots);
+    this.layer.close();
   }
 }
 

@@ -3,6 +3,7 @@ import * as THREE from "three";
 
 import type { Pose } from "../api/client";
 import { inWords } from "../fit/units";
+import type { Layer } from "../stage/layers";
 import { type Box, type Face, axisOf, facesOf, handlesOf, reshape, resizedBox } from "./boxes";
 import type { At, Gesture, StageParts } from "./tool";
 
@@ -31,6 +32,7 @@ export class BoxPull implements Gesture {
   private readonly box: Box;
   private readonly face: Face;
   private pose: Pose;
+  private readonly layer: Layer;
 
   /** `boxes`: all whose handles are shown. */
   constructor(
@@ -40,6 +42,7 @@ export class BoxPull implements Gesture {
   ) {
     ({ box: this.box, face: this.face } = side);
     this.pose = this.box.pose;
+    this.layer = stage.view.layers.open("drag");
   }
 
   move(at: At): void {
@@ -54,17 +57,19 @@ export class BoxPull implements Gesture {
   private draw(pose: Pose): void {
     this.pose = pose;
     const others = this.boxes().filter((box) => box.key !== this.box.key);
-    this.stage.view.showHandles(handlesOf([...others, { pose }]));
-    this.stage.view.regions.move(this.box.key, pose);
+    const regionPoses = new Map([[this.box.key, pose]]);
+    void this.layer.show({ handles: handlesOf([...others, { pose }]), regionPoses });
   }
 
   up(): void {
     this.stage.beside.nothing();
-    if (this.pose !== this.box.pose) void reshape(this.box.key, this.pose);
+    if (this.pose === this.box.pose) return this.layer.close();
+    // It is drawn so until the box itself is.
+    void reshape(this.box.key, this.pose).finally(() => this.layer.close());
   }
 
   cancel(): void {
-    this.draw(this.box.pose);
+    this.layer.close();
     this.stage.beside.nothing();
   }
 }

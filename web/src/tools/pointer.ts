@@ -120,7 +120,8 @@ export class StagePointer {
   /** The slip or the set changed under the pointer. */
   again(): void {
     if (this.last && !this.gesture) this.tool.again?.(this.last);
-    if (this.tool !== this.tools.get("set down")) this.stage.view.hideGhost();
+    const setDown = this.tools.get("set down");
+    if (this.tool !== setDown) setDown?.leave();
   }
 
   cancel(): void {

@@ -39,7 +39,7 @@ class Taste(NamedTuple):
     back: float
     left: float
     noise: float
-    seed: int
+    seed: np.uint64
 
 
 class Costs(NamedTuple):
@@ -82,7 +82,7 @@ class Field:
         """``check_budget``: raises GivenUp where the budget says so."""
         self.shape, self.taste = shape, taste
         self._columns, self._unit, self._toward = columns, unit, toward
-        self._seed = np.uint64(channel(taste.seed, number))
+        self._seed = np.uint64(channel(int(taste.seed), number))
         bottom, top = shape.raster.bottom, shape.raster.top
         wx, wz = bottom.shape
         nx, nz = max(0, columns.many.shape[0] - wx + 1), max(0, columns.many.shape[1] - wz + 1)

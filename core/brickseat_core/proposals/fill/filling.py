@@ -173,7 +173,7 @@ class Filling(Proposer[FillRecipe]):
         # The first of all is neat: plain rows that lose as much room below as they must.
         void = VOID if recipe.seed == 1 else VOID * 4.0 ** (2.0 * float(chances(number, recipe.seed, "void")[0]) - 1.0)
         touch = TOUCH if recipe.seed == 1 else MOST_TOUCH * float(chances(number, recipe.seed, "touch")[0])
-        return Taste(void, touch, back, LEFT, MOST_NOISE * recipe.rough, channel(recipe.seed, "place"))
+        return Taste(void, touch, back, LEFT, MOST_NOISE * recipe.rough, np.uint64(channel(recipe.seed, "place")))
 
     @property
     def _wanted(self) -> int | None:

@@ -5,8 +5,9 @@ import type { Pose, Triple } from "../../api/client";
 import type { Previewed } from "../../api/live";
 import { type PlacedSeat, inWorld, nearestOnScreen } from "../../seats/frames";
 import type { DrawnSeat } from "../../seats/SeatMarks";
-import { piecesOf, posesOf } from "../../api/mirror";
-import { make } from "../../stage/making";
+import { piecesOf } from "../../api/mirror";
+import type { Layer } from "../../stage/layers";
+import { make, previewOf } from "../../stage/making";
 import { useStage } from "../../state";
 import type { At, Gesture, PointerTool, StageParts } from "../tool";
 import { type Carried, type JoinMove, bestSeat, carriedNow, joinTo, ownSeat, targets } from "./carrying";
@@ -37,11 +38,16 @@ function inPiece(pose: Pose, point: Triple, facing: Triple, clock: Triple) {
 }
 
 export class JoinPointer implements PointerTool {
-  private asked = 0;
   private move: JoinMove | null = null;
-  private overridden: string[] = [];
+  /** Every seat that it could go to. */
+  private readonly seats: Layer;
+  /** Where it would come to be. */
+  private readonly ghost: Layer;
 
-  constructor(private readonly stage: StageParts) {}
+  constructor(private readonly stage: StageParts) {
+    this.seats = stage.view.layers.open("tool");
+    this.ghost = stage.view.layers.open("tool");
+  }
 
   hover(at: At): void {
     const { view } = this.stage;
@@ -51,7 +57,7 @@ export class JoinPointer implements PointerTool {
       const loose = key !== null && useStage.getState().pieces.get(key)?.role === "prop";
       useStage.getState().point(loose ? key : null);
       view.canvas.style.cursor = loose ? "pointer" : "default";
-      view.showSeats([]);
+      this.seats.clear();
       return;
     }
     const open = targets(carried);
@@ -75,7 +81,7 @@ export class JoinPointer implements PointerTool {
     const own = near ? bestSeat(carried, near, open) : ownSeat(carried, null);
     const standing = pieces.get(carried.piece ?? "");
     if (own && standing) drawn.push({ frame: inWorld(own, standing.pose), look: "mine" });
-    this.stage.view.showSeats(drawn);
+    void this.seats.only({ seats: drawn });
     const name = near ? pieces.get(near.piece)?.name : null;
     if (near && name)
       useStage.getState().set({ note: `${own?.name ?? "it"} onto ${near.seat.name} of ${name}` });
@@ -85,19 +91,17 @@ export class JoinPointer implements PointerTool {
   private async onPlain(carried: Carried, at: At): Promise<void> {
     const { view, line } = this.stage;
     const own = ownSeat(carried, null);
-    const turn = ++this.asked;
-    const caught = own
-      ? await line.catchNear({ ray: view.ray(at.x, at.y), pixel: view.pixel, skip: carried.piece ?? null })
-      : null;
-    if (turn !== this.asked) return;
+    const near = { ray: view.ray(at.x, at.y), pixel: view.pixel, skip: carried.piece ?? null };
+    const caught = await this.ghost.latest(own ? line.catchNear(near) : Promise.resolve(null));
+    if (caught === undefined) return;
     const { pieces, join, set } = useStage.getState();
     const on = pieces.get(caught?.on ?? "");
     if (!caught || !on || !own) {
-      this.hideGhost();
+      this.ghost.clear();
       set({ note: own ? null : `${carried.name} has no free seat; set some on the bench` });
       return;
     }
-    await this.preview(carried, {
+    const shown = await this.preview(carried, {
       kind: "join",
       ...(carried.piece ? { piece: carried.piece } : { prop: carried.prop }),
       seat: own.name,
@@ -107,48 +111,36 @@ export class JoinPointer implements PointerTool {
       flip: join.flip,
       keep: join.keep,
     });
-    if (turn + 1 === this.asked) set({ note: `${own.name} onto ${CAUGHT_WORDS[caught.what]} of ${on.name}` });
+    if (shown) set({ note: `${own.name} onto ${CAUGHT_WORDS[caught.what]} of ${on.name}` });
   }
 
-  private async preview(carried: Carried, move: JoinMove): Promise<void> {
-    const turn = ++this.asked;
+  /** Show what a move would do; whether it is still what is wanted, and can be made. */
+  private async preview(carried: Carried, move: JoinMove): Promise<boolean> {
     this.move = move;
-    const previewed = await this.stage.line.previewMove(move);
-    if (turn !== this.asked) return;
+    const previewed = await this.ghost.latest(this.stage.line.previewMove(move));
+    if (previewed === undefined) return false;
     if (!previewed) {
       // The reason stands in the slip.
       this.move = null;
-      return this.hideGhost();
+      this.ghost.clear();
+      return false;
     }
-    await this.show(carried, previewed);
+    this.show(carried, previewed);
+    return true;
   }
 
-  private async show(carried: Carried, previewed: Previewed): Promise<void> {
-    const { view } = this.stage;
-    if (carried.piece) {
-      const poses = new Map<string, Pose | null>(posesOf(previewed.deltas));
-      for (const key of this.overridden) if (!poses.has(key)) poses.set(key, null);
-      this.overridden = [...poses].flatMap(([key, pose]) => (pose ? [key] : []));
-      view.pieces.overrideAll(poses);
-      return;
-    }
+  private show(carried: Carried, previewed: Previewed): void {
+    if (carried.piece) return void this.ghost.only(previewOf(previewed));
     const file = useStage.getState().props.get(carried.prop)?.file;
     const pose = piecesOf(previewed.deltas)[0]?.[1]?.pose;
-    if (file && pose) await view.showGhost(file, pose, false, null, pose.position);
-  }
-
-  private hideGhost(): void {
-    this.stage.view.hideGhost();
-    if (this.overridden.length)
-      this.stage.view.pieces.overrideAll(new Map(this.overridden.map((key) => [key, null])));
-    this.overridden = [];
+    if (file && pose)
+      void this.ghost.only({ ghost: { file, pose, clashing: false, label: null, at: pose.position } });
   }
 
   leave(): void {
-    this.asked += 1;
     this.move = null;
-    this.hideGhost();
-    this.stage.view.showSeats([]);
+    this.ghost.clear();
+    this.seats.clear();
     this.stage.view.canvas.style.cursor = "default";
   }
 
@@ -170,19 +162,20 @@ export class JoinPointer implements PointerTool {
   }
 
   private async join(carried: Carried, move: JoinMove): Promise<void> {
-    const turn = ++this.asked;
     this.move = null;
-    const change = await make(move);
+    const making = make(move);
+    const latest = this.ghost.latest(making);
+    const change = await making;
     const { set } = useStage.getState();
     const made = change && (carried.piece ?? piecesOf(change.deltas)[0]?.[0]);
     if (made && move.to_seat)
       set({ lastJoin: { prop: carried.prop, seat: move.seat ?? "", toSeat: move.to_seat, made } });
     // Whoever points at the next seat already sees that one: the answer to the last press takes nothing of it away.
-    if (turn !== this.asked) return;
-    this.hideGhost();
+    if ((await latest) === undefined) return;
+    this.ghost.clear();
     if (!change) return;
     set({ note: change.words });
-    this.stage.view.showSeats([]);
+    this.seats.clear();
   }
 
   /** For those who work by keys: the same pair once more, or the free seat nearest to the middle of the view. */

@@ -1,11 +1,11 @@
 /** Line up: press what it is lined up with, or catch points of the piece and where they go; seen before it is made. */
 import * as THREE from "three";
 
-import type { Pose } from "../../api/client";
 import type { Caught, Previewed } from "../../api/live";
-import { piecesOf, posesOf } from "../../api/mirror";
+import { piecesOf } from "../../api/mirror";
 import { inWords } from "../../fit/units";
-import { make } from "../../stage/making";
+import type { Layer, TapeBetween } from "../../stage/layers";
+import { make, previewOf } from "../../stage/making";
 import { useStage } from "../../state";
 import type { At, Gesture, PointerTool, StageParts } from "../tool";
 import { lineUpMove, pairsOf } from "./moves";
@@ -20,14 +20,16 @@ export const CAUGHT_WORDS: Record<Caught["what"], string> = {
 };
 
 export class LineUpPointer implements PointerTool {
-  private asked = 0;
-  private tried = 0;
   private caught: Caught | null = null;
-  private overridden: string[] = [];
-  private visiting = false;
-  private sawThrough = false;
+  /** What is caught and picked. */
+  private readonly signs: Layer;
+  /** Where it would come to be. */
+  private readonly ghost: Layer;
 
-  constructor(private readonly stage: StageParts) {}
+  constructor(private readonly stage: StageParts) {
+    this.signs = stage.view.layers.open("tool");
+    this.ghost = stage.view.layers.open("tool");
+  }
 
   private get picking(): boolean {
     const { lineUp, selected } = useStage.getState();
@@ -57,39 +59,33 @@ export class LineUpPointer implements PointerTool {
     const { view, line, beside } = this.stage;
     const { selected, pieces } = useStage.getState();
     const mover = selected[0]!;
-    const turn = ++this.asked;
     const near = { ray: view.ray(at.x, at.y), pixel: view.pixel };
-    const found = await line.catchNear({ ...near, ...(this.mine ? { only: mover } : { skip: mover }) });
-    if (turn !== this.asked) return;
+    const found = await this.signs.latest(
+      line.catchNear({ ...near, ...(this.mine ? { only: mover } : { skip: mover }) }),
+    );
+    if (found === undefined) return;
     this.caught = found;
-    this.draw();
     // What is chosen behind a bearer is seen through it.
     const over = view.pick(at.x, at.y)?.key;
-    this.seeThrough(
-      !!found && over !== undefined && over !== found.on && pieces.get(over)?.role === "bearer",
-    );
+    const hidden = !!found && over !== undefined && over !== found.on && pieces.get(over)?.role === "bearer";
+    this.draw(hidden);
     const name = pieces.get(found?.on ?? "")?.name;
     const from = useStage.getState().picked.at(-1);
     const away = found && from && !this.mine ? `, ${inWords(distance(from.point, found.point))} from it` : "";
     beside.figures(at, found && name ? `${CAUGHT_WORDS[found.what]} of ${name}${away}` : "");
   }
 
-  private seeThrough(hidden: boolean): void {
-    if (hidden === this.sawThrough) return;
-    this.sawThrough = hidden;
-    this.stage.view.pieces.setSeeThrough(hidden || useStage.getState().seeThrough);
-  }
-
-  /** What is picked, what is caught, and a thin line from where it is taken to where it goes. */
-  private draw(): void {
+  /** What is picked, what is caught, and a thin line from where it is taken to where it goes. `hidden`: it is behind a bearer. */
+  private draw(hidden = false): void {
     const { picked } = useStage.getState();
-    const { view } = this.stage;
-    view.showCaught([...picked, ...(this.caught ? [this.caught] : [])]);
     const from = picked.at(-1);
+    let tape: TapeBetween | undefined;
     if (from && !this.mine && this.caught && useStage.getState().lineUp.way !== "row") {
       const [a, b] = [new THREE.Vector3(...from.point), new THREE.Vector3(...this.caught.point)];
-      view.measure(a, b, inWords(a.distanceTo(b)));
-    } else view.measure(null, null, "");
+      tape = { from: a, to: b, text: inWords(a.distanceTo(b)) };
+    }
+    const caught = [...picked, ...(this.caught ? [this.caught] : [])];
+    void this.signs.only({ caught, tape, seeThrough: hidden || undefined });
   }
 
   press(at: At): Gesture {
@@ -123,20 +119,17 @@ export class LineUpPointer implements PointerTool {
   /** Show where it would come to be. */
   private async preview(): Promise<void> {
     const move = lineUpMove();
-    const turn = ++this.tried;
-    if (!move) return this.hideGhost();
-    const previewed = await this.stage.line.previewMove(move);
-    if (turn !== this.tried) return;
+    if (!move) return this.ghost.clear();
+    const previewed = await this.ghost.latest(this.stage.line.previewMove(move));
+    if (previewed === undefined) return;
     // Where it cannot be made, the reason stands in the slip.
-    if (!previewed) return this.hideGhost();
+    if (!previewed) return this.ghost.clear();
     if (move.kind === "row") return this.showRow(previewed);
-    const poses = new Map<string, Pose | null>(posesOf(previewed.deltas));
-    for (const key of this.overridden) if (!poses.has(key)) poses.set(key, null);
-    this.overridden = [...poses].flatMap(([key, pose]) => (pose ? [key] : []));
-    this.stage.view.pieces.overrideAll(poses);
+    const shown = previewOf(previewed);
+    void this.ghost.only(shown);
     const { pieces, set } = useStage.getState();
-    const first = pieces.get(this.overridden[0] ?? "");
-    const end = first && poses.get(first.key);
+    const [[key, end] = []] = shown.poses!;
+    const first = pieces.get(key ?? "");
     set({
       note:
         first && end
@@ -150,28 +143,15 @@ export class LineUpPointer implements PointerTool {
     const coming = piecesOf(previewed.deltas).flatMap(([, piece], i) =>
       piece ? [{ ...piece, key: `row ${i}` }] : [],
     );
-    void this.stage.view.pieces.visit(new Map(coming.map((p) => [p.key, p])), {}, new Set());
-    this.visiting = true;
+    void this.ghost.only({ guests: new Map(coming.map((p) => [p.key, p])) });
     useStage.getState().set({ note: `${coming.length} would stand there; Enter lays them` });
   }
 
-  private hideGhost(): void {
-    if (this.visiting) void this.stage.view.pieces.visit(new Map(), {}, new Set());
-    this.visiting = false;
-    if (this.overridden.length)
-      this.stage.view.pieces.overrideAll(new Map(this.overridden.map((key) => [key, null])));
-    this.overridden = [];
-  }
-
   leave(): void {
-    this.asked += 1;
-    this.tried += 1;
     this.caught = null;
-    this.hideGhost();
-    this.seeThrough(false);
+    this.ghost.clear();
+    this.signs.clear();
     const { view, beside } = this.stage;
-    view.showCaught([]);
-    view.measure(null, null, "");
     beside.nothing();
     view.canvas.style.cursor = "default";
   }
@@ -184,10 +164,10 @@ export class LineUpPointer implements PointerTool {
       return set({
         note: selected.length ? "press what it is lined up with first" : "press on a piece first",
       });
-    this.tried += 1;
+    this.ghost.overtake();
     void make(move).then((change) => {
-      this.hideGhost();
-      this.stage.view.showCaught([]);
+      this.ghost.clear();
+      this.signs.clear();
       if (change) set({ picked: [], target: null, note: change.words });
     });
   }

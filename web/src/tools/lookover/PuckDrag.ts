@@ -1,11 +1,11 @@
 /** One drag of the puck: from where it was taken hold of to the move it makes, tried on the server all the way. */
 import * as THREE from "three";
 
-import type { Move, Piece, Pose, Triple } from "../../api/client";
+import type { Move, Piece, Triple } from "../../api/client";
 import type { LiveLine } from "../../api/live";
-import { posesOf } from "../../api/mirror";
 import { inMillimetres, parseFigure, parseLength } from "../../fit/units";
-import { make } from "../../stage/making";
+import type { Layer, Shown } from "../../stage/layers";
+import { make, previewOf } from "../../stage/making";
 import type { PuckPart } from "../../stage/puck";
 import type { StageView } from "../../stage/view";
 import { useStage } from "../../state";
@@ -27,8 +27,8 @@ export class PuckDrag {
   private readonly up: THREE.Vector3;
   private readonly from: THREE.Vector3;
   private readonly pieces: Piece[];
-  private readonly drawn = new Map<string, Pose | null>();
-  private asked = 0;
+  private readonly layer: Layer;
+  private readonly holds: ReadonlySet<string>;
   /** Figures typed while dragging; they count instead of the pointer. */
   typed = "";
   last: Figures = { move: null, words: "" };
@@ -47,7 +47,8 @@ export class PuckDrag {
     const { pieces } = useStage.getState();
     this.pieces = keys.map((k) => pieces.get(k)).filter((p) => p !== undefined);
     this.at = { x, y, free: false };
-    line.hold(keys);
+    this.holds = new Set(keys);
+    this.layer = view.layers.open("drag", { holds: this.holds });
   }
 
   /** Where a pixel is: on the disc's plane; for the post, on an upright plane that faces the camera. */
@@ -69,14 +70,12 @@ export class PuckDrag {
     const figures = this.figures();
     this.last = figures;
     if (!figures.move) {
-      this.show(new Map());
+      this.layer.overtake();
+      this.show({});
       return figures;
     }
-    const turn = ++this.asked;
-    const previewed = await this.line.previewMove(figures.move);
-    if (turn !== this.asked || !previewed) return figures;
-    this.show(posesOf(previewed.deltas));
-    void this.view.pieces.tryShapes(new Map(Object.entries(previewed.shapes)));
+    const previewed = await this.layer.latest(this.line.previewMove(figures.move));
+    if (previewed) this.show(previewOf(previewed));
     return figures;
   }
 
@@ -155,16 +154,12 @@ export class PuckDrag {
     return (Math.atan2(this.up.dot(a.clone().cross(b)), a.dot(b)) * 180) / Math.PI;
   }
 
-  private show(poses: ReadonlyMap<string, Pose>): void {
-    const all = new Map<string, Pose | null>(poses);
-    for (const key of this.drawn.keys()) if (!all.has(key)) all.set(key, null);
-    this.view.pieces.overrideAll(all);
-    this.drawn.clear();
-    poses.forEach((pose, key) => this.drawn.set(key, pose));
-    const first = this.pieces.find((p) => poses.has(p.key));
+  private show(shown: Shown): void {
+    void this.layer.only({ ...shown, holds: this.holds });
+    const first = this.pieces.find((p) => shown.poses?.has(p.key));
     const travel = new THREE.Vector3();
     if (first && this.part === "face")
-      travel.fromArray(poses.get(first.key)!.position).sub(new THREE.Vector3(...first.pose.position));
+      travel.fromArray(shown.poses!.get(first.key)!.position).sub(new THREE.Vector3(...first.pose.position));
     this.view.puck.group.position.copy(this.centre).add(travel);
   }
 
@@ -181,17 +176,18 @@ export class PuckDrag {
 
   /** Make the move that the label tells, and let go. */
   async leave(): Promise<void> {
-    this.asked += 1;
+    this.layer.overtake();
     const { move } = this.figures();
-    this.line.hold([]);
-    if (move) await make(move);
-    this.show(new Map());
+    try {
+      if (move) await make(move);
+    } finally {
+      this.cancel();
+    }
   }
 
   cancel(): void {
-    this.asked += 1;
-    this.line.hold([]);
-    this.show(new Map());
+    this.show({});
+    this.layer.close();
   }
 }
 

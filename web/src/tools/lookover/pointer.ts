@@ -4,6 +4,7 @@ import { toast } from "sonner";
 import type { Pointed, Question } from "../../api/live";
 import { inWords } from "../../fit/units";
 import { LimbPull } from "./pulling";
+import type { Layer } from "../../stage/layers";
 import { make } from "../../stage/making";
 import { useStage } from "../../state";
 import { withGroup } from "../../state/families";
@@ -171,13 +172,13 @@ class PuckGesture implements Gesture {
 /** One piece dragged: it sits where the pointer is, all the way. */
 class PieceDrag implements Gesture {
   private answer: Pointed | null = null;
-  private over = false;
+  private readonly layer: Layer;
 
   constructor(
     private readonly piece: string,
     private readonly stage: StageParts,
   ) {
-    stage.line.hold([piece]);
+    this.layer = stage.view.layers.open("drag", { holds: new Set([piece]) });
     stage.view.puck.hide();
   }
 
@@ -189,10 +190,10 @@ class PieceDrag implements Gesture {
 
   move(at: At): void {
     if (!useStage.getState().pieces.has(this.piece)) return this.cancel();
-    void this.stage.line.ask(this.question(at)).then((answer) => {
-      if (this.over || !answer) return;
+    void this.layer.latest(this.stage.line.ask(this.question(at))).then((answer) => {
+      if (!answer) return;
       this.answer = answer;
-      this.stage.view.pieces.override(this.piece, answer.pose);
+      void this.layer.show({ poses: new Map([[this.piece, answer.pose]]) });
       const clash = answer.clashes[0];
       const on = useStage.getState().pieces.get(answer.on)?.name;
       useStage
@@ -202,12 +203,12 @@ class PieceDrag implements Gesture {
   }
 
   up(at: At): void {
-    this.over = true;
-    void this.leave(at);
+    this.layer.overtake();
+    void this.leave(at).finally(() => this.layer.close());
   }
 
   private async leave(at: At): Promise<void> {
-    const { view, line } = this.stage;
+    const { line } = this.stage;
     // The last answer may be one move behind; ask once more where the pointer was let go.
     const asked = await line.askForPress(this.question(at));
     const away = useStage.getState().line !== "joined";
@@ -221,15 +222,11 @@ class PieceDrag implements Gesture {
         direction: answer.direction,
         reseat: false,
       });
-    view.pieces.override(this.piece, null);
-    line.hold([]);
     useStage.getState().set({ note: null });
   }
 
   cancel(): void {
-    this.over = true;
-    this.stage.view.pieces.override(this.piece, null);
-    this.stage.line.hold([]);
+    this.layer.close();
   }
 }
 

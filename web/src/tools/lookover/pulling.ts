@@ -2,6 +2,7 @@
 import * as THREE from "three";
 
 import { type PropDetail, type Schemas, client, wanted } from "../../api/client";
+import type { Layer } from "../../stage/layers";
 import { useStage } from "../../state";
 import type { At, Gesture, StageParts } from "../tool";
 import { pose, withTurn } from "./Posing";
@@ -33,6 +34,7 @@ export class LimbPull implements Gesture {
   private at: At;
   private over = false;
   private figure: BentFigure | null = null;
+  private readonly layer: Layer;
 
   constructor(
     private readonly piece: string,
@@ -41,6 +43,7 @@ export class LimbPull implements Gesture {
     private readonly stage: StageParts,
   ) {
     this.at = from;
+    this.layer = stage.view.layers.open("drag");
     const { key } = useStage.getState();
     const [x, y, z] = point.toArray();
     if (!key) return;
@@ -92,11 +95,12 @@ export class LimbPull implements Gesture {
     const piece = useStage.getState().pieces.get(this.piece);
     if (!this.figure || !piece) return;
     this.figure.bend(this.turns());
-    this.stage.view.drawFor(this.piece, this.figure.group, piece.pose);
+    const standIn = { object: this.figure.group, pose: piece.pose };
+    void this.layer.show({ standIns: new Map([[this.piece, standIn]]) });
   }
 
   private end(): void {
-    this.stage.view.drawFor(this.piece, null);
+    this.layer.close();
     this.figure?.dispose();
     this.figure = null;
   }

@@ -1,10 +1,15 @@
 /** Measure: press on one point and drag to another; a tape is drawn between them. */
 import { inWords } from "../../fit/units";
+import type { Layer } from "../../stage/layers";
 import { useStage } from "../../state";
 import type { At, Gesture, PointerTool, StageParts } from "../tool";
 
 export class MeasurePointer implements PointerTool {
-  constructor(private readonly stage: StageParts) {}
+  private readonly layer: Layer;
+
+  constructor(private readonly stage: StageParts) {
+    this.layer = stage.view.layers.open("tool");
+  }
 
   hover(): void {
     this.stage.view.canvas.style.cursor = "crosshair";
@@ -12,6 +17,8 @@ export class MeasurePointer implements PointerTool {
 
   leave(): void {
     this.stage.view.canvas.style.cursor = "default";
+    // Beside the stage it can still be read.
+    if (useStage.getState().verb !== "measure") this.layer.clear();
   }
 
   press(at: At): Gesture | null {
@@ -23,7 +30,7 @@ export class MeasurePointer implements PointerTool {
         const to = view.pickPoint(now.x, now.y);
         if (!to) return;
         const by = to.clone().sub(from);
-        view.measure(from, to, inWords(by.length()));
+        void this.layer.show({ tape: { from, to, text: inWords(by.length()) } });
         const parts = [
           `${inWords(Math.abs(by.x))} across`,
           `${inWords(Math.abs(by.y))} up`,
@@ -32,7 +39,7 @@ export class MeasurePointer implements PointerTool {
         useStage.getState().set({ note: `${inWords(by.length())}: ${parts.join(", ")}` });
       },
       up: () => undefined,
-      cancel: () => view.measure(null, null, ""),
+      cancel: () => this.layer.clear(),
     };
   }
 }

@@ -1,5 +1,6 @@
 /** Scatter: press on the ground that it lies on; on what a clause names; on a laid piece to choose it; or chalk the ground. */
 import type { Triple } from "../../api/client";
+import type { Layer } from "../../stage/layers";
 import { useStage } from "../../state";
 import type { Asking } from "../../state/scatter";
 import { BoxDrag } from "../boxDrag";
@@ -101,12 +102,14 @@ function chalked(points: Triple[], weight: number): void {
 /** A line drawn on the ground, `drawn` when it is let go. */
 class Stroke implements Gesture {
   private readonly points: Triple[] = [];
+  private readonly layer: Layer;
 
   constructor(
     private readonly stage: StageParts,
     at: At,
     private readonly drawn: (points: Triple[]) => void,
   ) {
+    this.layer = stage.view.layers.open("drag");
     this.move(at);
   }
 
@@ -118,14 +121,15 @@ class Stroke implements Gesture {
     if (!point || this.points.length >= MOST_POINTS) return;
     if (last && Math.hypot(...point.map((v, k) => v - last[k]!)) < STROKE_STEP * chalkWidth) return;
     this.points.push(point);
-    view.showDots(this.points.flat());
+    void this.layer.show({ dots: this.points.flat() });
   }
 
   up(): void {
     if (this.points.length) this.drawn(this.points);
+    this.layer.close();
   }
 
   cancel(): void {
-    this.stage.view.showDots(useStage.getState().dots);
+    this.layer.close();
   }
 }

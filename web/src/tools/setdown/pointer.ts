@@ -5,6 +5,7 @@ import { chance } from "../../chance";
 import { inWords } from "../../fit/units";
 import { make } from "../../stage/making";
 import { selectingMade } from "../../stage/selectingMade";
+import type { Layer } from "../../stage/layers";
 import { useStage } from "../../state";
 import type { At, Gesture, PointerTool, StageParts } from "../tool";
 import { far } from "../tool";
@@ -39,14 +40,17 @@ class NextCopy {
 export class SetDownPointer implements PointerTool {
   private readonly copy = new NextCopy();
   private answer: Pointed | null = null;
-  private asked = 0;
   /** How many presses wait for the server's answer, and the end of the last of them. */
   private leavings = 0;
   private leaving: Promise<void> = Promise.resolve();
   /** The pointer has not moved since a piece was left under it: no ghost may cover what was just done. */
   private justLeft = false;
 
-  constructor(private readonly stage: StageParts) {}
+  private readonly layer: Layer;
+
+  constructor(private readonly stage: StageParts) {
+    this.layer = stage.view.layers.open("tool");
+  }
 
   hover(at: At): void {
     this.justLeft = false;
@@ -58,8 +62,7 @@ export class SetDownPointer implements PointerTool {
   }
 
   leave(): void {
-    this.asked += 1;
-    this.stage.view.hideGhost();
+    this.layer.clear();
   }
 
   press(at: At): Gesture {
@@ -86,27 +89,27 @@ export class SetDownPointer implements PointerTool {
   private async point(ray: Question["ray"], size: number, aim: Triple | null): Promise<void> {
     const { prop } = useStage.getState().slip;
     if (!prop || this.leavings > 0) return;
-    const turn = ++this.asked;
-    const answer = await this.stage.line.ask({ ray, prop, slip: this.copy.settings(size, aim) });
-    if (turn !== this.asked || useStage.getState().slip.prop !== prop) return;
+    const answer = await this.layer.latest(
+      this.stage.line.ask({ ray, prop, slip: this.copy.settings(size, aim) }),
+    );
+    if (answer === undefined || useStage.getState().slip.prop !== prop) return;
     this.answer = answer;
     const file = useStage.getState().props.get(prop)?.file;
     if (!answer || !file) {
-      this.stage.view.hideGhost();
+      this.layer.clear();
       useStage.getState().set({ note: null });
       return;
     }
-    await this.showGhost(file, answer, turn);
+    await this.showGhost(file, answer);
   }
 
-  private async showGhost(file: string, answer: Pointed, turn: number): Promise<void> {
+  private async showGhost(file: string, answer: Pointed): Promise<void> {
     const clash = answer.clashes[0];
     const words = answer.problem ?? (clash ? `${inWords(clash.depth)} into ${clash.name}` : null);
-    const { view } = this.stage;
-    await view.showGhost(file, answer.pose, words !== null, words, answer.touch);
-    // The model may have taken its time to come.
-    if (turn !== this.asked)
-      return this.leavings === 0 && !useStage.getState().slip.prop ? view.hideGhost() : undefined;
+    const ghost = { file, pose: answer.pose, clashing: words !== null, label: words, at: answer.touch };
+    // The model may take its time to come.
+    const there = await this.layer.latest(this.layer.show({ ghost }).then(() => true));
+    if (!there) return;
     const on = useStage.getState().pieces.get(answer.on)?.name;
     useStage.getState().set({ note: words ?? `touches ${on} at 0.0 mm` });
   }
@@ -117,7 +120,7 @@ export class SetDownPointer implements PointerTool {
     if (!prop) return;
     const select = selectingMade();
     const slip = this.copy.settings(size, aim);
-    this.asked += 1;
+    this.layer.overtake();
     this.leavings += 1;
     // One after another, and no question of the ghost in between.
     const turn = this.leaving.then(() => this.stage.line.askForPress({ ray, prop, slip }));
@@ -134,7 +137,7 @@ export class SetDownPointer implements PointerTool {
     }
     this.copy.vary();
     this.justLeft = true;
-    this.stage.view.hideGhost();
+    this.layer.clear();
     useStage.getState().set({ note: null });
     const change = await make({
       kind: "set_down",
