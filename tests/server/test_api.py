@@ -10,13 +10,17 @@ import pytest
 from django.conf import settings
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import connection
 from django.test import Client
 from PIL import Image
 from pytest_django import Settings
 
 from brickseat.accounts.demo_visitor import DRESSER
+from brickseat.sets import opening
 from brickseat.sets.models import DressedSet, HistoryEntry
+from brickseat.sets.opening import open_set
 from brickseat.sets.session import sessions
+from brickseat.store import shelving
 from brickseat.store.models import StoredProp
 from brickseat_core.formats.gltf.document import GltfDocument
 from brickseat_core.formats.gltf.reading import read_set
@@ -306,3 +310,36 @@ def test_the_picture_of_a_set_is_kept_shown_on_its_card_and_is_a_small_jpeg_or_n
     assert client.get(address).content == shown.content
     client.delete(url)
     assert not list((Path(settings.DATA) / "pictures").glob("*"))
+
+
+@pytest.mark.django_db(transaction=True)
+def test_a_file_is_opened_without_keeping_those_waiting_who_write(
+    client: Client, wren: User, dressed: DressedSet, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Before, every prop of it was read and hashed in the midst of the transaction that writes the set."""
+    data = client.get(f"{SETS.format(key=dressed.key)}/hand-over.glb").getvalue()
+    done: list[str] = []
+
+    def outside(run: Callable[..., Any]) -> Callable[..., Any]:
+        def checked(*given: Any, **more: Any) -> Any:
+            assert not connection.in_atomic_block, run.__name__
+            done.append(run.__name__)
+            return run(*given, **more)
+
+        return checked
+
+    for name in ("whole_prop", "write_whole", "whole_mesh"):
+        monkeypatch.setattr(shelving, name, outside(getattr(shelving, name)))
+    monkeypatch.setattr(GltfDocument, "parse", outside(GltfDocument.parse))
+    made = open_set(data, "from a file", wren)
+    assert {"whole_prop", "parse"} <= set(done)
+    assert made.records.count() == dressed.records.count()
+    monkeypatch.undo()
+    before = sorted((settings.DATA / "props").iterdir())
+    row = read_set(GltfDocument.parse(data)).document
+    row.json["nodes"][0]["name"] = "another floor"
+    monkeypatch.setattr(opening, "write_deltas", lambda *given: 1 / 0)
+    with pytest.raises(ZeroDivisionError):
+        open_set(row.to_glb(), "not kept", wren)
+    assert sorted((settings.DATA / "props").iterdir()) == before, "no file is left of what was not kept"
+    assert not DressedSet.objects.filter(name="not kept").exists()

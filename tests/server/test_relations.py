@@ -10,12 +10,16 @@ import pytest
 import trimesh
 from django.contrib.auth.models import User
 from django.test import Client
+from django.utils import timezone
 from test_live import heard, opened
 from test_settling import waited
 
+from brickseat.api import set_routes
 from brickseat.props.lay_figure import SITTING, lay_figure_document
+from brickseat.sets.changing import make_move
 from brickseat.sets.models import DressedSet
 from brickseat.sets.session import sessions
+from brickseat.sets.storing import CLAIMED_FOR
 from brickseat.store.importing import pose_prop
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import shelve
@@ -207,3 +211,38 @@ def test_who_asks_by_the_address_of_before_is_sent_to_the_file_of_now(client: Cl
     before = client.get("/api/props/crate/0123456789abcdef.glb?light=true")
     assert (before.status_code, before["Location"]) == (302, f"{now}?light=true")
     assert client.get(now).status_code == 200
+
+
+def test_a_pose_outlives_the_step_that_was_undone_and_whoever_goes_on_meanwhile(
+    client: Client, dressed: DressedSet, move: Move, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Before, the next step took the shape of an undone pose away, also where that step was the same pose again."""
+    shelve("figure", "lay figure", lay_figure_document())
+    at = {"position": [0, 0, 2], "orientation": [0, 0, 0, 1], "scale": [1, 1, 1]}
+    (piece,) = [d["key"] for d in move(kind="set_down", prop="figure", pose=at)["deltas"]]
+    url = f"/api/sets/{dressed.key}/pieces/{piece}/pose"
+    turns = {"turns": [{"joint": "left knee", "axis": "x", "degrees": 90}]}
+
+    def bent() -> str:
+        answer = client.post(url, turns, content_type="application/json")
+        assert answer.status_code == 200, answer.content
+        return str(answer.json()["deltas"][0]["after"]["prop"])
+
+    first = bent()
+    client.post(f"/api/sets/{dressed.key}/undo")
+    assert bent() == first
+    client.post(f"/api/sets/{dressed.key}/undo")
+
+    def meanwhile(*given: Any, **more: Any) -> Any:
+        monkeypatch.undo()
+        # Somebody else goes on while the shape is there and the move that names it is not made yet.
+        move(kind="slide", pieces=["sits"], by=[0.1, 0, 0])
+        return make_move(*given, **more)
+
+    monkeypatch.setattr(set_routes, "make_move", meanwhile)
+    assert bent() == first
+    assert client.get(f"/api/sets/{dressed.key}").status_code == 200
+    client.post(f"/api/sets/{dressed.key}/undo")
+    StoredProp.objects.filter(key=first).update(claimed=timezone.now() - 2 * CLAIMED_FOR)
+    move(kind="slide", pieces=["sits"], by=[0.1, 0, 0])
+    assert not StoredProp.objects.filter(key=first).exists(), "in the end it goes"

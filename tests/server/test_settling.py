@@ -1,6 +1,7 @@
 """Settling on the server: in the background, seen live, adopted whole or in part, and never half done."""
 
 import asyncio
+import json
 import os
 import time
 from collections.abc import Callable
@@ -17,6 +18,7 @@ from test_live import heard, opened
 
 from brickseat.jobs.keeping import jobs
 from brickseat.jobs.models import KeptJob
+from brickseat.sets.listening import News, listeners
 from brickseat.sets.models import DressedSet
 from brickseat.sets.session import sessions
 from brickseat.store.models import StoredProp
@@ -298,3 +300,42 @@ def test_stopping_trials_ends_those_under_way(client: Client, dressed: DressedSe
     with workers.pool() as pool:
         assert pool.submit(os.getpid).result(timeout=20) != os.getpid(), "the workers are free"
     assert KeptJob.objects.count() == 0
+
+
+class Ear:
+    """A stage that only hears."""
+
+    def __init__(self, user: int) -> None:
+        self.user, self.session = user, ""
+        self.heard: list[Any] = []
+
+    def hear(self, news: News) -> None:
+        if isinstance(news, str):
+            self.heard.append(json.loads(news))
+
+    def end(self, code: int) -> None:
+        raise AssertionError(code)
+
+    def states(self) -> list[str]:
+        """Of all jobs, as they were told."""
+        return [news["job"]["state"] for news in self.heard if news["kind"] == "job"]
+
+
+@pytest.mark.django_db(transaction=True)
+@pytest.mark.parametrize("ends", ["adopted", "discarded"])
+def test_every_stage_hears_that_an_outcome_is_adopted_or_discarded(
+    client: Client, wren: User, dressed: DressedSet, ends: str
+) -> None:
+    ear = Ear(wren.pk)
+    assert listeners.join(dressed.key, ear)
+    url = f"/api/sets/{dressed.key}"
+    started = client.post(f"{url}/settle", {"keys": ["floats"]}, content_type="application/json").json()
+    job = f"{url}/jobs/{started['key']}"
+    assert waited(client, job)["state"] == "done"
+    if ends == "adopted":
+        assert client.post(f"{job}/adopt", {}, content_type="application/json").status_code == 200
+    else:
+        assert client.delete(job).status_code == 204
+    listeners.leave(dressed.key, ear)
+    assert ear.states()[-2:] == ["done", "dropped"]
+    assert ear.heard[-1]["job"]["outcomes"] == []

@@ -452,7 +452,7 @@ def get_job(request: HttpRequest, key: uuid.UUID, job: str) -> Any:
 @router.delete("/sets/{uuid:key}/jobs/{job}", response={204: None, **PROBLEMS})
 def stop_job(request: HttpRequest, key: uuid.UUID, job: str) -> Any:
     """Stop it, or discard what came of it. The set is as it was."""
-    jobs.drop(job_of(request, key, job))
+    drop_and_tell(job_of(request, key, job))
     return Status(204, None)
 
 
@@ -467,8 +467,15 @@ def adopt_outcome(request: HttpRequest, key: uuid.UUID, job: str, asked: job_sch
 
     news = make_move(dressed.key, user_of(request), build, asking=asking_of(request))
     # Here and not by one more question of the page, which may be gone by then.
-    jobs.drop(found)
+    drop_and_tell(found)
     return changed(news)
+
+
+def drop_and_tell(job: Job) -> None:
+    """Drop a job, and tell every stage that still looks at what came of it. One that runs tells by itself when it has ended."""
+    jobs.drop(job)
+    if job.state == "dropped":
+        settling.broadcast_job(job.dressed, job)
 
 
 def job_of(request: HttpRequest, key: uuid.UUID, job: str) -> Job:

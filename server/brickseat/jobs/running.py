@@ -18,7 +18,8 @@ NEWS_SECONDS = 0.3
 TURN_SECONDS = 0.1
 """How often a job that waits for its turn looks whether it is still wanted."""
 MOST_AT_ONCE = max(2, os.cpu_count() or 1)
-State = Literal["running", "done", "stopped", "failed"]
+State = Literal["running", "done", "stopped", "failed", "dropped"]
+"""Dropped: what came of it was adopted or discarded."""
 JobKind = Literal["settle", "pour", "fill"]
 JOB_KINDS: tuple[JobKind, ...] = get_args(JobKind)
 Phase = Literal["waiting", "making contact shapes", "easing apart", "settling", "pouring", "trying", "finishing"]
@@ -233,6 +234,7 @@ class Jobs:
         """Stop it, and forget what came of it. One that still runs keeps its place until its workers are free."""
         job.stop.set()
         if job.state != "running":
+            job.state, job.outcomes = "dropped", []
             self._forget(job)
         self.shelf.drop(job)
 

@@ -4,7 +4,7 @@ import glob
 import re
 import threading
 import uuid
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import replace
 
 import numpy as np
@@ -17,9 +17,9 @@ from brickseat.sets.snapshot import Snapshot
 from brickseat.sets.storing import read_set, settings_of, write_deltas
 from brickseat.sets.storing_fits import write_fits
 from brickseat.sets.summary import summarise
-from brickseat.store.models import StoredProp
 from brickseat.store.quota import refuse_beyond_quota
-from brickseat.store.shelving import documents_of, prop_of, shelve
+from brickseat.store.removing import remove_model
+from brickseat.store.shelving import Ready, documents_of, put_all, ready
 from brickseat_core.formats.gltf.bodies import Body
 from brickseat_core.formats.gltf.building import Carrier, set_document
 from brickseat_core.formats.gltf.document import GltfDocument
@@ -27,7 +27,7 @@ from brickseat_core.formats.gltf.reading import GltfSet
 from brickseat_core.formats.gltf.reading import read_set as read_file
 from brickseat_core.formats.gltf.surfaces import stiffen
 from brickseat_core.formats.making import look_at_set_apart
-from brickseat_core.scene import DOWN, Piece, Pose, Region, Seat, Set, carried
+from brickseat_core.scene import DOWN, Piece, Pose, Prop, Region, Seat, Set, carried
 
 
 def hand_over(dressed: DressedSet) -> bytes:
@@ -49,12 +49,20 @@ def open_set(data: bytes, name: str, owner: User, whole: Iterable[str] = ()) -> 
     stiffen(document)
     found = read_file(document, whole=map(glob.escape, whole))
     refuse_beyond_quota(owner, len({p.prop.key for p in found.dressed.pieces.values()}))
-    with transaction.atomic():
-        dressed = DressedSet.objects.create(owner=owner, name=name[:200] or "opened set")
-        opened = with_stored_props(found, shelve_props(found, dressed, owner))
-        opened = replace(opened, settings=settings_of(dressed))
-        write_deltas(dressed, opened.deltas_from_nothing())
-        dressed.save()
+    props: dict[str, Ready] = {}
+    try:
+        props.update(ready_props(found, owner))
+        opened = with_props(found, {slot: made.prop for slot, made in props.items()})
+        # Nothing is read, hashed or written to a file in here: whoever else writes waits meanwhile.
+        with transaction.atomic():
+            dressed = DressedSet.objects.create(owner=owner, name=name[:200] or "opened set")
+            put_all(list(props.values()))
+            write_deltas(dressed, replace(opened, settings=settings_of(dressed)).deltas_from_nothing())
+            dressed.save()
+    except BaseException:
+        for made in props.values():
+            remove_model(made.columns["digest"])
+        raise
     try:
         live = sessions.of(dressed)
         now = live.snapshot
@@ -96,13 +104,12 @@ def keep_measured(dressed: DressedSet, now: Snapshot) -> None:
         dressed.save(update_fields=["counts", "plan", "measured_by", "changed"])
 
 
-def with_stored_props(found: GltfSet, stored: dict[str, StoredProp]) -> Set:
-    """The set of a file with props of the store, and keys that fit an address."""
+def with_props(found: GltfSet, props: dict[str, Prop]) -> Set:
+    """The set of a file with other props, by their slots, and keys that fit an address."""
 
     def key_of(key: str) -> str:
         return key.replace(":", "-")
 
-    props = {slot: prop_of(row) for slot, row in stored.items()}
     pieces = [
         replace(
             p, key=key_of(p.key), prop=props[prop_slot(p)], pose=Pose(p.pose.position) if p.pose.sheared else p.pose
@@ -139,16 +146,18 @@ def seats_in(copy: Piece | Region, own: Pose) -> list[Seat]:
     return [carried(seat, local) for seat in copy.prop.seats]
 
 
-def shelve_props(found: GltfSet, dressed: DressedSet, owner: User) -> dict[str, StoredProp]:
-    """One stored prop for every mesh that pieces and regions share, with the materials it is drawn with."""
-    out: dict[str, StoredProp] = {}
+def ready_props(found: GltfSet, owner: User) -> Iterator[tuple[str, Ready]]:
+    """One prop for every mesh that pieces and regions share, with the materials it is drawn with, each with its slot. Raises FileError."""
+    known: set[str] = set()
     copies: list[tuple[Piece | Region, Body]] = [
         (found.dressed.pieces[key], body) for key, body in found.bodies.items()
     ]
     copies += [(found.dressed.regions[key], body) for key, body in found.volumes.items()]
     for copy, body in copies:
-        if prop_slot(copy) in out:
+        slot = prop_slot(copy)
+        if slot in known:
             continue
+        known.add(slot)
         carrier = Carrier()
         own = Pose(copy.pose.position) if copy.pose.sheared else copy.pose
         back = np.linalg.inv(own.matrix)
@@ -159,7 +168,7 @@ def shelve_props(found: GltfSet, dressed: DressedSet, owner: User) -> dict[str, 
         nodes = carrier.subtree(found.document, parts, copy.name)
         carrier.document.json.update({"nodes": nodes, "scenes": [{"nodes": list(range(len(nodes)))}], "scene": 0})
         slug = re.sub(r"[^a-z0-9]+", "-", copy.name.lower()).strip("-")[:40] or "prop"
-        out[prop_slot(copy)] = shelve(
+        made = ready(
             f"{slug}-{uuid.uuid4().hex[:8]}",
             re.sub(r" \d+$", "", copy.name),
             carrier.document,
@@ -170,4 +179,4 @@ def shelve_props(found: GltfSet, dressed: DressedSet, owner: User) -> dict[str, 
             listed=isinstance(copy, Piece) and copy.role == "prop",
             seats=seats_in(copy, own),
         )
-    return out
+        yield slot, made

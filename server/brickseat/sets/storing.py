@@ -1,8 +1,12 @@
 """A set between the database and the core: one reader, and one writer that takes a few statements however much changed."""
 
 from collections.abc import Iterable, Iterator, Sequence
+from datetime import timedelta
 from itertools import islice
 from typing import TypeVar
+
+from django.db.models import Q
+from django.utils import timezone
 
 from brickseat.sets.models import DressedSet, HistoryDeltas, HistoryEntry, HistoryProp, StoredRecord
 from brickseat.store.models import StoredProp
@@ -11,6 +15,8 @@ from brickseat_core.scene import KINDS, Change, Delta, Kind, Prop, Record, Set, 
 from brickseat_core.scene.changes import FIELD_OF
 from brickseat_core.scene.encoding import decode, encode, encode_change, one_of, props_named
 
+CLAIMED_FOR = timedelta(hours=1)
+"""How long a prop that is claimed waits for the change that is to name it."""
 T = TypeVar("T")
 BATCH = 500
 """Rows a statement: SQLite takes a bounded number of parameters."""
@@ -85,8 +91,9 @@ def stored_props(keys: list[str]) -> Iterable[tuple[str, int]]:
 
 
 def drop_unnamed_props() -> None:
-    """Delete retired props that no history names any more."""
-    StoredProp.objects.filter(retired=True, records=None, named_in_history=None).delete()
+    """Delete retired props that no history names any more, but for those that a change under way may be about to name."""
+    unclaimed = Q(claimed=None) | Q(claimed__lt=timezone.now() - CLAIMED_FOR)
+    StoredProp.objects.filter(unclaimed, retired=True, records=None, named_in_history=None).delete()
 
 
 def next_number(dressed: DressedSet) -> int:
@@ -108,8 +115,6 @@ def write_history(dressed: DressedSet, change: Change, actor: int, once: str = "
     ``once``, ``asked``: as in HistoryEntry.
     """
     forgotten, _ = dressed.history.filter(undone=True).delete()
-    if forgotten:
-        drop_unnamed_props()
     entry = HistoryEntry.objects.create(
         dressed=dressed,
         number=next_number(dressed),
@@ -124,4 +129,7 @@ def write_history(dressed: DressedSet, change: Change, actor: int, once: str = "
     HistoryProp.objects.bulk_create(
         (HistoryProp(change=stored, prop_id=pk) for pk in prop_ids(named).values()), batch_size=BATCH
     )
+    # Last of all: what only an undone step named may be named by this one.
+    if forgotten:
+        drop_unnamed_props()
     return entry

@@ -14,6 +14,7 @@ import numpy as np
 from django.conf import settings
 from django.contrib.auth.models import User
 from django.db import transaction
+from django.utils import timezone
 
 from brickseat.store.models import StoredProp, file_of
 from brickseat.store.quota import refuse_beyond_quota
@@ -153,11 +154,18 @@ def posed(stored: StoredProp, turns: Sequence[Turn], owner: User) -> StoredProp:
     wanted = [list(turn) for turn in turns]
     for there in StoredProp.objects.filter(posed_from=root):
         if there.turns == wanted and there.owner_id in (None, root.owner_id, owner.pk):
+            claim(there)
             return there
     made = pose_prop(root, "posed", turns, root.owner or owner)
     StoredProp.objects.filter(pk=made.pk).update(listed=False, retired=True)
+    claim(made)
     made.refresh_from_db()
     return made
+
+
+def claim(prop: StoredProp) -> None:
+    """Keep a prop until the change that it is for is stored, although nothing names it yet."""
+    StoredProp.objects.filter(pk=prop.pk).update(claimed=timezone.now())
 
 
 def pose_prop(stored: StoredProp, name: str, turns: Sequence[Turn], owner: User | None) -> StoredProp:

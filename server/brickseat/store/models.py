@@ -18,7 +18,8 @@ class StoredProp(models.Model):
     the prop this is a pose of. ``mass`` (kg), ``grip``, ``bounce``, ``fall`` (metres onto something hard before it breaks,
     0 for never): None for what the material has. ``contact``: kind
     of contact shape, empty for the best one. ``seats``: as the extras of glTF nodes have them, in the prop's coordinates. ``retired``: deleted by its owner, but named by the history of a set.
-    ``due``: when it is delivered, for what was ordered; it is not seen before.
+    ``due``: when it is delivered, for what was ordered; it is not seen before. ``claimed``: when it was last made or found for a change
+    that is to name it, and may not do so yet.
     """
 
     key = models.SlugField(max_length=80, unique=True)
@@ -52,6 +53,7 @@ class StoredProp(models.Model):
     contact = models.CharField(max_length=10, default="", blank=True)
     retired = models.BooleanField(default=False)
     due = models.DateTimeField(null=True, blank=True)
+    claimed = models.DateTimeField(null=True, blank=True)
 
     class Meta:
         ordering: ClassVar[list[str]] = ["category", "name"]

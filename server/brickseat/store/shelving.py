@@ -3,7 +3,8 @@
 import hashlib
 import threading
 from collections import OrderedDict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -22,11 +23,49 @@ from brickseat_core.scene import DOWN, Prop, Seat, Triple
 from brickseat_core.scene.encoding import decode_seats, encode_seat
 
 MESHES_KEPT = 400
+PUT_AT_A_TIME = 30
+"""Rows of props a statement: SQLite takes a bounded number of parameters, and a row has some thirty."""
 _meshes: "OrderedDict[str, Mesh]" = OrderedDict()
 _lock = threading.Lock()
 
 
-def shelve(
+@dataclass(frozen=True)
+class Ready:
+    """A prop that is read, measured and written to its file, and only has to be put into the database. ``columns``: of its row."""
+
+    key: str
+    data: bytes
+    mesh: Mesh
+    columns: Mapping[str, Any]
+    material: str
+
+    @property
+    def path(self) -> Path:
+        """Its file."""
+        return file_of(self.columns["digest"])
+
+    @property
+    def prop(self) -> Prop:
+        """The prop as the core knows it."""
+        return Prop(self.key, self.columns["name"], self.mesh, decode_seats(self.columns.get("seats", [])))
+
+    def keep_file(self) -> None:
+        """Write its file where it is not there: another prop of the very same contents may be deleted meanwhile, and the file with it."""
+        if not self.path.exists():
+            write_whole(self.path, self.data)
+
+    def put(self) -> StoredProp:
+        """Put it into the database, or what it is made of anew."""
+        made, _ = StoredProp.objects.update_or_create(
+            key=self.key,
+            create_defaults={**self.columns, "key": self.key, "material": self.material},
+            defaults=self.columns,
+        )
+        self.keep_file()
+        return made
+
+
+def ready(
     key: str,
     name: str,
     document: GltfDocument,
@@ -38,15 +77,14 @@ def shelve(
     listed: bool = True,
     material: str = USUAL_MATERIAL,
     seats: Sequence[Seat] = (),
-) -> StoredProp:
-    """Write the prop's file under its digest and its row beside it. Raises FileError on a bad mesh."""
+) -> Ready:
+    """Read a prop and write its file under its digest: all that takes time, so that it is not done while others wait to write.
+
+    Raises FileError on a bad mesh.
+    """
     data = document.to_glb()
     mesh, own_seats = whole_prop(GltfDocument.parse(data), name)
     digest = hashlib.sha256(data).hexdigest()
-    path = file_of(digest)
-    path.parent.mkdir(parents=True, exist_ok=True)
-    if not path.exists():
-        write_whole(path, data)
     with _lock:
         _meshes.setdefault(digest, mesh)
     lo, hi = mesh.box
@@ -71,15 +109,23 @@ def shelve(
     # What was set on the bench stays, unless seats come along, in the file or beside it.
     if seats or own_seats:
         columns["seats"] = [encode_seat(seat) for seat in seats or own_seats]
-    made, _ = StoredProp.objects.update_or_create(
-        key=key,
-        create_defaults={**columns, "key": key, "material": material},
-        defaults=columns,
-    )
-    if not path.exists():
-        # Another prop of the very same contents was deleted meanwhile, and the file with it.
-        write_whole(path, data)
-    return made
+    found = Ready(key, data, mesh, columns, material)
+    found.path.parent.mkdir(parents=True, exist_ok=True)
+    found.keep_file()
+    return found
+
+
+def shelve(key: str, name: str, document: GltfDocument, **more: Any) -> StoredProp:
+    """As ``ready``, put into the database at once. Raises FileError on a bad mesh."""
+    return ready(key, name, document, **more).put()
+
+
+def put_all(new: Sequence[Ready]) -> None:
+    """Put props that are new into the database, in a few statements."""
+    rows = [StoredProp(**each.columns, key=each.key, material=each.material) for each in new]
+    StoredProp.objects.bulk_create(rows, batch_size=PUT_AT_A_TIME)
+    for each in new:
+        each.keep_file()
 
 
 def light_file(stored: StoredProp) -> Path:

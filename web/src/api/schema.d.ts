@@ -2258,7 +2258,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "running" | "done" | "stopped" | "failed";
+            state: "running" | "done" | "stopped" | "failed" | "dropped";
             /** Total */
             total: number;
         };

@@ -31,6 +31,15 @@ describe("news of jobs", () => {
     expect([now().job?.key, now().trial]).toEqual(["next", null]);
   });
 
+  it("what somebody else adopted or discarded is put away here, too, and so is what waits", () => {
+    now().hearOf(job({ state: "done" }));
+    now().set({ waiting: [job({ key: "a", state: "done" })] });
+    now().hearOf(job({ key: "a", state: "dropped" }));
+    expect([now().job?.key, now().waiting]).toEqual(["job", []]);
+    now().hearOf(job({ state: "dropped" }));
+    expect([now().job, now().trial, now().note]).toEqual([null, null, null]);
+  });
+
   it("what is discarded no longer waits", () => {
     now().set({ waiting: [job({ key: "a", state: "done" }), job({ key: "b", state: "done" })] });
     now().forget("a");

@@ -38,6 +38,7 @@ export const jobsSlice: StateCreator<JobsSlice & NoteSlice, [], [], JobsSlice> =
   hearOf: (job) => {
     const { job: now, over } = get();
     if (over.has(job.key)) return;
+    if (job.state === "dropped") return get().forget(job.key);
     const another = now !== null && now.key !== job.key;
     // A job that begins takes the place of one that has ended; one that has ended takes no other's place.
     if (another && (now.state === "running" || job.state !== "running")) return;
