@@ -1150,7 +1150,8 @@ export interface components {
         };
         /**
          * BedMove
-         * @description Wanted sink (positive) or stand-off (negative) of pieces, in metres; they follow at once.
+         * @description Wanted sink (positive) or stand-off (negative) of pieces, in metres; they follow at once. ``raise_by``: each is raised by so much from
+         *     its own sink or stand-off instead.
          */
         BedMove: {
             /**
@@ -1160,8 +1161,13 @@ export interface components {
             kind: "bed";
             /** Pieces */
             pieces: string[];
-            /** Sink */
-            sink: number;
+            /** Raise By */
+            raise_by?: number | null;
+            /**
+             * Sink
+             * @default 0
+             */
+            sink?: number;
         };
         /**
          * BesideMove

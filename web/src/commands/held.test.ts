@@ -12,9 +12,10 @@ vi.mock("../stage/making", () => ({
     made.push(move);
     return new Promise<void>((resolve) => {
       answer = () => {
-        // What the server does: the piece is sunk as it was asked for.
+        // What the server does: the piece is raised as it was asked for.
         if (move.kind === "bed") {
-          const after = { ...useStage.getState().pieces.get("jar")!, sink: move.sink };
+          const jar = useStage.getState().pieces.get("jar")!;
+          const after = { ...jar, sink: jar.sink - (move.raise_by ?? 0) };
           const { revision, apply } = useStage.getState();
           const deltas = [{ kind: "piece" as const, key: "jar", after }];
           apply(change(revision + 1, { deltas }));
@@ -47,7 +48,7 @@ describe("keys that are held", () => {
     expect(made).toEqual([]);
     held.release("Minus");
     await settled();
-    expect(made).toEqual([{ kind: "bed", pieces: ["jar"], sink: 0.025 }]);
+    expect(made).toEqual([{ kind: "bed", pieces: ["jar"], raise_by: -0.025 }]);
     answer();
     await held.settled();
     expect(tried.at(-1)).toBeNull();
@@ -63,7 +64,7 @@ describe("keys that are held", () => {
       answer();
     }
     await held.settled();
-    expect(made.map((m) => m.kind === "bed" && m.sink)).toEqual([0.001, 0.002, 0.003]);
+    expect(made).toEqual(Array(3).fill({ kind: "bed", pieces: ["jar"], raise_by: -0.001 }));
   });
 
   it("two arrows at once are one way; another kind of key makes what was held first", async () => {
@@ -102,7 +103,7 @@ describe("keys that are held", () => {
     expect(moveOf({ kind: "raise", by: 0.002 }, ["jar"])).toEqual({
       kind: "bed",
       pieces: ["jar"],
-      sink: -0.002,
+      raise_by: 0.002,
     });
     expect(piece("jar", 0).sink).toBe(0);
   });

@@ -23,8 +23,7 @@ export function added(a: Held, b: Held): Held | null {
 export function moveOf(held: Held, keys: string[]): Move | null {
   const { pieces, together } = useStage.getState();
   const there = keys.filter((k) => pieces.has(k));
-  const first = pieces.get(there[0] ?? "");
-  if (!first) return null;
+  if (!there.length) return null;
   switch (held.kind) {
     case "slide":
       return { kind: "slide", pieces: there, by: held.by, together };
@@ -33,11 +32,7 @@ export function moveOf(held: Held, keys: string[]): Move | null {
     case "size":
       return { kind: "size", pieces: there, factor: held.factor, together };
     case "raise":
-      return {
-        kind: "bed",
-        pieces: there,
-        sink: Math.round((first.sink - first.stand_off - held.by) * 1e6) / 1e6,
-      };
+      return { kind: "bed", pieces: there, raise_by: Math.round(held.by * 1e6) / 1e6 };
   }
 }
 

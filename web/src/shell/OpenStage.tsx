@@ -64,6 +64,8 @@ export function OpenStage({ data }: { data: SetData }) {
   );
   const standing = preview?.pieces ?? pieces;
 
+  const view = useCallback(() => opened.current?.view ?? null, []);
+  useSetPicture(data.key, view);
   useEffect(() => {
     if (!host.current || !over.current) return;
     const stage = openStage(data, host.current, over.current);
@@ -104,9 +106,7 @@ export function OpenStage({ data }: { data: SetData }) {
     void opened.current?.looked.show({ veiled: new Set(hidden) });
   }, [isolated, selected, fits, pieces]);
 
-  const view = useCallback(() => opened.current?.view ?? null, []);
   const { proof, makeProof } = useProof(view);
-  useSetPicture(data.key, view);
   const middle = useCallback(() => view()?.middle() ?? ([0, 0, 0] as [number, number, number]), [view]);
   const through = useCallback(
     (piece: string) => {

@@ -141,6 +141,14 @@ export async function make(move: Move): Promise<Change | null> {
   }
 }
 
+/** `run`, passed over while it is under way already: who presses twice means it once. */
+export function oneAtATime<A extends unknown[]>(
+  run: (...given: A) => Promise<void>,
+): (...given: A) => Promise<void> {
+  let underWay: Promise<void> | null = null;
+  return (...given) => (underWay ??= run(...given).finally(() => (underWay = null)));
+}
+
 /** Ask for a move by a name. Where its answer is lost on the way it is asked for once more: by its name it is not made twice. */
 async function askedOnce(key: string, move: Move, ask: string): Promise<Change> {
   const sent = () =>

@@ -16,6 +16,7 @@ async function send(key: string, picture: string): Promise<void> {
   );
 }
 
+/** To be used before what closes the stage, which is then still there when it is left. */
 export function useSetPicture(key: string, view: () => StageView | null): void {
   useEffect(() => {
     let waiting = 0;
@@ -32,13 +33,20 @@ export function useSetPicture(key: string, view: () => StageView | null): void {
       clearTimeout(waiting);
       waiting = window.setTimeout(take, STILL_MS);
     };
+    // Whoever leaves, or looks at another page, finds the card as the set was left.
+    const left = () => {
+      if (document.visibilityState === "hidden") take();
+    };
+    document.addEventListener("visibilitychange", left);
     later();
     const off = useStage.subscribe((now, before) => {
       if (now.revision !== before.revision) later();
     });
     return () => {
       clearTimeout(waiting);
+      document.removeEventListener("visibilitychange", left);
       off();
+      take();
     };
   }, [key, view]);
 }

@@ -12,7 +12,7 @@ import {
   wanted,
 } from "../../api/client";
 import { beginSettle, begun, discard } from "../../gravity/beginning";
-import { make } from "../../stage/making";
+import { make, oneAtATime } from "../../stage/making";
 import { useStage } from "../../state";
 import { type FillRule, type Filling, NO_BAY } from "../../state/fill";
 import type { DrawnBox } from "../boxDrag";
@@ -181,7 +181,7 @@ export function whyNotFill(filling: Filling): string | null {
 }
 
 /** Fill the bay, in place of what was there before. `keep`: what stands and can stay, stays. */
-export async function fill(keep: boolean): Promise<void> {
+export const fill = oneAtATime(async (keep: boolean) => {
   const { filling, openFilling, fillingName, set, recipes } = useStage.getState();
   const problem = whyNotFill(filling);
   if (problem) return set({ note: problem });
@@ -197,7 +197,7 @@ export async function fill(keep: boolean): Promise<void> {
   const made = change.deltas.find((delta) => delta.kind === "recipe")?.key ?? again;
   if (useStage.getState().verb === "fill" && made) useStage.getState().takeUpFilling(made);
   set({ note: change.words });
-}
+});
 
 /** Fill it once more with another seed, from nothing. */
 export function fillAnew(): void {

@@ -1,11 +1,12 @@
 /** Line up: press what it is lined up with, or catch points of the piece and where they go; seen before it is made. */
 import * as THREE from "three";
 
+import type { Move } from "../../api/client";
 import type { Caught, Previewed } from "../../api/live";
 import { piecesOf } from "../../api/mirror";
 import { inWords } from "../../fit/units";
 import type { Layer, TapeBetween } from "../../stage/layers";
-import { make, previewOf } from "../../stage/making";
+import { make, oneAtATime, previewOf } from "../../stage/making";
 import { useStage } from "../../state";
 import type { At, Gesture, PointerTool, StageParts } from "../tool";
 import { lineUpMove, pairsOf } from "./moves";
@@ -164,13 +165,16 @@ export class LineUpPointer implements PointerTool {
       return set({
         note: selected.length ? "press what it is lined up with first" : "press on a piece first",
       });
-    this.ghost.overtake();
-    void make(move).then((change) => {
-      this.ghost.clear();
-      this.signs.clear();
-      if (change) set({ picked: [], target: null, note: change.words });
-    });
+    void this.made(move);
   }
+
+  private readonly made = oneAtATime(async (move: Move) => {
+    this.ghost.overtake();
+    const change = await make(move);
+    this.ghost.clear();
+    this.signs.clear();
+    if (change) useStage.getState().set({ picked: [], target: null, note: change.words });
+  });
 }
 
 function distance(a: readonly number[], b: readonly number[]): number {

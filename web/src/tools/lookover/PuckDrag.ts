@@ -129,10 +129,7 @@ export class PuckDrag {
       if (by === null) return { ...nothing, words: `${typed}…` };
       const first = this.pieces[0];
       if (!first || by === 0) return nothing;
-      const sink = Math.round((first.sink - first.stand_off - by) * 1e7) / 1e7;
-      const words =
-        sink > 0 ? `sunk ${inMillimetres(sink)}` : sink < 0 ? `${inMillimetres(-sink)} off` : "touches";
-      return { move: { kind: "bed", pieces: keys, sink }, words };
+      return { move: { kind: "bed", pieces: keys, raise_by: by }, words: raised(this.pieces, by) };
     }
     const grown =
       Math.max(0.01, (now ?? this.from).distanceTo(this.centre)) /
@@ -189,6 +186,14 @@ export class PuckDrag {
     this.show({});
     this.layer.close();
   }
+}
+
+/** What pieces come to that are raised by so many metres: of several, how far they go. */
+function raised(pieces: Piece[], by: number): string {
+  const first = pieces[0]!;
+  if (pieces.length > 1) return `${inMillimetres(Math.abs(by))} ${by > 0 ? "up" : "down"}`;
+  const sink = Math.round((first.sink - first.stand_off - by) * 1e7) / 1e7;
+  return sink > 0 ? `sunk ${inMillimetres(sink)}` : sink < 0 ? `${inMillimetres(-sink)} off` : "touches";
 }
 
 function figuresOf([x, y, z]: Triple): string {

@@ -1,7 +1,7 @@
 /** What the scatter slip does with its recipe: props, clauses, laying, and the recipe as text. */
 import { toast } from "sonner";
 
-import { make } from "../../stage/making";
+import { make, oneAtATime } from "../../stage/making";
 import { useStage } from "../../state";
 import { type Asking, type Far, type Near, type PropRule, type Recipe, recipeOf } from "../../state/scatter";
 import { sameRecipe } from "../../state/recipes";
@@ -286,7 +286,7 @@ export function isLaid(): boolean {
 }
 
 /** Lay the recipe, in place of what it laid before. */
-export async function lay(): Promise<void> {
+export const lay = oneAtATime(async () => {
   const { recipe, openRecipe, recipeName, set, recipes } = useStage.getState();
   const problem = whyNot(recipe);
   if (problem) return set({ note: problem });
@@ -296,7 +296,7 @@ export async function lay(): Promise<void> {
   const made = change.deltas.find((delta) => delta.kind === "recipe")?.key ?? again;
   if (useStage.getState().verb === "scatter" && made) useStage.getState().takeUp(made);
   set({ note: change.words });
-}
+});
 
 /** Why a recipe cannot be laid yet; null where it can. */
 export function whyNot(recipe: Recipe): string | null {
