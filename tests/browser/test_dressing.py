@@ -1,5 +1,6 @@
 """A day's dressing in a real browser: a bare shelf, a faulty set, a prop in centimetres, a server that dies."""
 
+import re
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -128,6 +129,17 @@ def test_a_proof_is_saved_with_its_name_and_date(page: Page, address: str, tmp_p
         grey = np.asarray(picture.convert("L"), dtype=float)
     assert grey[:-64].std() > 15.0, "nothing is drawn on it"
     assert grey[-64:].min() < 90.0, "its caption is empty"
+
+
+def test_the_card_of_a_set_shows_it_as_it_was_left(page: Page, address: str) -> None:
+    key = set_key(page, address, "Kiln loading")
+    page.goto(f"{address}/sets/{key}?quality=low&seed=7")
+    wait_drawn(page)
+    # Left at once: nobody waits until it is quiet.
+    page.get_by_role("link", name="All sets").click()
+    card = page.get_by_role("link", name="Kiln loading, evening")
+    expect(card.locator("img")).to_have_attribute("src", re.compile(r"picture\.jpg"))
+    page.wait_for_function("() => [...document.images].every(image => image.complete && image.naturalWidth > 0)")
 
 
 def test_the_puck_slides_turns_and_keeps_a_laid_table_together(page: Page, address: str) -> None:

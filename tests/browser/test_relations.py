@@ -218,6 +218,10 @@ def test_a_figure_is_bent_in_the_slip_and_sits_again(page: Page, address: str) -
     )
 
 
+DRAWN_SHAPES = "window.brickseat.view.layers.scene().shapes"
+"""The models that walls with openings are drawn by."""
+
+
 def test_a_hatch_takes_its_opening_along_and_leaves_a_whole_wall(page: Page, address: str) -> None:
     key = loading(page, address)
     hatch, wall = "wall-hatch-1", "shed-back-wall"
@@ -235,6 +239,17 @@ def test_a_hatch_takes_its_opening_along_and_leaves_a_whole_wall(page: Page, add
     assert second != first
     assert fits(page, address, key)[hatch]["state"] == "seated"
     page.wait_for_function("f => [...window.brickseat.state().shapes.values()].includes(f)", arg=second)
+    # Dragged on and given up: the opening that was shown on the way goes as well.
+    grip = on_screen(page, *position(page, hatch))
+    page.mouse.move(*grip)
+    page.mouse.down()
+    for n in range(1, 9):
+        page.mouse.move(grip[0] + 8 * n, grip[1])
+    page.wait_for_function(f"([wall, file]) => {DRAWN_SHAPES}.get(wall) !== file", arg=[wall, second])
+    page.keyboard.press("Escape")
+    page.mouse.up()
+    page.wait_for_function(f"([wall, file]) => {DRAWN_SHAPES}.get(wall) === file", arg=[wall, second])
+    assert stored(page, address, key)["shapes"][wall] == second
     page.keyboard.press("Delete")
     page.wait_for_function("k => !window.brickseat.state().pieces.has(k)", arg=hatch)
     assert len([c for c in stored(page, address, key)["cut_outs"]]) == 1, "the vent keeps its own"

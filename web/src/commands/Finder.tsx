@@ -1,9 +1,10 @@
 /** The finder: anything that can be done, any prop, any piece, found by a few letters. */
 import { useQuery } from "@tanstack/react-query";
-import { Command } from "cmdk";
+import { Command, defaultFilter } from "cmdk";
+import { useState } from "react";
 import { Dialog } from "radix-ui";
 
-import { client, wanted, type Prop } from "../api/client";
+import { client, wanted, type Piece, type Prop } from "../api/client";
 import { useParts, useStage } from "../state";
 import { choose } from "../trolley/choosing";
 import { COMMANDS, type Desk } from "./table";
@@ -32,6 +33,9 @@ export function Finder({ desk }: { desk: () => Desk | null }) {
   );
 }
 
+/** What a piece is found by. */
+const found = (piece: Piece) => `piece ${piece.name} ${piece.key}`;
+
 function Found({ desk }: { desk: () => Desk | null }) {
   const { pieces, set, select, setVerb } = useParts("pieces", "set", "select", "setVerb");
   const { data } = useQuery({
@@ -44,11 +48,17 @@ function Found({ desk }: { desk: () => Desk | null }) {
     const now = desk();
     if (now) run(now);
   };
-  const loose = [...pieces.values()].filter((p) => p.role === "prop").slice(0, MOST_PIECES);
+  const [typed, setTyped] = useState("");
+  // All are searched, and as many are listed as can be read.
+  const loose = [...pieces.values()]
+    .filter((p) => p.role === "prop" && (!typed || defaultFilter(found(p), typed) > 0))
+    .slice(0, MOST_PIECES);
   return (
     <Command label="Find anything" loop>
       <Command.Input
         autoFocus
+        value={typed}
+        onValueChange={setTyped}
         placeholder="what to do, a prop, a piece"
         className="w-full border-b border-rule bg-transparent px-4 py-2.5 text-[16px] outline-none focus-visible:outline-none placeholder:text-quiet"
       />
@@ -93,7 +103,7 @@ function Found({ desk }: { desk: () => Desk | null }) {
           {loose.map((piece) => (
             <Command.Item
               key={piece.key}
-              value={`piece ${piece.name} ${piece.key}`}
+              value={found(piece)}
               onSelect={then(({ view }) => {
                 setVerb("look over");
                 select([piece.key]);

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 
-import { inMillimetres, inWords, parseFigure, parseLength } from "./units";
+import { inMillimetres, inWords, parseFigure, parseLength, signsOf } from "./units";
 
 describe("lengths", () => {
   it("are written with their unit", () => {
@@ -26,6 +26,27 @@ describe("lengths", () => {
     "%s is refused",
     (text) => expect(parseLength(text)).toBeNull(),
   );
+
+  it.each([
+    ["1,200 mm", "en", 1.2],
+    ["1,200 mm", "de", 0.0012],
+    ["1.200 mm", "en", 0.0012],
+    ["1.200 mm", "de", 1.2],
+    ["1,200.5 mm", "de", 1.2005],
+    ["1.200,5 mm", "en", 1.2005],
+    ["1,234,567 mm", "de", 1234.567],
+    ["0,200 m", "en", 0.2],
+    ["1,25 m", "en", 1.25],
+    ["1.25 m", "de", 1.25],
+    ["1.200 mm", "fr", null],
+    ["1,2,3 mm", "en", null],
+    ["1,200,5 mm", "en", null],
+    ["1234,567,8 mm", "en", null],
+  ])("%s is read as somebody writes it in %s", (text, language, metres) => {
+    const found = parseLength(text, "mm", signsOf(language));
+    if (metres === null) expect(found).toBeNull();
+    else expect(found).toBeCloseTo(metres, 9);
+  });
 
   it("angles and shares are calculated too", () => {
     expect(parseFigure("360 / 8 + 5°", ["°"])).toBe(50);

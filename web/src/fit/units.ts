@@ -13,15 +13,49 @@ export function inWords(metres: number): string {
 
 const FACTORS: Record<string, number> = { mm: 0.001, cm: 0.01, m: 1, in: 0.0254, ft: 0.3048 };
 
-/** “12”, “12mm”, “1.2 cm + 3 mm”, “2 * 45” to metres; a bare number is in `bare`. Null when it is not a length. */
-export function parseLength(text: string, bare = "mm"): number | null {
-  const unitless = FACTORS[bare] ?? 1;
-  return calculate(text, (unit) => FACTORS[unit] ?? null, unitless);
+/** How a language writes numbers: what stands before tenths, and between thousands. */
+export interface NumberSigns {
+  decimal: string;
+  group: string;
 }
 
-/** Angles and shares with the same arithmetic: “45 + 90”, “360 / 7”; `signs` are passed over. */
-export function parseFigure(text: string, signs: string[]): number | null {
-  return calculate(text, (unit) => (signs.includes(unit) ? 1 : null), 1);
+/** Of a language; of the reader's own where none is named. */
+export function signsOf(language?: string): NumberSigns {
+  const parts = new Intl.NumberFormat(language, { useGrouping: true }).formatToParts(123456.7);
+  const sign = (type: string) => parts.find((part) => part.type === type)?.value ?? "";
+  return { decimal: sign("decimal"), group: sign("group") };
+}
+
+const OWN_SIGNS = signsOf();
+
+/** A written number. What can be read in one way only is read so; “1,200” is what the reader's language has it for, or else refused. */
+function numberOf(token: string, { decimal, group }: NumberSigns): number | null {
+  const [whole = "", ...rest] = token.split(/[.,]/);
+  const signs = token.match(/[.,]/g) ?? [];
+  const last = signs.at(-1);
+  if (last === undefined) return Number(whole);
+  const thousands = whole.length <= 3 && !whole.startsWith("0") && rest.every((part) => part.length === 3);
+  if (signs.length > 1) {
+    const sign = signs[0]!;
+    if (thousands && signs.every((s) => s === sign)) return Number(whole + rest.join(""));
+    const [groups, tenths] = [rest.slice(0, -1), rest.at(-1)!];
+    const grouped = whole.length <= 3 && groups.every((part) => part.length === 3);
+    const alike = signs.slice(0, -1).every((s) => s === sign) && last !== sign;
+    return grouped && alike ? Number(`${whole}${groups.join("")}.${tenths}`) : null;
+  }
+  if (!thousands || last === decimal) return Number(`${whole}.${rest[0]!}`);
+  return last === group ? Number(whole + rest[0]!) : null;
+}
+
+/** “12”, “12mm”, “1.2 cm + 3 mm”, “2 * 45” to metres; a bare number is in `bare`. Null when it is not a length. */
+export function parseLength(text: string, bare = "mm", signs = OWN_SIGNS): number | null {
+  const unitless = FACTORS[bare] ?? 1;
+  return calculate(text, (unit) => FACTORS[unit] ?? null, unitless, signs);
+}
+
+/** Angles and shares with the same arithmetic: “45 + 90”, “360 / 7”; `units` are passed over. */
+export function parseFigure(text: string, units: string[]): number | null {
+  return calculate(text, (unit) => (units.includes(unit) ? 1 : null), 1, OWN_SIGNS);
 }
 
 interface Quantity {
@@ -31,12 +65,16 @@ interface Quantity {
 }
 
 /** Sums and products of figures with units, in the usual order, with brackets (recursive descent). */
-function calculate(text: string, factorOf: (unit: string) => number | null, unitless: number): number | null {
+function calculate(
+  text: string,
+  factorOf: (unit: string) => number | null,
+  unitless: number,
+  signs: NumberSigns,
+): number | null {
   const tokens = text
     .replaceAll(MINUS, "-")
     .replaceAll("×", "*")
-    .replaceAll(",", ".")
-    .match(/\d+(?:\.\d+)?|[a-z°%]+|[-+*/()]|\S/gi);
+    .match(/\d+(?:[.,]\d+)*|[a-z°%]+|[-+*/()]|\S/gi);
   if (!tokens) return null;
   let at = 0;
   const number = (): Quantity | null => {
@@ -50,13 +88,15 @@ function calculate(text: string, factorOf: (unit: string) => number | null, unit
       return tokens[at++] === ")" ? found : null;
     }
     if (token === undefined || !/^\d/.test(token)) return null;
+    const written = numberOf(token, signs);
+    if (written === null) return null;
     const unit = tokens[at]?.toLowerCase();
     if (unit && /^[a-z°%]+$/.test(unit)) {
       at += 1;
       const factor = factorOf(unit);
-      return factor === null ? null : { value: Number(token) * factor, measured: true };
+      return factor === null ? null : { value: written * factor, measured: true };
     }
-    return { value: Number(token), measured: false };
+    return { value: written, measured: false };
   };
   const product = (): Quantity | null => {
     let left = number();

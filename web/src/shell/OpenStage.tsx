@@ -47,6 +47,7 @@ export function OpenStage({ data }: { data: SetData }) {
     preview,
     held,
     job,
+    name,
   } = useParts(
     "pieces",
     "regions",
@@ -61,6 +62,7 @@ export function OpenStage({ data }: { data: SetData }) {
     "preview",
     "held",
     "job",
+    "name",
   );
   const standing = preview?.pieces ?? pieces;
 
@@ -75,6 +77,14 @@ export function OpenStage({ data }: { data: SetData }) {
       stage.dispose();
     };
   }, [data]);
+
+  useEffect(() => {
+    const before = document.title;
+    if (name) document.title = `${name}, ${before}`;
+    return () => {
+      document.title = before;
+    };
+  }, [name]);
 
   useEffect(() => {
     const stage = opened.current;

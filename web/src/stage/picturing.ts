@@ -1,6 +1,8 @@
 /** The picture of a set on its card: drawn when nothing has changed for a while, and when the set is left. */
+import { useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 
+import { askAgain } from "../api/askAgain";
 import { client, wanted } from "../api/client";
 import { useStage } from "../state";
 import type { StageView } from "./view";
@@ -18,6 +20,7 @@ async function send(key: string, picture: string): Promise<void> {
 
 /** To be used before what closes the stage, which is then still there when it is left. */
 export function useSetPicture(key: string, view: () => StageView | null): void {
+  const queries = useQueryClient();
   useEffect(() => {
     let waiting = 0;
     let drawn = -1;
@@ -27,7 +30,7 @@ export function useSetPicture(key: string, view: () => StageView | null): void {
       if (!stage || now !== key || preview || job || stage.drawnRevision < revision || drawn === revision)
         return;
       drawn = revision;
-      void send(key, stage.snapshot(WIDTH, HEIGHT));
+      void send(key, stage.snapshot(WIDTH, HEIGHT)).then(() => askAgain(queries, ["sets"]));
     };
     const later = () => {
       clearTimeout(waiting);
@@ -48,5 +51,5 @@ export function useSetPicture(key: string, view: () => StageView | null): void {
       off();
       take();
     };
-  }, [key, view]);
+  }, [key, view, queries]);
 }

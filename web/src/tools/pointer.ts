@@ -73,6 +73,7 @@ export class StagePointer {
   }
 
   private move(event: PointerEvent): void {
+    if (!event.isPrimary) return;
     const at = this.at(event);
     this.last = at;
     if (this.gesture) {
@@ -84,6 +85,8 @@ export class StagePointer {
   }
 
   private down(event: PointerEvent): void {
+    // A second finger walks round: what the first one has begun is left as it was.
+    if (!event.isPrimary) return this.cancel();
     if (event.button !== 0) return;
     const { canvas } = this.stage.view;
     canvas.focus({ preventScroll: true });
@@ -94,7 +97,7 @@ export class StagePointer {
   }
 
   private up(event: PointerEvent): void {
-    if (event.button !== 0) return;
+    if (event.button !== 0 || !event.isPrimary) return;
     const { gesture } = this;
     this.gesture = null;
     this.stage.beside.nothing();
