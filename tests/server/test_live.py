@@ -20,6 +20,7 @@ from brickseat.sets.listening import MOST_OF_USER, Frame, listeners
 from brickseat.sets.models import DressedSet
 from brickseat.sets.news import message
 from brickseat.sets.session import LiveSet, sessions
+from brickseat_core.moves.fields import MOST_PIECES
 
 pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.asyncio]
 HOST = b"127.0.0.1:8460"
@@ -153,7 +154,7 @@ async def test_bad_questions_get_an_answer_in_words(dressed: DressedSet, wren: U
         assert answer["kind"] == "refused"
         assert answer["n"] == (asked.get("n") if isinstance(asked, dict) else None)
         assert len(answer["error"]) > 8
-    await socket.send_to(text_data="{" + "x" * 300_000)
+    await socket.send_to(text_data="{" + "x" * (1 << 20))
     assert (await heard(socket, 20))["kind"] == "refused"
     await socket.disconnect()
 
@@ -340,3 +341,17 @@ async def test_a_stage_that_does_not_open_counts_against_nobody(
             await socket.disconnect()
     assert listeners.of(dressed.key) == []
     await (await opened(dressed, wren)).disconnect()
+
+
+async def test_as_many_pieces_are_held_as_the_rules_allow(dressed: DressedSet, wren: User) -> None:
+    """Before, no more than some 7,400 keys fitted into a message, and a large selection could not be dragged."""
+    socket = await opened(dressed, wren)
+    keys = [f"piece {number:034d}" for number in range(MOST_PIECES)]
+    assert {len(key) for key in keys} == {40}
+    await socket.send_json_to({"kind": "hold", "keys": keys})
+    assert len((await heard(socket, 20))["keys"]) == MOST_PIECES
+    await socket.send_json_to({"kind": "preview", "n": 1, "move": {"kind": "carry", "pieces": keys, "by": [0, 0, 1]}})
+    refused = await heard(socket, 20)
+    assert (refused["kind"], refused["n"]) == ("refused", 1), "it is read, and refused for what it asks"
+    assert "a short JSON text" not in refused["error"]
+    await socket.disconnect()

@@ -45,7 +45,8 @@ from brickseat.sets.presence import presence
 from brickseat.sets.session import LiveSet, sessions
 from brickseat_core.gravity.hand import Pull
 
-LARGEST_MESSAGE = 262_144
+LARGEST_MESSAGE = 1 << 20
+"""Letters of a message: as many keys of pieces fit into it as the rules allow, 20,000 of 40 letters each."""
 BROKEN = 1011
 """Something went wrong here that nobody foresaw (RFC 6455, 7.4.1). The stage comes back by itself."""
 WATCH_SECONDS = 15.0

@@ -1,6 +1,6 @@
 /** What was done, in words, newest first. Point at a step and the stage shows the set as it was after it. */
-import { useQuery } from "@tanstack/react-query";
-import { useEffect, useRef } from "react";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
 import { toast } from "sonner";
 
 import { type HistoryStep, type Piece, client, wanted } from "../api/client";
@@ -9,6 +9,8 @@ import { useParts } from "../state";
 import { VirtualGrid } from "../ui/VirtualGrid";
 
 const POINT_MS = 180;
+/** Fetched at once. */
+const STEPS = 200;
 
 function clock(when: string): string {
   const at = new Date(when);
@@ -23,11 +25,15 @@ export function HistoryPanel() {
   const waiting = useRef(0);
   /** Told apart from those asked for before and after: only the step that is pointed at now is shown. */
   const asked = useRef(0);
+  const queries = useQueryClient();
+  const [limit, setLimit] = useState(STEPS);
   const { data, error, isPending } = useQuery({
-    queryKey: ["history", key, revision],
+    queryKey: ["history", key, revision, limit],
     enabled: key !== null,
     queryFn: () =>
-      wanted<HistoryStep[]>(client.GET("/api/sets/{key}/history", { params: { path: { key: key! } } })),
+      wanted<HistoryStep[]>(
+        client.GET("/api/sets/{key}/history", { params: { path: { key: key! }, query: { limit } } }),
+      ),
     placeholderData: (previous) => previous,
   });
   useEffect(
@@ -43,7 +49,13 @@ export function HistoryPanel() {
     const mine = ++asked.current;
     waiting.current = window.setTimeout(() => {
       const path = { key: key!, number: step.number };
-      wanted<Piece[]>(client.GET("/api/sets/{key}/history/{number}", { params: { path } })).then(
+      const found = queries.fetchQuery({
+        // How the set was after a step stays so for as long as nothing else is done.
+        queryKey: ["set after a step", key, revision, step.number],
+        staleTime: Infinity,
+        queryFn: () => wanted<Piece[]>(client.GET("/api/sets/{key}/history/{number}", { params: { path } })),
+      });
+      found.then(
         (pieces) => {
           if (mine === asked.current)
             set({ preview: { ...step, pieces: new Map(pieces.map((p) => [p.key, p])) } });
@@ -133,6 +145,15 @@ export function HistoryPanel() {
           )
         }
       </VirtualGrid>
+      {data && oldest > 1 && data.length >= limit && (
+        <button
+          type="button"
+          className="border-t border-rule px-4 py-1 text-left text-[14px] hover:text-clay-deep"
+          onClick={() => setLimit(limit + STEPS)}
+        >
+          older steps, before {oldest}
+        </button>
+      )}
       <p className="border-t border-rule px-4 py-2 text-[13px] text-quiet">
         Point at a step to look at the set as it was; press to go back there, or on again.
       </p>

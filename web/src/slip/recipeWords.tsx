@@ -11,6 +11,7 @@ import type { Recipe } from "../state/scatter";
 import { QuietButton } from "../ui/buttons";
 import { numbersOf } from "./figures";
 import { NumberWord, TextWord } from "./words";
+import { clipboard } from "../ui/clipboard";
 
 type Figure = Pick<React.ComponentProps<typeof NumberWord>, "show" | "read" | "step" | "min" | "max">;
 
@@ -203,6 +204,10 @@ export function KeptRecipe(props: {
 }
 
 async function copyAsText(recipe: Recipe | Filling): Promise<void> {
-  await navigator.clipboard.writeText(JSON.stringify(recipe, null, 1));
-  toast("The recipe is copied as text.");
+  try {
+    await clipboard().writeText(JSON.stringify(recipe, null, 1));
+    toast("The recipe is copied as text.");
+  } catch (problem) {
+    toast.error((problem as Error).message);
+  }
 }

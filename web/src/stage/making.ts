@@ -142,10 +142,10 @@ export async function make(move: Move): Promise<Change | null> {
 }
 
 /** `run`, passed over while it is under way already: who presses twice means it once. */
-export function oneAtATime<A extends unknown[]>(
-  run: (...given: A) => Promise<void>,
-): (...given: A) => Promise<void> {
-  let underWay: Promise<void> | null = null;
+export function oneAtATime<A extends unknown[], R>(
+  run: (...given: A) => Promise<R>,
+): (...given: A) => Promise<R> {
+  let underWay: Promise<R> | null = null;
   return (...given) => (underWay ??= run(...given).finally(() => (underWay = null)));
 }
 

@@ -22,6 +22,7 @@ import { lay } from "./scatter/recipes";
 import { ScatterSlip } from "./scatter/Slip";
 import { SetDownPointer } from "./setdown/pointer";
 import { SetDownSlip } from "./setdown/Slip";
+import { enter as settleNow } from "./settle/enter";
 import { SettleSlip } from "./settle/Slip";
 import type { Group, StageParts, Tool } from "./tool";
 
@@ -66,7 +67,7 @@ export const TOOLS: Tool[] = [
     pointer: (stage) => new FillPointer(stage),
     enter: () => void fill(true),
   },
-  { verb: "settle", key: "7", group: "many", Slip: SettleSlip, pointer: looking },
+  { verb: "settle", key: "7", group: "many", Slip: SettleSlip, pointer: looking, enter: settleNow },
   { verb: "pour", key: "8", group: "many", Slip: PourSlip, pointer: (stage) => new PourPointer(stage) },
   { verb: "build", key: "9", group: "the set", Slip: BuildSlip, pointer: (stage) => new BuildPointer(stage) },
   {

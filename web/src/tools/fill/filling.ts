@@ -180,11 +180,14 @@ export function whyNotFill(filling: Filling): string | null {
   return null;
 }
 
-/** Fill the bay, in place of what was there before. `keep`: what stands and can stay, stays. */
-export const fill = oneAtATime(async (keep: boolean) => {
+/** Fill the bay, in place of what was there before; whether it was done. `keep`: what stands and can stay, stays. */
+export const fill = oneAtATime(async (keep: boolean): Promise<boolean> => {
   const { filling, openFilling, fillingName, set, recipes } = useStage.getState();
   const problem = whyNotFill(filling);
-  if (problem) return set({ note: problem });
+  if (problem) {
+    set({ note: problem });
+    return false;
+  }
   const again = openFilling !== null && recipes.has(openFilling) ? openFilling : null;
   const change = await make({
     kind: "fill",
@@ -193,10 +196,11 @@ export const fill = oneAtATime(async (keep: boolean) => {
     keep: keep && again !== null,
     name: fillingName.slice(0, 80),
   });
-  if (!change) return;
+  if (!change) return false;
   const made = change.deltas.find((delta) => delta.kind === "recipe")?.key ?? again;
   if (useStage.getState().verb === "fill" && made) useStage.getState().takeUpFilling(made);
   set({ note: change.words });
+  return true;
 });
 
 /** Fill it once more with another seed, from nothing. */
@@ -221,12 +225,12 @@ export async function tryFillings(): Promise<void> {
   );
 }
 
-/** Make the filling that is looked at, and forget the others. */
+/** Make the filling that is looked at, and forget the others once it is there. */
 export async function adoptFilling(outcome: Outcome): Promise<void> {
+  const { job, setFilling } = useStage.getState();
   if (!outcome.recipe) return;
-  useStage.getState().setFilling(outcome.recipe);
-  await discard();
-  await fill(false);
+  setFilling(outcome.recipe);
+  if (await fill(false)) await discard(job?.key);
 }
 
 /** What lies on top: pieces of the filling in hand on which no other one of it stands. */

@@ -8,6 +8,7 @@ import { sameRecipe } from "../../state/recipes";
 import type { StageState } from "../../state";
 import type { DrawnBox } from "../boxDrag";
 import { type Box, PAPER_BOX, boxesOf } from "../boxes";
+import { clipboard } from "../../ui/clipboard";
 
 /** A clause of the sentence that may be left out: how it is put in, and how it is taken out again. */
 export interface Clause {
@@ -346,7 +347,7 @@ export function recipeOfText(
 export async function pasteText(): Promise<void> {
   const { pieces, regions, set } = useStage.getState();
   try {
-    const recipe = recipeOfText(await navigator.clipboard.readText(), { pieces, regions });
+    const recipe = recipeOfText(await clipboard().readText(), { pieces, regions });
     set({ recipe, openRecipe: null, recipeName: "" });
   } catch (problem) {
     toast.error((problem as Error).message);

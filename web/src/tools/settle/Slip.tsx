@@ -1,5 +1,6 @@
 import { beginSettle } from "../../gravity/beginning";
 import { useParts } from "../../state";
+import { whyNotSettle } from "./enter";
 import { BreaksWord } from "../../gravity/BreaksWord";
 import { JobSlip } from "../../gravity/JobSlip";
 import { LackingWord } from "../../gravity/LackingWord";
@@ -18,6 +19,7 @@ export function SettleSlip() {
     "lacking",
   );
   if (job) return <JobSlip />;
+  const why = whyNotSettle();
   return (
     <div>
       <p>
@@ -97,11 +99,7 @@ export function SettleSlip() {
         <LackingWord begin={beginSettle} />
       ) : (
         <p className="mt-2">
-          <ActionButton
-            onClick={() => void beginSettle()}
-            disabled={settle.what === "selected" && selected.length === 0}
-            why="Select the pieces that are to fall, or let everything loose fall."
-          >
+          <ActionButton onClick={() => void beginSettle()} disabled={why !== null} why={why ?? undefined}>
             Settle
           </ActionButton>
         </p>
