@@ -4,11 +4,13 @@ import { useEffect } from "react";
 
 import { askAgain } from "../api/askAgain";
 import { client, wanted } from "../api/client";
+import type { LineState } from "../api/live";
 import { useStage } from "../state";
 import type { StageView } from "./view";
 
 const [WIDTH, HEIGHT] = [640, 400];
 const STILL_MS = 4000;
+const AWAY: LineState[] = ["lost", "ended", "crowded"];
 
 async function send(key: string, picture: string): Promise<void> {
   const body = { picture: picture.slice(picture.indexOf(",") + 1) };
@@ -25,10 +27,11 @@ export function useSetPicture(key: string, view: () => StageView | null): void {
     let waiting = 0;
     let drawn = -1;
     const take = () => {
-      const { revision, key: now, preview, job } = useStage.getState();
+      const { revision, key: now, preview, job, line } = useStage.getState();
       const stage = view();
-      if (!stage || now !== key || preview || job || stage.drawnRevision < revision || drawn === revision)
-        return;
+      // A set that is no longer open to this visitor, or that cannot be reached, gets none.
+      if (!stage || now !== key || AWAY.includes(line) || preview || job) return;
+      if (stage.drawnRevision < revision || drawn === revision) return;
       drawn = revision;
       void send(key, stage.snapshot(WIDTH, HEIGHT)).then(() => askAgain(queries, ["sets"]));
     };
