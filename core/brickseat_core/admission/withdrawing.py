@@ -1,8 +1,7 @@
 """What is wrong is taken away again, and then what stood on it."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
-from brickseat_core.budget import UNLIMITED, Budget
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.fit.check import check
 from brickseat_core.fit.measuring import Fit
@@ -12,15 +11,15 @@ def withdrawn(
     index: SceneIndex,
     keys: Iterable[str],
     tolerance: float,
-    budget: Budget = UNLIMITED,
+    look: Callable[[], None] = lambda: None,
 ) -> dict[str, Fit]:
     """Take out of ``index`` those of ``keys`` that are not seated, until all that are left are; the verdicts on what went, by key.
 
-    Raises GivenUp where the budget says so.
+    ``look``: called again and again meanwhile; what it raises is raised.
     """
 
     def goes_on(_done: int, _total: int) -> bool:
-        budget.check()
+        look()
         return True
 
     index.judge_senses()

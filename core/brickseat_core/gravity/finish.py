@@ -10,6 +10,7 @@ from typing import TypeVar
 
 import numpy as np
 
+from brickseat_core.budget import Budget
 from brickseat_core.contact.depth import penetration
 from brickseat_core.contact.first_contact import rows_cut
 from brickseat_core.contact.index import SceneIndex
@@ -182,7 +183,7 @@ def toppled(
     fits = dict(done.fits)
 
     def rested(piece: Piece) -> Piece | None:
-        found = rest(index, piece, STAND_TRIES, budget=progress.budget)
+        found = rest(index, piece, STAND_TRIES, budget=Budget(on_progress=progress.goes_on))
         return piece.at(found.pose) if found.stable else None
 
     index = with_pieces(index, done.pieces, gone)

@@ -7,7 +7,7 @@ class Progress:
     """Of a settling of so many ``pieces``; ``share``: of it that is done."""
 
     def __init__(self, budget: Budget = UNLIMITED, pieces: int = 0) -> None:
-        self.budget, self._pieces = budget, pieces
+        self._budget, self._pieces = budget, pieces
         self.share = 0.0
 
     def reach(self, share: float) -> None:
@@ -17,7 +17,7 @@ class Progress:
 
     def look(self) -> None:
         """To be called once in each round of a long loop. Raises GivenUp where the budget says so."""
-        self.budget.check(round(self.share * self._pieces), self._pieces)
+        self._budget.check(round(self.share * self._pieces), self._pieces)
 
     def goes_on(self, done: int, total: int) -> bool:
         """As ``look``, for whoever counts what is done."""

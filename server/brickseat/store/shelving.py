@@ -23,8 +23,6 @@ from brickseat_core.scene import DOWN, Prop, Seat, Triple
 from brickseat_core.scene.encoding import decode_seats, encode_seat
 
 MESHES_KEPT = 400
-PUT_AT_A_TIME = 30
-"""Rows of props a statement: SQLite takes a bounded number of parameters, and a row has some thirty."""
 _meshes: "OrderedDict[str, Mesh]" = OrderedDict()
 _lock = threading.Lock()
 
@@ -122,8 +120,7 @@ def shelve(key: str, name: str, document: GltfDocument, **more: Any) -> StoredPr
 
 def put_all(new: Sequence[Ready]) -> None:
     """Put props that are new into the database, in a few statements."""
-    rows = [StoredProp(**each.columns, key=each.key, material=each.material) for each in new]
-    StoredProp.objects.bulk_create(rows, batch_size=PUT_AT_A_TIME)
+    StoredProp.objects.bulk_create(StoredProp(**each.columns, key=each.key, material=each.material) for each in new)
     for each in new:
         each.keep_file()
 

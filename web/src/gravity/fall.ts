@@ -133,7 +133,8 @@ export class Fall {
     let found = this.pictures.get(outcome);
     if (!found) {
       // One after the other: each is on the stage while its picture is taken.
-      found = this.picturing = this.picturing.then(() => this.taken(outcome));
+      found = this.picturing.catch(() => "").then(() => this.taken(outcome));
+      this.picturing = found;
       this.pictures.set(outcome, found);
     }
     return found;

@@ -9,6 +9,8 @@ import { useParts } from "../state";
 import { VirtualGrid } from "../ui/VirtualGrid";
 
 const POINT_MS = 180;
+/** How long a set as it was stays in memory: a large one is some megabytes. */
+const KEPT_MS = 60_000;
 /** Fetched at once. */
 const STEPS = 200;
 
@@ -53,6 +55,7 @@ export function HistoryPanel() {
         // How the set was after a step stays so for as long as nothing else is done.
         queryKey: ["set after a step", key, revision, step.number],
         staleTime: Infinity,
+        gcTime: KEPT_MS,
         queryFn: () => wanted<Piece[]>(client.GET("/api/sets/{key}/history/{number}", { params: { path } })),
       });
       found.then(

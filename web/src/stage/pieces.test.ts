@@ -181,6 +181,23 @@ describe("a set with more triangles than should be drawn", () => {
   });
 });
 
+describe("what only marks the set", () => {
+  it("asks for no new shadows; what moves a piece does", async () => {
+    works = true;
+    const redrawn = vi.fn();
+    const pieces = new Pieces(models, redrawn, false);
+    const layers = layersOf(pieces);
+    await layers.stand({ pieces: new Map([["jar", piece("jar", 0)]]) });
+    redrawn.mockClear();
+    const tool = layers.open("tool", { dots: [0, 0, 0] });
+    await tool.show({ tape: null, holds: new Set(["jar"]) });
+    expect(redrawn).not.toHaveBeenCalled();
+    await tool.show({ poses: new Map([["jar", piece("jar", 1).pose]]) });
+    expect(redrawn).toHaveBeenCalledTimes(1);
+    pieces.dispose();
+  });
+});
+
 describe("thousands that recipes laid", () => {
   const laid = (number: number) => ({ ...piece(`stone ${number}`, number), recipe: "stones", number });
   const all = new Map(Array.from({ length: 400 }, (_, k) => laid(k + 1)).map((p) => [p.key, p]));

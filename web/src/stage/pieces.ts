@@ -65,7 +65,8 @@ export class Pieces {
     const moved = same("poses") ? [] : this.movedSince(before.poses);
     if (same("pieces", "shapes", "veiled", "thinned", "files")) {
       moved.forEach((name) => this.stand(name));
-      this.redraw();
+      // What only marks the set, as a ghost under the pointer, leaves its shadows as they are.
+      if (!same("poses", "seeThrough")) this.redraw();
       return;
     }
     if (!same("shapes")) this.boxes = new WeakMap();

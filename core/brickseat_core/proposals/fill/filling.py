@@ -129,7 +129,7 @@ class Filling(Proposer[FillRecipe]):
         """Check all that was placed as it stands in the end, and take out what is not right with what stood on it; how many, by reason."""
         index, kept = self.places.index, {piece.key for piece in self.kept.values()}
         number_of = {piece.key: number for number, piece in self._placed.items() if piece.key not in kept}
-        gone = withdrawn(index, number_of, self.tolerance, self.budget)
+        gone = withdrawn(index, number_of, self.tolerance, self._check_budget)
         for key in gone:
             del self._placed[number_of[key]]
         return Counter("tips" if fit.faults == ("tippy",) else "no_room" for fit in gone.values())

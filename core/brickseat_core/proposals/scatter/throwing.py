@@ -97,5 +97,5 @@ def taken_away(
     why.update((key, "unsettled") for key in settled.named if key not in why)
     for key in why:
         index.remove(key)
-    gone = withdrawn(index, [p.key for p in pieces if p.key not in why], tolerance, budget)
+    gone = withdrawn(index, [p.key for p in pieces if p.key not in why], tolerance, budget.check)
     return {**why, **dict.fromkeys(gone, "unsettled")}

@@ -183,7 +183,7 @@ export class PuckDrag {
   }
 
   cancel(): void {
-    this.show({});
+    this.view.puck.group.position.copy(this.centre);
     this.layer.close();
   }
 }
