@@ -114,7 +114,7 @@ def test_every_error_has_a_code(
     answer = client.generic(method, path.format(key=dressed.key), body, content_type="application/json")
     assert answer.status_code == status
     found = answer.json()
-    assert set(found) == {"error", "code", "ties"}
+    assert set(found) == {"error", "code", "ties", "pieces"}
     assert (found["code"], found["ties"]) == (code, [])
     assert found["error"]
 

@@ -180,7 +180,7 @@ def test_several_ways_are_tried_and_one_of_them_is_made(
         "trials": 3,
         "again": kept["key"],
     }
-    job = asked(client, f"/api/sets/{dressed.key}/fillings", body, 202)
+    job = asked(client, f"/api/sets/{dressed.key}/jobs/fill", body, 202)
     assert (job["kind"], job["state"]) == ("fill", "running")
     done = ended(client, dressed, job["key"])
     assert whole(client, dressed) == before
@@ -200,7 +200,7 @@ def test_several_ways_are_tried_and_one_of_them_is_made(
 def test_ways_to_fill_what_is_no_bay_are_refused(
     client: Client, other: User, as_user: Callable[[User], Client], dressed: DressedSet, bay: str
 ) -> None:
-    path = f"/api/sets/{dressed.key}/fillings"
+    path = f"/api/sets/{dressed.key}/jobs/fill"
     assert "that bay is no longer there" in asked(client, path, {"recipe": recipe("gone")}, 409)["error"]
     asked(client, path, {"recipe": recipe(bay, props=[{"prop": "unheard of"}])}, 404)
     wrong = asked(client, path, {"recipe": recipe(bay, props=[{"file": "stone.glb"}])}, 409)

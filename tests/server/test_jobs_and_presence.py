@@ -6,10 +6,15 @@ import uuid
 import pytest
 
 from brickseat.jobs import running
-from brickseat.jobs.running import Failed, Job, Jobs, Record, Stopped
+from brickseat.jobs.outcome import Outcome
+from brickseat.jobs.running import Failed, Job, Jobs, Stopped
 from brickseat.sets.presence import Presence
 
 SET, OTHER = uuid.uuid4(), uuid.uuid4()
+
+
+def of_seed(seed: int) -> Outcome:
+    return Outcome(seed, 0.0, 0.0, [])
 
 
 def ended(jobs: Jobs, run: object, dressed: uuid.UUID = SET) -> Job:
@@ -21,8 +26,8 @@ def ended(jobs: Jobs, run: object, dressed: uuid.UUID = SET) -> Job:
 
 def test_a_job_ends_done_failed_or_stopped_and_keeps_no_half_outcome() -> None:
     jobs = Jobs()
-    done = ended(jobs, lambda job: [{"seed": int(job.on_progress("trying", 0.5, 2, 4))}])
-    assert (done.state, done.outcomes, done.phase, done.share) == ("done", [{"seed": 1}], "trying", 0.5)
+    done = ended(jobs, lambda job: [of_seed(int(job.on_progress("trying", 0.5, 2, 4)))])
+    assert (done.state, done.outcomes, done.phase, done.share) == ("done", [of_seed(1)], "trying", 0.5)
     assert (done.count, done.total) == (2, 4)
 
     def fails(job: Job) -> None:
@@ -37,15 +42,15 @@ def test_a_job_ends_done_failed_or_stopped_and_keeps_no_half_outcome() -> None:
     assert broken.state == "failed"
     assert "nothing was changed" in (broken.problem or "")
 
-    def stops(job: Job) -> list[Record]:
+    def stops(job: Job) -> list[Outcome]:
         job.stop.set()
         if not job.on_progress("settling", 0.9):
             raise Stopped
-        return [{}]
+        return [of_seed(0)]
 
     stopped = ended(jobs, stops)
     assert (stopped.state, stopped.outcomes) == ("stopped", [])
-    late = ended(jobs, lambda job: [{"seed": 1}] if job.stop.set() is None else [])
+    late = ended(jobs, lambda job: [of_seed(1)] if job.stop.set() is None else [])
     assert (late.state, late.outcomes) == ("stopped", []), "what came of a job that was stopped is not wanted"
 
 
@@ -59,25 +64,25 @@ class TornShelf(running.NoShelf):
 def test_a_stopped_job_ends_even_where_it_cannot_be_taken_off_the_shelf() -> None:
     jobs = Jobs(TornShelf())
 
-    def stops(job: Job) -> list[Record]:
+    def stops(job: Job) -> list[Outcome]:
         job.stop.set()
         raise Stopped
 
     assert ended(jobs, stops).state == "stopped"
-    assert ended(jobs, lambda job: [{"seed": 1}]).state == "done", "the next one begins"
+    assert ended(jobs, lambda job: [of_seed(1)]).state == "done", "the next one begins"
 
 
 def test_one_job_a_set_and_none_is_seen_from_another() -> None:
     jobs = Jobs()
     go = threading.Event()
-    first = jobs.start(SET, lambda job: [{}] if go.wait(10) else [], lambda job: None)
+    first = jobs.start(SET, lambda job: [of_seed(0)] if go.wait(10) else [], lambda job: None)
     with pytest.raises(Failed, match="under way"):
         jobs.start(SET, lambda job: [], lambda job: None)
     assert jobs.running_on(SET) is first
     assert jobs.running_on(OTHER) is None
     assert jobs.of(OTHER, first.key) is None
-    elsewhere = ended(jobs, lambda job: [{"seed": 3}], OTHER)
-    assert elsewhere.outcomes == [{"seed": 3}]
+    elsewhere = ended(jobs, lambda job: [of_seed(3)], OTHER)
+    assert elsewhere.outcomes == [of_seed(3)]
     assert jobs.on(OTHER) == [elsewhere]
     jobs.drop(first)
     assert first.stop.is_set()
@@ -92,13 +97,13 @@ def test_a_stopped_job_keeps_its_place_until_its_workers_are_free(monkeypatch: p
     free, begun = threading.Event(), threading.Event()
     order: list[str] = []
 
-    def lingers(job: Job) -> list[Record]:
+    def lingers(job: Job) -> list[Outcome]:
         begun.set()
         assert free.wait(10)
         order.append("workers free")
         raise Stopped
 
-    def follows(job: Job) -> list[Record]:
+    def follows(job: Job) -> list[Outcome]:
         order.append("next begins")
         return []
 

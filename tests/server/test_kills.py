@@ -77,7 +77,7 @@ def test_killed_in_the_middle_of_everything(server: RunningServer, tmp_path: Pat
             taken.append(made["prop"]["key"])
 
     def settle() -> None:
-        begun = server.ask("POST", f"{url}/settle", json.dumps({"keys": [piece], "lift": 0.05}).encode())
+        begun = server.ask("POST", f"{url}/jobs/settle", json.dumps({"keys": [piece], "lift": 0.05}).encode())
         if begun.status < 300:
             server.ask("GET", f"{url}/jobs/{begun.json['key']}")
 

@@ -133,7 +133,7 @@ async def test_what_a_join_would_do_and_what_is_near_is_sent_live(
 def test_gravity_takes_a_body_as_one(client: Client, seated_crate: StoredProp, dressed: DressedSet, move: Move) -> None:
     move(kind="join", piece="floats", seat="foot", to="sits", to_seat="head")
     url = f"/api/sets/{dressed.key}"
-    started = client.post(f"{url}/settle", {"keys": ["floats"], "lift": 0.2}, content_type="application/json")
+    started = client.post(f"{url}/jobs/settle", {"keys": ["floats"], "lift": 0.2}, content_type="application/json")
     done = waited(client, f"{url}/jobs/{started.json()['key']}")
     assert done["state"] == "done", done
     (outcome,) = done["outcomes"]

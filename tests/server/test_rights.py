@@ -102,7 +102,7 @@ def test_strangers_are_refused_everywhere(kind: str, dressed: DressedSet, wren: 
             continue
         answer = ask(client, method, path, form, dressed, private.key)
         assert answer.status_code == 401, (method, path, answer.content[:200])
-        assert answer.json() == {"error": "sign in first", "code": "sign_in", "ties": []}
+        assert answer.json() == {"error": "sign in first", "code": "sign_in", "ties": [], "pieces": []}
 
 
 @pytest.mark.django_db

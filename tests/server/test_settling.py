@@ -44,10 +44,12 @@ def waited(client: Client, url: str, seconds: float = 60.0) -> Any:
 def test_a_settling_is_adopted_in_part_as_one_step(client: Client, dressed: DressedSet, move: Move) -> None:
     url = f"/api/sets/{dressed.key}"
     before = client.get(url).json()["pieces"]
-    started = client.post(f"{url}/settle", {"keys": ["sits", "floats"], "lift": 0.1}, content_type="application/json")
+    started = client.post(
+        f"{url}/jobs/settle", {"keys": ["sits", "floats"], "lift": 0.1}, content_type="application/json"
+    )
     assert started.status_code == 202, started.content
     job = f"{url}/jobs/{started.json()['key']}"
-    again = client.post(f"{url}/settle", {"keys": ["sits"]}, content_type="application/json")
+    again = client.post(f"{url}/jobs/settle", {"keys": ["sits"]}, content_type="application/json")
     assert again.status_code in (202, 409)
     done = waited(client, job)
     assert done["state"] == "done", done
@@ -62,9 +64,45 @@ def test_a_settling_is_adopted_in_part_as_one_step(client: Client, dressed: Dres
     client.post(f"{url}/undo")
     assert client.get(url).json()["pieces"] == before
     assert client.get(job).status_code == 404, "what was adopted is done with"
-    spiked = client.post(f"{url}/settle", {"keys": ["spiked"]}, content_type="application/json")
+    spiked = client.post(f"{url}/jobs/settle", {"keys": ["spiked"]}, content_type="application/json")
     assert spiked.status_code == 409
     assert "select loose pieces" in spiked.json()["error"]
+
+
+@pytest.mark.django_db(transaction=True)
+def test_what_was_changed_since_is_not_undone_silently(client: Client, dressed: DressedSet, move: Move) -> None:
+    url = f"/api/sets/{dressed.key}"
+    asked = {"keys": ["sits", "floats"], "lift": 0.05}
+    started = client.post(f"{url}/jobs/settle", asked, content_type="application/json").json()
+    job = f"{url}/jobs/{started['key']}"
+    (outcome,) = waited(client, job)["outcomes"]
+    assert started["revision"] == 0
+    assert "boxes" not in outcome, "which the stage has no use for"
+
+    def adopt(expect: int, **more: Any) -> Any:
+        answer = client.post(f"{job}/adopt", more, content_type="application/json")
+        assert answer.status_code == expect, answer.content
+        return answer.json()
+
+    move(kind="spike", pieces=["spiked"], spiked=False)
+    move(kind="slide", pieces=["spiked"], by=[0.0, 0.0, 2.0])
+    move(kind="slide", pieces=["floats"], by=[0.0, 0.0, 0.1])
+    for again in (False, True):
+        if again:
+            jobs.clear()  # as after a restart
+        refused = adopt(409)
+        assert (refused["code"], refused["pieces"]) == ("moved_since", ["floats"])
+        assert "crate 2 changed since" in refused["error"]
+        assert "crate 3" not in refused["error"], "far from all that fell"
+    move(kind="slide", pieces=["spiked"], by=[-2.0, 0.0, -1.0])
+    move(kind="slide", pieces=["spiked"], by=[0.0, 0.0, -1.0])
+    beside = adopt(409, keys=["sits"])
+    assert (beside["code"], beside["pieces"]) == ("moved_since", [])
+    assert "crate 3 beside it changed since" in beside["error"]
+    adopted = adopt(200, anyway=True)
+    assert "floats" in {d["key"] for d in adopted["deltas"]}
+    at = next(p for p in client.get(url).json()["pieces"] if p["key"] == "floats")["pose"]["position"]
+    assert at == next(p for p in outcome["poses"] if p["key"] == "floats")["pose"]["position"]
 
 
 @pytest.mark.django_db(transaction=True)
@@ -75,7 +113,7 @@ async def test_frames_come_live_and_a_stop_leaves_the_set_as_it_was(dressed: Dre
     await sync_to_async(client.force_login)(wren)
     post = sync_to_async(client.post)
     url = f"/api/sets/{dressed.key}"
-    started = await post(f"{url}/settle", {"keys": ["sits"], "lift": 1.0}, content_type="application/json")
+    started = await post(f"{url}/jobs/settle", {"keys": ["sits"], "lift": 1.0}, content_type="application/json")
     news = await heard(socket, 30)
     while news["kind"] != "cast":
         assert news["job"]["phase"] in ("making contact shapes", "easing apart")
@@ -113,7 +151,7 @@ def test_what_breaks_is_exchanged_for_its_shards_in_one_step_and_back(
     url = f"/api/sets/{dressed.key}"
     before = client.get(url).json()["pieces"]
     asked = {"keys": ["sits"], "lift": 0.45, "calm": 0.0, "breaks": 0.15}
-    job = f"{url}/jobs/{client.post(f'{url}/settle', asked, content_type='application/json').json()['key']}"
+    job = f"{url}/jobs/{client.post(f'{url}/jobs/settle', asked, content_type='application/json').json()['key']}"
     (outcome,) = waited(client, job)["outcomes"]
     assert outcome["gone"] == ["sits"]
     assert {p["key"] for p in outcome["born"]} == {p["key"] for p in outcome["poses"]}
@@ -160,7 +198,7 @@ def test_what_breaks_is_exchanged_for_its_shards_in_one_step_and_back(
 def test_a_set_that_is_deleted_takes_its_jobs_and_their_models_along(client: Client, dressed: DressedSet) -> None:
     url = f"/api/sets/{dressed.key}"
     asked = {"keys": ["sits"], "lift": 0.45, "calm": 0.0, "breaks": 0.15}
-    key = client.post(f"{url}/settle", asked, content_type="application/json").json()["key"]
+    key = client.post(f"{url}/jobs/settle", asked, content_type="application/json").json()["key"]
     assert waited(client, f"{url}/jobs/{key}")["outcomes"][0]["gone"] == ["sits"]
     folder = Path(settings.DATA) / "jobs" / key
     assert list(folder.glob("*.glb"))
@@ -178,7 +216,7 @@ async def test_a_stream_follows_the_pointer_pauses_and_is_adopted_in_part(dresse
     post, get = sync_to_async(client.post), sync_to_async(client.get)
     url = f"/api/sets/{dressed.key}"
     asked = {"props": ["crate"], "size": [0.1, 0.2], "rate": 20, "most": 6, "spread": 0.1}
-    started = await post(f"{url}/pour", asked, content_type="application/json")
+    started = await post(f"{url}/jobs/pour", asked, content_type="application/json")
     assert started.status_code == 202, started.content
     job = f"{url}/jobs/{started.json()['key']}"
     news = await heard(socket, 60, "job")
@@ -209,7 +247,7 @@ async def test_a_stream_follows_the_pointer_pauses_and_is_adopted_in_part(dresse
     assert len((await get(url)).json()["pieces"]) == 4
     await socket.send_json_to({"kind": "stream", "job": started.json()["key"], "to": ["x", 0, 0]})
     assert (await heard(socket, 20, "refused"))["error"].startswith("to.0: ")
-    bad = await post(f"{url}/pour", {**asked, "props": ["nothing"]}, content_type="application/json")
+    bad = await post(f"{url}/jobs/pour", {**asked, "props": ["nothing"]}, content_type="application/json")
     assert bad.status_code == 404
     await socket.disconnect()
 
@@ -226,12 +264,12 @@ def test_a_prop_without_a_contact_shape_is_named_and_falls_as_its_box_when_that_
     laid = move(kind="set_down", prop="cloth", pose=pose)["deltas"][0]["key"]
     asked = {"keys": [laid, "floats"], "lift": 0.1}
     failed = waited(
-        client, f"{url}/jobs/{client.post(f'{url}/settle', asked, content_type='application/json').json()['key']}"
+        client, f"{url}/jobs/{client.post(f'{url}/jobs/settle', asked, content_type='application/json').json()['key']}"
     )
     assert failed["state"] == "failed"
     assert [(lack["key"], lack["name"]) for lack in failed["lacking"]] == [("cloth", "glaze cloth")]
     assert "flat" in failed["lacking"][0]["reason"]
-    again = client.post(f"{url}/settle", {**asked, "boxed": ["cloth"]}, content_type="application/json").json()
+    again = client.post(f"{url}/jobs/settle", {**asked, "boxed": ["cloth"]}, content_type="application/json").json()
     done = waited(client, f"{url}/jobs/{again['key']}")
     assert done["state"] == "done", done["problem"]
     assert done["outcomes"][0]["named"] == []
@@ -244,7 +282,7 @@ def test_what_was_done_is_found_again_until_it_is_discarded(client: Client, dres
     kept = []
     for seed in range(7):
         asked = {"keys": ["floats"], "seed": seed, "seconds": 1.0}
-        kept.append(client.post(f"{url}/settle", asked, content_type="application/json").json()["key"])
+        kept.append(client.post(f"{url}/jobs/settle", asked, content_type="application/json").json()["key"])
         assert waited(client, f"{url}/jobs/{kept[-1]}")["state"] == "done"
     assert [j["key"] for j in client.get(f"{url}/jobs").json()] == kept[::-1]
     jobs.clear()
@@ -268,7 +306,7 @@ async def test_a_stage_that_opens_while_things_fall_learns_who_does(dressed: Dre
     post, get = sync_to_async(client.post), sync_to_async(client.get)
     url = f"/api/sets/{dressed.key}"
     asked = {"keys": ["sits", "floats"], "hand": True, "seconds": 60, "lift": 0.5}
-    started = (await post(f"{url}/settle", asked, content_type="application/json")).json()
+    started = (await post(f"{url}/jobs/settle", asked, content_type="application/json")).json()
     while not (jobs.running_on(dressed.key) or pytest.fail("it has ended")).cast.keys:
         await asyncio.sleep(0.02)
     socket = await opened(dressed, wren)
@@ -285,7 +323,7 @@ async def test_a_stage_that_opens_while_things_fall_learns_who_does(dressed: Dre
 def test_stopping_trials_ends_those_under_way(client: Client, dressed: DressedSet) -> None:
     url = f"/api/sets/{dressed.key}"
     asked = {"keys": ["sits", "floats"], "trials": 12, "hand": True, "seconds": 600}
-    key = client.post(f"{url}/settle", asked, content_type="application/json").json()["key"]
+    key = client.post(f"{url}/jobs/settle", asked, content_type="application/json").json()["key"]
     job = jobs.of(dressed.key, key)
     assert job is not None
     until = time.monotonic() + 60
@@ -329,7 +367,7 @@ def test_every_stage_hears_that_an_outcome_is_adopted_or_discarded(
     ear = Ear(wren.pk)
     assert listeners.join(dressed.key, ear)
     url = f"/api/sets/{dressed.key}"
-    started = client.post(f"{url}/settle", {"keys": ["floats"]}, content_type="application/json").json()
+    started = client.post(f"{url}/jobs/settle", {"keys": ["floats"]}, content_type="application/json").json()
     job = f"{url}/jobs/{started['key']}"
     assert waited(client, job)["state"] == "done"
     if ends == "adopted":

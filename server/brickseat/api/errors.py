@@ -13,14 +13,15 @@ from ninja import NinjaAPI, Schema
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 from pydantic import Field
 
+from brickseat.jobs.kind import MovedSince
 from brickseat.jobs.running import Failed
 from brickseat.sets.changing import AskedOtherwise, OutOfDate
 from brickseat_core.formats.errors import FileError, NotWritten
 from brickseat_core.moves import MoveRefused
 
 Code = Literal[
-    "not_understood", "sign_in", "not_yours", "not_found", "refused", "out_of_date", "asked_otherwise", "too_large", "too_many", "busy",
-    "no_room", "unexpected",
+    "not_understood", "sign_in", "not_yours", "not_found", "refused", "out_of_date", "asked_otherwise", "moved_since", "too_large", "too_many",
+    "busy", "no_room", "unexpected",
 ]  # fmt: skip
 CODES: dict[int, Code] = {
     400: "not_understood", 401: "sign_in", 403: "not_yours", 404: "not_found", 405: "not_understood", 409: "refused", 412: "out_of_date",
@@ -30,18 +31,20 @@ CODES: dict[int, Code] = {
 
 
 class Problem(Schema):
-    """The shape of every error. ``ties``: keys of those that are in the way of a move."""
+    """The shape of every error. ``ties`` and ``pieces``: keys of those that are in the way of what was asked."""
 
     error: str
     code: Code
     ties: list[str] = Field(default_factory=list)
+    pieces: list[str] = Field(default_factory=list)
 
 
-def problem(status: int, text: str, code: Code | None = None, ties: Iterable[str] = ()) -> JsonResponse:
+def problem(
+    status: int, text: str, code: Code | None = None, ties: Iterable[str] = (), pieces: Iterable[str] = ()
+) -> JsonResponse:
     """An error as it is answered."""
-    return JsonResponse(
-        {"error": text, "code": code or CODES.get(status, "unexpected"), "ties": list(ties)}, status=status
-    )
+    code = code or CODES.get(status, "unexpected")
+    return JsonResponse({"error": text, "code": code, "ties": list(ties), "pieces": list(pieces)}, status=status)
 
 
 NOT_FOUND = "there is no such thing here, or it is somebody else's"
@@ -135,6 +138,10 @@ def add_handlers(api: NinjaAPI) -> None:
     @api.exception_handler(Failed)
     def failed(request: HttpRequest, error: Failed) -> HttpResponse:
         return problem(409, str(error))
+
+    @api.exception_handler(MovedSince)
+    def moved_since(request: HttpRequest, error: MovedSince) -> HttpResponse:
+        return problem(409, str(error), "moved_since", pieces=error.pieces)
 
     @api.exception_handler(FileError)
     def bad_file(request: HttpRequest, error: FileError) -> HttpResponse:

@@ -14,7 +14,7 @@ from ninja.security import django_auth
 
 from brickseat.accounts.demo_visitor import sign_in_demo
 from brickseat.accounts.throttle import MOST_FAILED, SECONDS, forget_failed, is_throttled, note_failed
-from brickseat.api import prop_routes, schemas, set_routes
+from brickseat.api import job_routes, prop_routes, schemas, set_routes
 from brickseat.api.access import PROBLEMS, BearerToken
 from brickseat.api.errors import add_handlers
 from brickseat.sets.news import end_of_session
@@ -29,7 +29,7 @@ Headers of everything that changes a set (`make_move`, `pose_piece`, `undo_move`
   answered once more.
 - `X-Ask`: a name by which the socket tells how far it is, and `stop_move` stops it. `X-Stage`: the open stage that asks.
 
-Lists have `limit` and `offset`, and say in `X-Total` how many there are. Every error is `{"error": words, "code": code, "ties": [keys]}`:
+Lists have `limit` and `offset`, and say in `X-Total` how many there are. Every error is `{"error": words, "code": code, "ties": [keys], "pieces": [keys]}`:
 tell them apart by `code`.
 """
 
@@ -64,6 +64,7 @@ api = Api(
 )
 add_handlers(api)
 api.add_router("", set_routes.router)
+api.add_router("", job_routes.router)
 api.add_router("", prop_routes.router)
 
 

@@ -12,14 +12,11 @@ from ninja.errors import HttpError
 from pydantic import Field
 
 from brickseat.api import schemas
-from brickseat.api.access import LARGEST_UPLOAD, PROBLEMS, open_set_of, own_set, user_of, visible_prop, visible_props
+from brickseat.api.access import LARGEST_UPLOAD, PROBLEMS, open_set_of, own_set, user_of, visible_props
 from brickseat.api.answers import Page, PageAsked, compressed, file_of, json_answer, page_of
 from brickseat.api.errors import NOT_FOUND
 from brickseat.api.prop_routes import FOREVER, GLB, prop_record
-from brickseat.jobs import filling, settling
-from brickseat.jobs import schemas as job_schemas
 from brickseat.jobs.keeping import jobs
-from brickseat.jobs.running import Job
 from brickseat.sets import schemas as set_schemas
 from brickseat.sets.changing import Asking, go_to, make_move, set_at, undo, undo_words
 from brickseat.sets.models import DressedSet
@@ -33,17 +30,13 @@ from brickseat.sets.under_way import moves_under_way
 from brickseat.store.facts import chalked_model, stored_painting
 from brickseat.store.importing import limb_of, posed
 from brickseat.store.models import StoredProp
-from brickseat.store.shelving import prop_of
 from brickseat.store.volumes import PAPER_BOX, paper_box
 from brickseat_core.budget import Budget, GivenUp
 from brickseat_core.contact.section import section
 from brickseat_core.fit.encoding import encode_fit, encode_verdict
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.making import ask_about_groups_apart
-from brickseat_core.gravity.pouring import PourSlip
-from brickseat_core.gravity.settling import SettleSlip
 from brickseat_core.moves import MoveRefused
-from brickseat_core.moves.adopt import AdoptMove
 from brickseat_core.moves.fields import unit_vector
 from brickseat_core.moves.pose import PoseMove
 from brickseat_core.proposals.fill.compartment import NoCompartment, compartment_at
@@ -361,129 +354,6 @@ def undo_move(request: HttpRequest, key: uuid.UUID) -> Any:
 def redo_move(request: HttpRequest, key: uuid.UUID) -> Any:
     """Do again what was taken back last. Raises MoveRefused."""
     return changed(undo(open_set_of(request, key).key, back=False, asking=asking_of(request)))
-
-
-@router.post("/sets/{uuid:key}/settle", response={202: job_schemas.JobSchema, **PROBLEMS})
-def settle_pieces(request: HttpRequest, key: uuid.UUID, asked: job_schemas.SettleAsked) -> Any:
-    """Let gravity act on pieces, in the background; frames and the end come over the WebSocket."""
-    live = sessions.of(open_set_of(request, key))
-    slip = SettleSlip(
-        asked.lift, asked.jitter, asked.seed, asked.calm, asked.seconds, hand=asked.hand, breaks=asked.breaks
-    )
-    return Status(
-        202,
-        settling.job_record(
-            settling.start(live, settling.Asked(tuple(asked.keys), slip, asked.trials, boxed=tuple(asked.boxed)))
-        ),
-    )
-
-
-@router.post("/sets/{uuid:key}/fillings", response={202: job_schemas.JobSchema, **PROBLEMS})
-def try_fillings(request: HttpRequest, key: uuid.UUID, asked: job_schemas.FillTrialsAsked) -> Any:
-    """Fill a bay in several ways, in the background; nothing is changed. One of them is made by a move of kind fill with its recipe."""
-    dressed = open_set_of(request, key)
-    live = sessions.of(dressed)
-    standing = live.snapshot.dressed.pieces
-    props = []
-    for rule in asked.recipe.props:
-        if rule.piece is not None and rule.piece in standing:
-            props.append(standing[rule.piece].prop)
-        elif rule.prop is not None:
-            props.append(prop_of(visible_prop(request, rule.prop)))
-        else:
-            raise MoveRefused("a prop of the recipe is not on the set; choose props of the store")
-    found = filling.start(live, filling.FillAsked(asked.recipe, tuple(props), asked.trials, asked.again))
-    return Status(202, settling.job_record(found))
-
-
-LONGEST_POUR = 600.0
-"""Seconds of simulated time."""
-
-
-@router.post("/sets/{uuid:key}/pour", response={202: job_schemas.JobSchema, **PROBLEMS})
-def pour_props(request: HttpRequest, key: uuid.UUID, asked: job_schemas.PourAsked) -> Any:
-    """Pour props under the pointer, in the background; everything that stands there already is fixed."""
-    dressed = open_set_of(request, key)
-    props = tuple(prop_of(visible_prop(request, k)) for k in dict.fromkeys(asked.props))
-    slip = PourSlip(
-        props,
-        rate=asked.rate,
-        most=asked.most,
-        size=asked.size,
-        tumbled=asked.tumbled,
-        spread=asked.spread,
-        fall=asked.fall,
-        lively=1.0 - asked.calm,
-        large_first=asked.large_first,
-        seed=asked.seed,
-    )
-    run = SettleSlip(seed=asked.seed, calm=asked.calm, seconds=LONGEST_POUR, breaks=asked.breaks)
-    started = settling.start(
-        sessions.of(dressed), settling.Asked((), run, pour=slip, at=asked.at, boxed=tuple(asked.boxed))
-    )
-    return Status(202, settling.job_record(started))
-
-
-@router.get(
-    "/sets/{uuid:key}/jobs/{job}/shards/{prop}.glb", response={200: None, **PROBLEMS}, openapi_extra=file_of(GLB)
-)
-def get_shard_file(request: HttpRequest, key: uuid.UUID, job: str, prop: str) -> Any:
-    """The model of a shard that came of a job, before it is adopted. Raises HttpError."""
-    found = job_of(request, key, job).shards.get(prop)
-    if found is None:
-        raise HttpError(404, "that shard is no longer there; begin again")
-    return HttpResponse(
-        found.data, content_type="model/gltf-binary", headers={"Cache-Control": "private, max-age=3600"}
-    )
-
-
-@router.get("/sets/{uuid:key}/jobs", response={200: list[job_schemas.JobSchema], **PROBLEMS})
-def list_jobs(request: HttpRequest, key: uuid.UUID) -> Any:
-    """What is under way, then what was done and neither adopted nor discarded, newest first; also from before a restart."""
-    return [settling.job_record(j) for j in jobs.on(open_set_of(request, key).key)]
-
-
-@router.get("/sets/{uuid:key}/jobs/{job}", response={200: job_schemas.JobSchema, **PROBLEMS})
-def get_job(request: HttpRequest, key: uuid.UUID, job: str) -> Any:
-    """How a job goes, or what came of it. Raises HttpError."""
-    return settling.job_record(job_of(request, key, job))
-
-
-@router.delete("/sets/{uuid:key}/jobs/{job}", response={204: None, **PROBLEMS})
-def stop_job(request: HttpRequest, key: uuid.UUID, job: str) -> Any:
-    """Stop it, or discard what came of it. The set is as it was."""
-    drop_and_tell(job_of(request, key, job))
-    return Status(204, None)
-
-
-@router.post("/sets/{uuid:key}/jobs/{job}/adopt", response={200: set_schemas.ChangeSchema, **PROBLEMS})
-def adopt_outcome(request: HttpRequest, key: uuid.UUID, job: str, asked: job_schemas.Adoption) -> Any:
-    """Pieces to where they came to lie: all of an outcome, or only some. One step of the history; the job is done with."""
-    dressed = open_set_of(request, key)
-    found, keys = job_of(request, key, job), tuple(asked.keys) if asked.keys is not None else None
-
-    def build(live: LiveSet) -> AdoptMove:
-        return settling.adoption(found, asked.trial, keys, live.snapshot.dressed.pieces, live.prop)
-
-    news = make_move(dressed.key, user_of(request), build, asking=asking_of(request))
-    # Here and not by one more question of the page, which may be gone by then.
-    drop_and_tell(found)
-    return changed(news)
-
-
-def drop_and_tell(job: Job) -> None:
-    """Drop a job, and tell every stage that still looks at what came of it. One that runs tells by itself when it has ended."""
-    jobs.drop(job)
-    if job.state == "dropped":
-        settling.broadcast_job(job.dressed, job)
-
-
-def job_of(request: HttpRequest, key: uuid.UUID, job: str) -> Job:
-    """A job of a set that the visitor may dress. Raises HttpError."""
-    found = jobs.of(open_set_of(request, key).key, job)
-    if found is None:
-        raise HttpError(404, "that job is no longer there; begin again")
-    return found
 
 
 @router.get("/sets/{uuid:key}/fits/{piece}", response={200: set_schemas.MeasuredFitSchema, **PROBLEMS})

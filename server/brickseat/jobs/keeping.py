@@ -9,8 +9,10 @@ from django.conf import settings
 from django.db import transaction
 from django.utils import timezone
 
+from brickseat.jobs.base import Base
 from brickseat.jobs.models import KeptJob
-from brickseat.jobs.running import JOB_KINDS, Job, JobKind, Jobs, Shard
+from brickseat.jobs.outcome import Outcome
+from brickseat.jobs.running import Job, Jobs, Shard
 from brickseat.sets.models import DressedSet
 from brickseat_core.formats.writing import write_whole
 
@@ -38,7 +40,12 @@ class StoredJobs:
         shards = {s.key: {"name": s.name, "of": s.of} for s in job.shards.values()}
         with transaction.atomic():
             KeptJob.objects.create(
-                key=job.key, dressed_id=job.dressed, kind=job.kind, outcomes=job.outcomes, shards=shards
+                key=job.key,
+                dressed_id=job.dressed,
+                kind=job.kind,
+                outcomes=[outcome.record() for outcome in job.outcomes],
+                shards=shards,
+                base=job.base.record(),
             )
             mine = KeptJob.objects.filter(dressed_id=job.dressed)
             before = timezone.now() - timedelta(days=KEPT_DAYS)
@@ -72,8 +79,9 @@ class StoredJobs:
 
 def job_of(row: KeptJob) -> Job:
     """A job that is done, from its row, without the models of its shards."""
-    kind: JobKind = next((kind for kind in JOB_KINDS if kind == row.kind), "settle")
-    return Job(row.dressed_id, kind, row.key, "done", "finishing", share=1.0, outcomes=row.outcomes)
+    outcomes = [Outcome(**record) for record in row.outcomes]
+    base = Base.read(row.base)
+    return Job(row.dressed_id, row.kind, row.key, "done", "finishing", share=1.0, outcomes=outcomes, base=base)
 
 
 jobs = Jobs(StoredJobs())

@@ -8,8 +8,10 @@ import time
 import uuid
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Any, Literal, Protocol, get_args
+from typing import Any, Literal, Protocol
 
+from brickseat.jobs.base import UNKNOWN, Base
+from brickseat.jobs.outcome import Outcome, Record
 from brickseat_core.budget import Stopped
 
 log = logging.getLogger(__name__)
@@ -20,10 +22,7 @@ TURN_SECONDS = 0.1
 MOST_AT_ONCE = max(2, os.cpu_count() or 1)
 State = Literal["running", "done", "stopped", "failed", "dropped"]
 """Dropped: what came of it was adopted or discarded."""
-JobKind = Literal["settle", "pour", "fill"]
-JOB_KINDS: tuple[JobKind, ...] = get_args(JobKind)
 Phase = Literal["waiting", "making contact shapes", "easing apart", "settling", "pouring", "trying", "finishing"]
-Record = dict[str, Any]
 
 
 @dataclass(frozen=True)
@@ -75,19 +74,20 @@ class Job:
 
     ``phase``: what it does now; ``count`` of ``total`` of that is done, where it can be counted; ``share``: of the whole, 0 to
     1. ``stop``: nothing of it is wanted. ``enough``: it may come to its end now. ``commands``: what is asked of it while
-    it runs. ``outcomes``: proposed changes as JSON values, one for each trial. ``shards``: props that it made, by key.
+    it runs. ``outcomes``: proposed changes, one for each trial, and ``base``: the set that they were computed on. ``shards``: props that it made, by key.
     ``problem``: why nothing came of it, and ``lacking`` what it lacked. ``heard`` is called with the job now and then.
     """
 
     dressed: uuid.UUID
-    kind: JobKind = "settle"
+    kind: str = "settle"
     key: str = field(default_factory=lambda: uuid.uuid4().hex)
     state: State = "running"
     phase: Phase = "waiting"
     count: int = 0
     total: int = 0
     share: float = 0.0
-    outcomes: list[Record] = field(default_factory=list)
+    outcomes: list[Outcome] = field(default_factory=list)
+    base: Base = UNKNOWN
     shards: dict[str, Shard] = field(default_factory=dict)
     problem: str | None = None
     lacking: tuple[Lack, ...] = ()
@@ -149,9 +149,10 @@ class Jobs:
     def start(
         self,
         dressed: uuid.UUID,
-        run: Callable[[Job], list[Record]],
+        run: Callable[[Job], list[Outcome]],
         heard: Callable[[Job], None],
-        kind: JobKind = "settle",
+        kind: str = "settle",
+        base: Base = UNKNOWN,
     ) -> Job:
         """Run ``run`` in the background; ``heard`` is called now and then, and at the end.
 
@@ -164,13 +165,13 @@ class Jobs:
                 del self._jobs[key]
             if self._under_way(dressed) is not None:
                 raise Failed("something is under way on this set already; stop it first, or wait")
-            job = Job(dressed, kind, heard=heard)
+            job = Job(dressed, kind, heard=heard, base=base)
             self._jobs[job.key] = job
         # A daemon: a server that is told to end does not wait for what was not adopted yet.
         threading.Thread(target=self._run, args=(job, run), name="job", daemon=True).start()
         return job
 
-    def _run(self, job: Job, run: Callable[[Job], list[Record]]) -> None:
+    def _run(self, job: Job, run: Callable[[Job], list[Outcome]]) -> None:
         state: State = "failed"
         try:
             while not self._turns.acquire(timeout=TURN_SECONDS):

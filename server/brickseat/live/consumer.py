@@ -17,8 +17,9 @@ from channels.generic.websocket import AsyncWebsocketConsumer
 from django.db import DatabaseError
 
 from brickseat.accounts.signed_in import user_of_session
+from brickseat.jobs.falling import PourTo, command
 from brickseat.jobs.keeping import jobs
-from brickseat.jobs.settling import PourTo, cast_record, command
+from brickseat.jobs.telling import cast_record
 from brickseat.live.known_props import MOST_LEARNT, KnownProps, Unfamiliar
 from brickseat.live.messages import (
     Asked,

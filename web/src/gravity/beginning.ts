@@ -59,7 +59,7 @@ export function beginSettle(): Promise<boolean> {
   // A hand cannot be in several trials at once, and a shove has no end of its own.
   const rest = hand ? { hand, trials: 1, seconds: 600 } : { trials: settle.trials };
   const body = { keys: chosen.map((p) => p.key), lift, jitter, calm, seed, breaks, boxed, ...rest };
-  return begun(wanted<Job>(client.POST("/api/sets/{key}/settle", { params: { path: { key } }, body })));
+  return begun(wanted<Job>(client.POST("/api/sets/{key}/jobs/settle", { params: { path: { key } }, body })));
 }
 
 /** Where it goes is told over the live line. */
@@ -77,7 +77,7 @@ export function beginPour(): Promise<boolean> {
     size: [from, to] as [number, number],
     large_first: largeFirst,
   };
-  return begun(wanted<Job>(client.POST("/api/sets/{key}/pour", { params: { path: { key } }, body })));
+  return begun(wanted<Job>(client.POST("/api/sets/{key}/jobs/pour", { params: { path: { key } }, body })));
 }
 
 /** Begin again with the props that had no contact shape: each falls as its box. */

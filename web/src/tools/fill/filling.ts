@@ -217,7 +217,7 @@ export async function tryFillings(): Promise<void> {
   const again = openFilling !== null && recipes.has(openFilling) ? openFilling : null;
   await begun(
     wanted<Job>(
-      client.POST("/api/sets/{key}/fillings", {
+      client.POST("/api/sets/{key}/jobs/fill", {
         params: { path: { key } },
         body: { recipe: filling, trials: TRIALS, again },
       }),
