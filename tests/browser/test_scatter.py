@@ -72,7 +72,7 @@ def seen(page: Page) -> tuple[str, float, float]:
                 if (piece.recipe !== openRecipe) continue;
                 const [x, y, z] = piece.pose.position;
                 const at = window.brickseat.screen(x, y + 0.4 * props.get(piece.prop).height, z);
-                const hit = window.brickseat.view.pick(at.x - box.left, at.y - box.top);
+                const hit = window.brickseat.view.aim.pick(at.x - box.left, at.y - box.top);
                 if (hit?.key === piece.key && at.x > box.left + 80 && at.y > box.top + 80)
                     return [String(piece.number), at.x, at.y];
             }

@@ -302,7 +302,7 @@ export const COMMANDS: Command[] = [
     run: ({ view, pointer }) => {
       if (view.hasStandee) return view.stand(null);
       const { x, y } = pointer.place;
-      const point = view.pickPoint(x, y) ?? view.onGround(x, y);
+      const point = view.aim.pickPoint(x, y) ?? view.aim.onGround(x, y);
       if (point) view.stand(point.toArray());
     },
   },

@@ -92,6 +92,7 @@ export const job = (more: Partial<Job> = {}): Job => ({
   count: 0,
   total: 0,
   share: 0,
+  revision: 1,
   problem: null,
   lacking: [],
   outcomes: [],

@@ -147,7 +147,7 @@ export class Fall {
     const there = this.look(outcome, false);
     if (files.length) await there;
     const picture = this.layer.isOpen
-      ? this.view.pictureOf(
+      ? this.view.pictures.pictureOf(
           outcome.poses.map((p) => p.key),
           ...PICTURE,
           // A bay is seen from where it is open, as it is looked at now.

@@ -117,7 +117,7 @@ export function OpenStage({ data }: { data: SetData }) {
   }, [isolated, selected, fits, pieces]);
 
   const { proof, makeProof } = useProof(view);
-  const middle = useCallback(() => view()?.middle() ?? ([0, 0, 0] as [number, number, number]), [view]);
+  const middle = useCallback(() => view()?.aim.middle() ?? ([0, 0, 0] as [number, number, number]), [view]);
   const through = useCallback(
     (piece: string) => {
       void lookThroughGap(piece).then(

@@ -128,7 +128,7 @@ export function openStage(data: SetData, host: HTMLElement, over: HTMLElement): 
     state: useStage.getState,
     screen: (x, y, z) => {
       const box = view.canvas.getBoundingClientRect();
-      const on = view.onScreen([x, y, z]);
+      const on = view.aim.onScreen([x, y, z]);
       return { x: box.left + on.x, y: box.top + on.y };
     },
   };

@@ -33,7 +33,7 @@ export function useSetPicture(key: string, view: () => StageView | null): void {
       if (!stage || now !== key || AWAY.includes(line) || preview || job) return;
       if (stage.drawnRevision < revision || drawn === revision) return;
       drawn = revision;
-      void send(key, stage.snapshot(WIDTH, HEIGHT)).then(() => askAgain(queries, ["sets"]));
+      void send(key, stage.pictures.snapshot(WIDTH, HEIGHT)).then(() => askAgain(queries, ["sets"]));
     };
     const later = () => {
       clearTimeout(waiting);

@@ -13,7 +13,7 @@ export async function saveProof(
 ): Promise<string | null> {
   const { clientWidth, clientHeight } = view.canvas;
   const height = Math.round((WIDTH * clientHeight) / clientWidth);
-  const still = await view.proof(WIDTH, height, onProgress);
+  const still = await view.pictures.proof(WIDTH, height, onProgress);
   if (!still) return null;
   const sheet = document.createElement("canvas");
   sheet.width = WIDTH;

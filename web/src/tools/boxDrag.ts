@@ -35,7 +35,7 @@ export class BoxDrag implements Gesture {
 
   private ground(at: At): Triple | null {
     const { view } = this.stage;
-    return (view.pickPoint(at.x, at.y) ?? view.onGround(at.x, at.y))?.toArray() ?? null;
+    return (view.aim.pickPoint(at.x, at.y) ?? view.aim.onGround(at.x, at.y))?.toArray() ?? null;
   }
 
   move(at: At): void {

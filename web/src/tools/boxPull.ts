@@ -21,7 +21,7 @@ export function sideAt({ view }: StageParts, at: At, boxes: Box[]): Side | null 
   let least = REACH_PX;
   for (const box of boxes)
     for (const face of facesOf(box.pose)) {
-      const on = view.onScreen(face.at);
+      const on = view.aim.onScreen(face.at);
       const away = Math.hypot(on.x - at.x, on.y - at.y);
       if (away < least) [best, least] = [{ box, face }, away];
     }
@@ -48,7 +48,7 @@ export class BoxPull implements Gesture {
   move(at: At): void {
     const { axis, side } = this.face;
     const outward = new THREE.Vector3(...axisOf(this.box.pose, axis)).multiplyScalar(side);
-    const by = this.stage.view.alongLine(at.x, at.y, new THREE.Vector3(...this.face.at), outward);
+    const by = this.stage.view.aim.alongLine(at.x, at.y, new THREE.Vector3(...this.face.at), outward);
     if (by === null) return;
     this.draw(resizedBox(this.box.pose, axis, side < 0 ? by : 0, side > 0 ? by : 0));
     this.stage.beside.figures(at, `${["across", "up", "along"][axis]} ${inWords(this.pose.scale[axis])}`);

@@ -15,7 +15,7 @@ export class BuildPointer implements PointerTool {
 
   press(at: At): null {
     const { view } = this.stage;
-    const point = view.pickPoint(at.x, at.y) ?? view.onGround(at.x, at.y);
+    const point = view.aim.pickPoint(at.x, at.y) ?? view.aim.onGround(at.x, at.y);
     if (point) void buildAt(point.toArray());
     return null;
   }

@@ -12,7 +12,7 @@ export class FillPointer implements PointerTool {
     const { view, beside } = this.stage;
     const { pieces, drawingBay } = useStage.getState();
     const side = drawingBay ? null : sideAt(this.stage, at, bayInHand());
-    const hit = view.pick(at.x, at.y);
+    const hit = view.aim.pick(at.x, at.y);
     const piece = hit && pieces.get(hit.key);
     view.canvas.style.cursor = side ? "grab" : drawingBay ? "crosshair" : piece ? "pointer" : "default";
     if (side) return beside.figures(at, "pull this side");
@@ -36,7 +36,7 @@ export class FillPointer implements PointerTool {
     const side = sideAt(this.stage, at, bayInHand());
     if (side) return new BoxPull(this.stage, side, bayInHand);
     const { view } = this.stage;
-    const hit = view.pick(at.x, at.y);
+    const hit = view.aim.pick(at.x, at.y);
     const piece = hit && pieces.get(hit.key);
     if (!hit || !piece) {
       if (!event.shiftKey) select([]);
@@ -49,7 +49,7 @@ export class FillPointer implements PointerTool {
       else select([piece.key]);
       return null;
     }
-    const normal = view.pickNormal(at.x, at.y);
+    const normal = view.aim.pickNormal(at.x, at.y);
     if (normal) void chooseBay(hit.point.toArray(), normal.toArray());
     return null;
   }

@@ -53,7 +53,7 @@ export class JoinPointer implements PointerTool {
     const { view } = this.stage;
     const carried = carriedNow();
     if (!carried) {
-      const key = view.pick(at.x, at.y)?.key ?? null;
+      const key = view.aim.pick(at.x, at.y)?.key ?? null;
       const loose = key !== null && useStage.getState().pieces.get(key)?.role === "prop";
       useStage.getState().point(loose ? key : null);
       view.canvas.style.cursor = loose ? "pointer" : "default";
@@ -61,7 +61,7 @@ export class JoinPointer implements PointerTool {
       return;
     }
     const open = targets(carried);
-    const near = nearestOnScreen(open, (p) => view.onScreen(p), at, REACH_PX, view.camera.position);
+    const near = nearestOnScreen(open, (p) => view.aim.onScreen(p), at, REACH_PX, view.camera.position);
     this.draw(carried, open, near);
     void (near ? this.preview(carried, joinTo(carried, near, open)) : this.onPlain(carried, at));
   }
@@ -91,7 +91,7 @@ export class JoinPointer implements PointerTool {
   private async onPlain(carried: Carried, at: At): Promise<void> {
     const { view, line } = this.stage;
     const own = ownSeat(carried, null);
-    const near = { ray: view.ray(at.x, at.y), pixel: view.pixel, skip: carried.piece ?? null };
+    const near = { ray: view.aim.ray(at.x, at.y), pixel: view.aim.pixel, skip: carried.piece ?? null };
     const caught = await this.ghost.latest(own ? line.catchNear(near) : Promise.resolve(null));
     if (caught === undefined) return;
     const { pieces, join, set } = useStage.getState();
@@ -146,7 +146,7 @@ export class JoinPointer implements PointerTool {
 
   press(at: At): Gesture {
     const carried = carriedNow();
-    const key = carried ? null : this.stage.view.pick(at.x, at.y)?.key;
+    const key = carried ? null : this.stage.view.aim.pick(at.x, at.y)?.key;
     return {
       move: () => undefined,
       up: () => {
@@ -187,7 +187,7 @@ export class JoinPointer implements PointerTool {
     const { clientWidth, clientHeight } = view.canvas;
     const open = targets(carried);
     const middle = { x: clientWidth / 2, y: clientHeight / 2 };
-    const near = nearestOnScreen(open, (p) => view.onScreen(p), middle, Infinity, view.camera.position);
+    const near = nearestOnScreen(open, (p) => view.aim.onScreen(p), middle, Infinity, view.camera.position);
     if (near) void this.join(carried, joinTo(carried, near, open));
     else useStage.getState().set({ note: "no free seat goes with it" });
   }

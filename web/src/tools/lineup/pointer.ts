@@ -46,7 +46,7 @@ export class LineUpPointer implements PointerTool {
   hover(at: At): void {
     const { view } = this.stage;
     if (this.picking) return void this.catchAt(at);
-    const key = view.pick(at.x, at.y)?.key ?? null;
+    const key = view.aim.pick(at.x, at.y)?.key ?? null;
     useStage.getState().point(key);
     view.canvas.style.cursor = key ? "pointer" : "default";
   }
@@ -60,14 +60,14 @@ export class LineUpPointer implements PointerTool {
     const { view, line, beside } = this.stage;
     const { selected, pieces } = useStage.getState();
     const mover = selected[0]!;
-    const near = { ray: view.ray(at.x, at.y), pixel: view.pixel };
+    const near = { ray: view.aim.ray(at.x, at.y), pixel: view.aim.pixel };
     const found = await this.signs.latest(
       line.catchNear({ ...near, ...(this.mine ? { only: mover } : { skip: mover }) }),
     );
     if (found === undefined) return;
     this.caught = found;
     // What is chosen behind a bearer is seen through it.
-    const over = view.pick(at.x, at.y)?.key;
+    const over = view.aim.pick(at.x, at.y)?.key;
     const hidden = !!found && over !== undefined && over !== found.on && pieces.get(over)?.role === "bearer";
     this.draw(hidden);
     const name = pieces.get(found?.on ?? "")?.name;
@@ -91,7 +91,7 @@ export class LineUpPointer implements PointerTool {
 
   press(at: At): Gesture {
     const { view } = this.stage;
-    const key = view.pick(at.x, at.y)?.key ?? null;
+    const key = view.aim.pick(at.x, at.y)?.key ?? null;
     return { move: () => undefined, up: () => this.pressed(key), cancel: () => this.leave() };
   }
 

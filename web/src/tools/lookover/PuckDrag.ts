@@ -60,7 +60,7 @@ export class PuckDrag {
         : free
           ? facing
           : this.up;
-    const hit = this.view.onPlane(x, y, this.centre.toArray(), normal.toArray());
+    const hit = this.view.aim.onPlane(x, y, this.centre.toArray(), normal.toArray());
     return hit ? new THREE.Vector3(...hit) : null;
   }
 

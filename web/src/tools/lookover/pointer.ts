@@ -19,7 +19,7 @@ export class LookOverPointer implements PointerTool {
 
   hover(at: At): void {
     const { view, beside } = this.stage;
-    const part = view.puckPart(at.x, at.y);
+    const part = view.aim.puckPart(at.x, at.y);
     view.lightPuck(part);
     beside.figures(at, part ? PART_WORDS[part] : "");
     if (part) {
@@ -27,7 +27,7 @@ export class LookOverPointer implements PointerTool {
       useStage.getState().point(null);
       return;
     }
-    const key = view.pick(at.x, at.y)?.key ?? null;
+    const key = view.aim.pick(at.x, at.y)?.key ?? null;
     const loose = key !== null && useStage.getState().pieces.get(key)?.role === "prop";
     useStage.getState().point(loose ? key : null);
     view.canvas.style.cursor = loose ? "pointer" : "default";
@@ -47,11 +47,11 @@ export class LookOverPointer implements PointerTool {
   press(at: At, event: PointerEvent): Gesture {
     const { view } = this.stage;
     const { selected, select, pieces, opened, held, set } = useStage.getState();
-    const hit = view.pick(at.x, at.y);
+    const hit = view.aim.pick(at.x, at.y);
     // A limb in front of the puck is what is meant while limbs are pulled.
     if (hit && useStage.getState().pulling && selected.length === 1 && selected[0] === hit.key)
       return new LimbPull(hit.key, at, hit.point, this.stage);
-    const part = view.puckPart(at.x, at.y);
+    const part = view.aim.puckPart(at.x, at.y);
     if (part && selected.length)
       return new PuckGesture(new PuckDrag(part, movable(selected), at, this.stage), this.stage);
     const key = hit?.key;
@@ -119,7 +119,7 @@ function selecting({ view, beside }: StageParts, from: At, more: boolean): Gestu
       return;
     }
     const loose = [...pieces.values()].filter((p) => p.role === "prop").map((p) => p.key);
-    const inside = view.within(loose, box.x, box.y, box.x + box.width, box.y + box.height);
+    const inside = view.aim.within(loose, box.x, box.y, box.x + box.width, box.y + box.height);
     const found = inside.flatMap((k) => withGroup(k, pieces, opened));
     select([...new Set(more ? [...selected, ...found] : found)]);
   });
@@ -185,7 +185,7 @@ class PieceDrag implements Gesture {
   private question(at: At): Question {
     const standing = useStage.getState().pieces.get(this.piece);
     const slip = { turn: 0, sink: standing?.sink ?? 0, stand_off: standing?.stand_off ?? 0 };
-    return { ray: this.stage.view.ray(at.x, at.y), piece: this.piece, slip };
+    return { ray: this.stage.view.aim.ray(at.x, at.y), piece: this.piece, slip };
   }
 
   move(at: At): void {

@@ -117,7 +117,7 @@ export class LimbPull implements Gesture {
       .normalize();
     const { axis, sign } = axisToward(limb, toEye);
     const before = prop.turns.find((t) => t.joint === limb.joint && t.axis === axis)?.degrees ?? 0;
-    const by = Math.round(sign * turnedBy(view.onScreen(limb.pivot), this.from, this.at));
+    const by = Math.round(sign * turnedBy(view.aim.onScreen(limb.pivot), this.from, this.at));
     return { joint: limb.joint, axis, degrees: Math.max(-180, Math.min(180, before + by)) };
   }
 

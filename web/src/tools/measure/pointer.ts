@@ -23,11 +23,11 @@ export class MeasurePointer implements PointerTool {
 
   press(at: At): Gesture | null {
     const { view } = this.stage;
-    const from = view.pickPoint(at.x, at.y);
+    const from = view.aim.pickPoint(at.x, at.y);
     if (!from) return null;
     return {
       move: (now) => {
-        const to = view.pickPoint(now.x, now.y);
+        const to = view.aim.pickPoint(now.x, now.y);
         if (!to) return;
         const by = to.clone().sub(from);
         void this.layer.show({ tape: { from, to, text: inWords(by.length()) } });

@@ -54,7 +54,7 @@ export class PourPointer implements PointerTool {
 
   private point(at: At): Triple | null {
     const { view } = this.stage;
-    return (view.pickPoint(at.x, at.y) ?? view.onGround(at.x, at.y))?.toArray() ?? null;
+    return (view.aim.pickPoint(at.x, at.y) ?? view.aim.onGround(at.x, at.y))?.toArray() ?? null;
   }
 
   /** For those who work by keys: pour in the middle of the view, and pause when it is asked for again. */

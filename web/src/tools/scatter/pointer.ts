@@ -19,7 +19,7 @@ export class ScatterPointer implements PointerTool {
 
   hover(at: At): void {
     const { view, beside } = this.stage;
-    const hit = view.pick(at.x, at.y);
+    const hit = view.aim.pick(at.x, at.y);
     const { pieces, recipe, asking } = useStage.getState();
     if (!asking && sideAt(this.stage, at, boxesInHand())) {
       view.canvas.style.cursor = "grab";
@@ -57,7 +57,7 @@ export class ScatterPointer implements PointerTool {
         set({ asking: null });
         void markOut(box, asking === "box to stay in");
       });
-    const hit = this.stage.view.pick(at.x, at.y);
+    const hit = this.stage.view.aim.pick(at.x, at.y);
     const piece = hit && pieces.get(hit.key);
     if (!piece) {
       if (!event.shiftKey) select([]);
@@ -115,7 +115,7 @@ class Stroke implements Gesture {
 
   move(at: At): void {
     const { view } = this.stage;
-    const point = view.pickPoint(at.x, at.y)?.toArray();
+    const point = view.aim.pickPoint(at.x, at.y)?.toArray();
     const last = this.points.at(-1);
     const { chalkWidth } = useStage.getState();
     if (!point || this.points.length >= MOST_POINTS) return;

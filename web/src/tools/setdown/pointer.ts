@@ -54,11 +54,12 @@ export class SetDownPointer implements PointerTool {
 
   hover(at: At): void {
     this.justLeft = false;
-    void this.point(this.stage.view.ray(at.x, at.y), useStage.getState().slip.size, null);
+    void this.point(this.stage.view.aim.ray(at.x, at.y), useStage.getState().slip.size, null);
   }
 
   again(at: At): void {
-    if (!this.justLeft) void this.point(this.stage.view.ray(at.x, at.y), useStage.getState().slip.size, null);
+    if (!this.justLeft)
+      void this.point(this.stage.view.aim.ray(at.x, at.y), useStage.getState().slip.size, null);
   }
 
   leave(): void {
@@ -67,14 +68,14 @@ export class SetDownPointer implements PointerTool {
 
   press(at: At): Gesture {
     const { view } = this.stage;
-    const ray = view.ray(at.x, at.y);
+    const ray = view.aim.ray(at.x, at.y);
     let size = useStage.getState().slip.size;
     let aim: Triple | null = null;
     this.justLeft = false;
     void this.point(ray, size, null);
     return {
       move: (now) => {
-        if (far(at, now) && this.answer) aim = view.onPlane(now.x, now.y, this.answer.touch, [0, 1, 0]);
+        if (far(at, now) && this.answer) aim = view.aim.onPlane(now.x, now.y, this.answer.touch, [0, 1, 0]);
         void this.point(ray, size, aim);
       },
       wheel: (event) => {
@@ -154,7 +155,7 @@ export class SetDownPointer implements PointerTool {
   /** For those who work by keys: set the prop down on what is in the middle of the view. */
   inTheMiddle(): void {
     const { clientWidth, clientHeight } = this.stage.view.canvas;
-    const ray = this.stage.view.ray(clientWidth / 2, clientHeight / 2);
+    const ray = this.stage.view.aim.ray(clientWidth / 2, clientHeight / 2);
     void this.leaveIt(ray, useStage.getState().slip.size, null);
   }
 }

@@ -9,7 +9,7 @@ export class GravityPointer implements PointerTool {
 
   hover(at: At): void {
     const { view } = this.stage;
-    const key = view.pick(at.x, at.y)?.key ?? null;
+    const key = view.aim.pick(at.x, at.y)?.key ?? null;
     const loose = key !== null && useStage.getState().pieces.get(key)?.role === "prop";
     useStage.getState().point(loose ? key : null);
     view.canvas.style.cursor = loose ? "pointer" : "default";
@@ -30,7 +30,7 @@ export class GravityPointer implements PointerTool {
   private grab(at: At, job: string): Gesture | null {
     const { view, line } = this.stage;
     const { settle, selected, falling } = useStage.getState();
-    const hit = settle.hand !== "no" ? view.pick(at.x, at.y) : null;
+    const hit = settle.hand !== "no" ? view.aim.pick(at.x, at.y) : null;
     const frame = hit && falling.has(hit.key) ? view.pieces.frame(hit.key) : null;
     if (!hit || !frame) return null;
     const others = selected.includes(hit.key) ? selected.filter((k) => k !== hit.key && falling.has(k)) : [];
@@ -45,7 +45,7 @@ export class GravityPointer implements PointerTool {
     return {
       move: (now) => {
         const away = view.camera.position.clone().sub(view.controls.target).normalize();
-        const to = view.onPlane(now.x, now.y, hit.point.toArray(), away.toArray());
+        const to = view.aim.onPlane(now.x, now.y, hit.point.toArray(), away.toArray());
         if (to)
           line.pull(job, [hit.key, ...others], [to[0] + grip[0], to[1] + grip[1], to[2] + grip[2]], strength);
       },
@@ -60,9 +60,9 @@ export class GravityPointer implements PointerTool {
     return sweeping(beside, from, (at, box) => {
       const { selected, select } = useStage.getState();
       const lying = outcome.poses.map((p) => p.key);
-      const hit = box ? undefined : view.pick(at.x, at.y)?.key;
+      const hit = box ? undefined : view.aim.pick(at.x, at.y)?.key;
       const found = box
-        ? view.within(lying, box.x, box.y, box.x + box.width, box.y + box.height)
+        ? view.aim.within(lying, box.x, box.y, box.x + box.width, box.y + box.height)
         : lying.filter((k) => k === hit);
       select(more ? [...new Set([...selected, ...found])] : found);
     });
