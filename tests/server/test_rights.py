@@ -32,6 +32,7 @@ FILL = {"bay": "niche", "props": [{"prop": "crate"}]}
 BODIES: dict[str, Any] = {
     "BayAsked": {"point": [0, 0, 0], "normal": [0, 1, 0]},
     "Adoption": {"trial": 0},
+    "PageError": {"words": "it broke", "where": "/", "at": "2026-12-02T09:00:00Z"},
     "BearerAsked": {"kind": "floor"},
     "CatchAsked": {"origin": [0, 3, 0], "direction": [0, -1, 0], "pixel": 0.01},
     "Credentials": {"username": "wren", "password": "wrong"},
@@ -316,3 +317,15 @@ def test_of_a_refused_file_nothing_is_kept(client: Client, tmp_path: Path) -> No
 def test_every_form_has_a_body_here() -> None:
     """A new operation is not left out of the tables above."""
     assert {form for _, _, form in operations() if form} == set(BODIES)
+
+
+def test_errors_of_pages_are_in_the_log_a_line_each_and_not_without_end(
+    client: Client, caplog: pytest.LogCaptureFixture
+) -> None:
+    error = {"words": "it broke\nERROR nothing", "stack": "at draw", "where": "/sets/1", "at": "2026-12-02T09:00:00Z"}
+    answers = [client.post("/api/page-errors", error, content_type="application/json") for _ in range(62)]
+    assert [a.status_code for a in answers[-2:]] == [429, 429]
+    said = [r.getMessage() for r in caplog.records if "failed at" in r.getMessage()]
+    assert len(said) <= 60
+    assert r"it broke\nERROR nothing" in said[0], "nobody writes lines of their own into it"
+    assert "2026-12-02 09:00" in said[0]

@@ -14,7 +14,7 @@ from ninja.security import django_auth
 
 from brickseat.accounts.demo_visitor import sign_in_demo
 from brickseat.accounts.throttle import MOST_FAILED, SECONDS, forget_failed, is_throttled, note_failed
-from brickseat.api import job_routes, prop_routes, schemas, set_routes
+from brickseat.api import job_routes, page_errors, prop_routes, schemas, set_routes
 from brickseat.api.access import PROBLEMS, BearerToken
 from brickseat.api.errors import add_handlers
 from brickseat.sets.news import end_of_session
@@ -65,6 +65,7 @@ api = Api(
 add_handlers(api)
 api.add_router("", set_routes.router)
 api.add_router("", job_routes.router)
+api.add_router("", page_errors.router)
 api.add_router("", prop_routes.router)
 
 

@@ -72,8 +72,11 @@ class SetConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         self.stage = uuid.uuid4().hex
         self.key: uuid.UUID = self.scope["url_route"]["kwargs"]["key"]
         user = self.scope.get("user")
-        if user is None or not user.is_authenticated or not await self._away(self._open_to, user.pk):
-            await self.close(code=NO_LONGER_OPEN)
+        signed_in = user is not None and user.is_authenticated
+        if user is None or not signed_in or not await self._away(self._open_to, user.pk):
+            # Only of a socket that was accepted does a browser learn why it is closed.
+            await self.accept()
+            await self.close(code=NO_LONGER_OPEN if signed_in else SIGNED_OUT)
             return
         self.props = KnownProps(user.pk, self.key)
         session = self.scope.get("session")

@@ -2,6 +2,7 @@
 import createClient, { type Middleware } from "openapi-fetch";
 
 import type { components, paths } from "./schema";
+import { sessionEnded } from "./session";
 
 export type Schemas = components["schemas"];
 export type Piece = Schemas["PieceSchema"];
@@ -30,6 +31,10 @@ export class ServerError extends Error {
     message: string,
     /** Keys of the ties that are in the way of a move. */
     readonly ties: string[] = [],
+    /** What programs tell errors apart by; the words are for people. */
+    readonly code: Schemas["Problem"]["code"] = "unexpected",
+    /** Keys of the pieces that are in the way. */
+    readonly pieces: string[] = [],
   ) {
     super(message);
   }
@@ -81,13 +86,11 @@ export function sendFiles<T>(
         said = null;
       }
       if (request.status >= 200 && request.status < 300) resolve(said as T);
-      else
-        reject(
-          new ServerError(
-            request.status,
-            (said as { error?: string } | null)?.error ?? `the server said ${request.status}`,
-          ),
-        );
+      else {
+        if (request.status === 401) sessionEnded();
+        const words = (said as { error?: string } | null)?.error ?? `the server said ${request.status}`;
+        reject(new ServerError(request.status, words));
+      }
     };
     request.onerror = () => reject(new ServerError(0, "The server does not answer; nothing was kept."));
     request.onabort = () => reject(new ServerError(0, "Stopped; nothing was kept."));
@@ -98,6 +101,9 @@ export function sendFiles<T>(
 
 export const client = createClient<paths>({ baseUrl: "/" });
 client.use(carriesToken);
+
+/** What is asked by those who are not signed in: a refusal there is no end of a session. */
+const ASKED_WITHOUT = /\/api\/(visitor|sign-in)$/;
 
 interface Answer<T> {
   data?: T;
@@ -117,7 +123,9 @@ export async function wanted<T>(asked: Promise<Answer<unknown>>): Promise<T> {
   if (!answer.response.ok) {
     const said = answer.error as Partial<Schemas["Problem"]> | undefined;
     const words = said?.error ?? `the server said ${answer.response.status}`;
-    throw new ServerError(answer.response.status, words, said?.ties);
+    const { status, url } = answer.response;
+    if (status === 401 && !ASKED_WITHOUT.test(url)) sessionEnded();
+    throw new ServerError(status, words, said?.ties, said?.code, said?.pieces);
   }
   return answer.data as T;
 }

@@ -2,10 +2,12 @@ import { beforeEach, describe, expect, it, vi } from "vitest";
 
 import { fit } from "../fit/examples";
 import type { Schemas } from "./client";
+import { onSessionEnd, sessionGoesOn } from "./session";
 import { type Handlers, LiveLine, type Pointed, readFrame } from "./live";
 
 class FakeSocket {
   static OPEN = 1;
+  static CLOSED = 3;
   static all: FakeSocket[] = [];
   readyState = 1;
   sent: Record<string, unknown>[] = [];
@@ -149,7 +151,6 @@ describe("the live line", () => {
   });
 
   it.each([
-    [4401, "ended"],
     [4404, "ended"],
     [4429, "crowded"],
   ])("does not come back to a set that was closed with %i", (code, state) => {
@@ -158,6 +159,21 @@ describe("the live line", () => {
     vi.advanceTimersByTime(60_000);
     expect(said.at(-1)).toBe(state);
     expect(FakeSocket.all).toHaveLength(1);
+  });
+
+  it("waits for whoever signs in again, says so once, and goes on", () => {
+    const ended = vi.fn();
+    const off = onSessionEnd(ended);
+    ready();
+    socket().lose(4401);
+    vi.advanceTimersByTime(60_000);
+    expect(said.at(-1)).toBe("lost");
+    expect([ended.mock.calls.length, FakeSocket.all.length]).toEqual([1, 1]);
+    sessionGoesOn();
+    expect(FakeSocket.all).toHaveLength(2);
+    ready();
+    expect(said).toContain("joined");
+    off();
   });
 
   it("hears how deep pieces are", () => {

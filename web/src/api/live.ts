@@ -1,5 +1,6 @@
 /** The live line to a set: changes come in, questions of the pointer go out. One question is under way at a
  * time and only the newest waits, so answers never queue up behind the pointer. */
+import { onSessionGoesOn, sessionEnded } from "./session";
 import type { Change, Fit, Job, Move, Piece, Schemas, Triple } from "./client";
 
 export type SlipSettings = Schemas["PointSlip"];
@@ -38,7 +39,8 @@ type Unnumbered =
 type Answer = Pointed | Previewed | Caught;
 type Told = Exclude<Schemas["Asked"], Asked>;
 
-/** "ended": the set is no longer open to this visitor, or they signed out elsewhere. "crowded": they have too many stages open. */
+/** "ended": the set is no longer open to this visitor. "crowded": they have too many stages open. While the session has ended, or may
+ * have, it is "lost" until somebody is signed in again. */
 export type LineState = "joining" | "joined" | "lost" | "ended" | "crowded";
 
 export interface Handlers {
@@ -73,10 +75,10 @@ const RETRY_MS = [300, 700, 1500, 3000, 6000];
 const LOST_ANSWER_MS = 4000;
 /** What the server closes a line with for good, and what the line is then. */
 const ENDED_CODES = new Map<number, LineState>([
-  [4401, "ended"],
   [4404, "ended"],
   [4429, "crowded"],
 ]);
+const SIGNED_OUT = 4401;
 const JOB_BYTES = 16;
 
 /** The job that a frame is of, and its rows. */
@@ -88,9 +90,11 @@ export function readFrame(data: ArrayBuffer): { job: string; poses: Float32Array
 
 export class LiveLine {
   private socket: WebSocket | null = null;
+  private readonly deaf: () => void;
   private closed = false;
   private joined = false;
   private tries = 0;
+  private later: ReturnType<typeof setTimeout> | undefined;
   private n = 0;
   private asked: (Waiting & { n: number; at: number }) | null = null;
   private presses: Waiting[] = [];
@@ -103,10 +107,14 @@ export class LiveLine {
     private readonly key: string,
     private readonly handlers: Handlers,
   ) {
+    this.deaf = onSessionGoesOn(() => {
+      if (!this.closed && this.socket?.readyState === WebSocket.CLOSED) this.open();
+    });
     this.open();
   }
 
   private open(): void {
+    clearTimeout(this.later);
     const scheme = location.protocol === "https:" ? "wss" : "ws";
     const socket = new WebSocket(`${scheme}://${location.host}/ws/sets/${this.key}`);
     this.socket = socket;
@@ -128,7 +136,11 @@ export class LiveLine {
         return this.handlers.state(ended);
       }
       this.handlers.state("lost");
-      setTimeout(() => !this.closed && this.open(), RETRY_MS[Math.min(this.tries++, RETRY_MS.length - 1)]);
+      if (code === SIGNED_OUT) return sessionEnded();
+      this.later = setTimeout(
+        () => !this.closed && this.open(),
+        RETRY_MS[Math.min(this.tries++, RETRY_MS.length - 1)],
+      );
     };
   }
 
@@ -274,6 +286,7 @@ export class LiveLine {
 
   close(): void {
     this.closed = true;
+    this.deaf();
     this.joined = false;
     this.asked?.resolve(null);
     this.newest?.resolve(null);

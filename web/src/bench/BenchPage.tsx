@@ -1,8 +1,8 @@
 /** The bench: one prop large, what is measured of it, and everything that is said about it. */
+import { tell } from "../ui/telling";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { toast } from "sonner";
 
 import { type ContactShape, type PropDetail, type Schemas, client, wanted } from "../api/client";
 import { askAgain } from "../api/askAgain";
@@ -77,8 +77,7 @@ function Bench({ detail }: { detail: PropDetail }) {
       if (queries.isMutating({ mutationKey: changing }) === 1) queries.setQueryData(["bench", prop.key], now);
       await askAgain(queries, ["props"]);
     },
-    onError: async (problem) => {
-      toast.error(problem.message);
+    onError: async () => {
       await askAgain(queries, ["bench", prop.key], true);
     },
   });
@@ -88,7 +87,6 @@ function Bench({ detail }: { detail: PropDetail }) {
       await askAgain(queries, ["props"]);
       void navigate("/store");
     },
-    onError: (problem) => toast.error(problem.message),
   });
 
   const [seat, setSeat] = useState<string | null>(null);
@@ -110,15 +108,12 @@ function Bench({ detail }: { detail: PropDetail }) {
         params: { path: { key: prop.key } },
         body: { origin, direction, pixel },
       }),
-    ).then(
-      ({ what, frame }) => {
-        if (!what || !frame) return setSeat(null);
-        const name = freshName(what === "face" ? "side" : what, seatsNow());
-        keepSeats([...seatsNow(), { ...frame, name, step_deg: 0, label: "", many: false }]);
-        setSeat(name);
-      },
-      (problem: Error) => toast.error(problem.message),
-    );
+    ).then(({ what, frame }) => {
+      if (!what || !frame) return setSeat(null);
+      const name = freshName(what === "face" ? "side" : what, seatsNow());
+      keepSeats([...seatsNow(), { ...frame, name, step_deg: 0, label: "", many: false }]);
+      setSeat(name);
+    }, tell);
   };
   const hands = useRef<SeatHands | null>(null);
   const chosen = (name: string) => setSeat(name);
@@ -142,12 +137,10 @@ function Bench({ detail }: { detail: PropDetail }) {
     };
   }, []);
   useEffect(() => {
-    view.current?.show(prop.file).catch((problem: Error) => toast.error(problem.message));
+    view.current?.show(prop.file).catch(tell);
   }, [prop.file]);
   useEffect(() => {
-    view.current
-      ?.cover(covered ? (contact.data?.file ?? null) : null)
-      .catch((problem: Error) => toast.error(problem.message));
+    view.current?.cover(covered ? (contact.data?.file ?? null) : null).catch(tell);
   }, [covered, contact.data, prop.file]);
   useEffect(() => view.current?.bend(turns), [turns]);
   useEffect(() => view.current?.showSeats(prop.seats, seat, suggested), [prop.seats, seat, suggested]);

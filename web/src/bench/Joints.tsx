@@ -1,7 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { toast } from "sonner";
 
 import { type PropDetail, client, wanted } from "../api/client";
 import { askAgain } from "../api/askAgain";
@@ -36,7 +35,6 @@ export function Joints({ detail, turns, setTurns }: Props) {
       await askAgain(queries, ["bench", prop.key]);
       void navigate(`/bench/${made.prop.key}`);
     },
-    onError: (problem) => toast.error(problem.message),
   });
   if (detail.joints.length === 0) return null;
   return (

@@ -34,7 +34,6 @@ export function Seats({ detail, seats, chosen, choose, keep, suggested, setSugge
       setSuggested(found.slice(0, SHOWN_FIRST));
       if (!found.length) toast("Nothing on it looks like a seat; press on the model to set one.");
     },
-    onError: (problem) => toast.error(problem.message),
   });
   const now = seats.find((s) => s.name === chosen);
   const editor = useRef<HTMLDivElement>(null);

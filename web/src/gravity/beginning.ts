@@ -1,23 +1,17 @@
 /** Begin what gravity does, look at what was done before, or throw it away; what came of it is adopted in `making`. */
-import { toast } from "sonner";
-
-import { type Job, type Piece, ServerError, client, wanted } from "../api/client";
+import { type Job, type Piece, client, wanted } from "../api/client";
 import { chance } from "../chance";
 import { useStage } from "../state";
+import { told } from "../ui/telling";
 
 /** A job that was asked for; whether it goes on. */
 export async function begun(asked: Promise<Job>): Promise<boolean> {
   const { key } = useStage.getState();
   useStage.getState().set({ note: null, lacking: [] });
-  try {
-    const job = await asked;
-    // What fails at once may have told so over the live line before this answer came.
-    if (useStage.getState().key === key) useStage.getState().hearOf(job);
-    return true;
-  } catch (error) {
-    toast.error(error instanceof ServerError ? error.message : String(error));
-    return false;
-  }
+  const job = await told(asked);
+  // What fails at once may have told so over the live line before this answer came.
+  if (job && useStage.getState().key === key) useStage.getState().hearOf(job);
+  return job !== null;
 }
 
 /** What is under way on this set, or was done and waits; asked when the page opens, and again after the line was lost. */

@@ -1,7 +1,7 @@
 /** What was done, in words, newest first. Point at a step and the stage shows the set as it was after it. */
+import { tell } from "../ui/telling";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
-import { toast } from "sonner";
 
 import { type HistoryStep, type Piece, client, wanted } from "../api/client";
 import { goTo } from "../stage/making";
@@ -63,7 +63,7 @@ export function HistoryPanel() {
           if (mine === asked.current)
             set({ preview: { ...step, pieces: new Map(pieces.map((p) => [p.key, p])) } });
         },
-        (problem: Error) => mine === asked.current && toast.error(problem.message),
+        (problem: Error) => mine === asked.current && tell(problem),
       );
     }, POINT_MS);
   };

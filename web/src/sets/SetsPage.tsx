@@ -68,6 +68,7 @@ export default function SetsPage() {
     },
   });
   const opening = useMutation({
+    meta: { saidBeside: true },
     mutationFn: ({ file, whole }: { file: File; whole: string[] }) => sendSet(file, whole),
     onSuccess: async (made) => {
       await askAgain(queries, ["sets"]);
@@ -76,6 +77,7 @@ export default function SetsPage() {
   });
   // A chair and a group of cups look alike in a file: it is asked once, and never guessed.
   const looking = useMutation({
+    meta: { saidBeside: true },
     mutationFn: async (file: File) => ({ file, groups: await groupsOf(file) }),
     onSuccess: ({ file, groups }) => {
       if (!groups.length) opening.mutate({ file, whole: [] });

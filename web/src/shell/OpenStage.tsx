@@ -1,4 +1,6 @@
 /** The stage with what stands about it: verbs, slip and trolley on the left; under it level line, trials and ledger. */
+import { MayBreak } from "./MayBreak";
+import { tell, wordsOf } from "../ui/telling";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { toast } from "sonner";
 
@@ -23,8 +25,6 @@ import { mark } from "./marking";
 import { useSetPicture } from "../stage/picturing";
 import { SidePanel } from "./SidePanel";
 import { useProof } from "../stage/useProof";
-
-const words = (problem: unknown) => (problem instanceof Error ? problem.message : String(problem));
 
 export function OpenStage({ data }: { data: SetData }) {
   const host = useRef<HTMLDivElement>(null);
@@ -91,7 +91,7 @@ export function OpenStage({ data }: { data: SetData }) {
     if (!stage) return;
     void stage.view
       .show(standing, revision)
-      .catch((problem: unknown) => toast.error(`${words(problem)}; it is asked for again.`))
+      .catch((problem: unknown) => toast.error(`${wordsOf(problem)}; it is asked for again.`))
       .then(() => {
         if (opened.current !== stage) return;
         if (!data.look && revision === data.revision && stage.view.drawnRevision < 0)
@@ -102,7 +102,7 @@ export function OpenStage({ data }: { data: SetData }) {
   }, [standing, revision, data]);
 
   useEffect(() => {
-    opened.current?.view.regions.show(regions).catch((problem: unknown) => toast.error(words(problem)));
+    opened.current?.view.regions.show(regions).catch(tell);
   }, [regions]);
   useEffect(() => void opened.current?.looked.show({ seeThrough }), [seeThrough]);
   useEffect(() => {
@@ -138,7 +138,13 @@ export function OpenStage({ data }: { data: SetData }) {
       <div className="col-span-2">
         <Header onProof={makeProof} proof={proof} />
       </div>
-      <SidePanel slip={<Slip middle={middle} enter={enter} />} />
+      <SidePanel
+        slip={
+          <MayBreak what="The slip" again={[verb]}>
+            <Slip middle={middle} enter={enter} />
+          </MayBreak>
+        }
+      />
       <main className="grid min-h-0 min-w-0 grid-cols-[minmax(0,1fr)] grid-rows-[minmax(0,1fr)_auto_auto]">
         <div className="relative min-h-0 overflow-hidden [container-type:size]">
           <div ref={host} className="absolute inset-0" data-testid="stage" />
@@ -160,7 +166,11 @@ export function OpenStage({ data }: { data: SetData }) {
               </button>
             </div>
           )}
-          {history && <HistoryPanel />}
+          {history && (
+            <MayBreak what="The history">
+              <HistoryPanel />
+            </MayBreak>
+          )}
           {preview && (
             <p
               role="status"
@@ -200,7 +210,11 @@ export function OpenStage({ data }: { data: SetData }) {
             dim={dim}
             onDim={() => setDim(!dim)}
           />
-          {!job && <FeelerCard />}
+          {!job && (
+            <MayBreak what="The feeler" again={[selected]}>
+              <FeelerCard />
+            </MayBreak>
+          )}
           <p className="pointer-events-none absolute bottom-2 left-3 rounded-sm bg-card/80 px-1.5 text-[13px] text-quiet [@container(max-height:430px)]:hidden">
             right button: walk round · wheel: nearer · <span className="figure">?</span>: keys
           </p>
@@ -209,7 +223,11 @@ export function OpenStage({ data }: { data: SetData }) {
           <Trials outcomes={job.outcomes} picture={picture} />
         )}
         <LevelLine onLook={through} />
-        {ledger && <Ledger onLook={through} />}
+        {ledger && (
+          <MayBreak what="The ledger">
+            <Ledger onLook={through} />
+          </MayBreak>
+        )}
       </main>
       <KeySheet />
       <Finder desk={() => opened.current} />

@@ -1,4 +1,5 @@
 /** Words that the slips of recipes share: ranges, clauses that may be left out, and what is done with a recipe that the set keeps. */
+import { tell } from "../ui/telling";
 import { DropdownMenu } from "radix-ui";
 import { type ReactNode, useMemo, useState } from "react";
 import { toast } from "sonner";
@@ -208,6 +209,6 @@ async function copyAsText(recipe: Recipe | Filling): Promise<void> {
     await clipboard().writeText(JSON.stringify(recipe, null, 1));
     toast("The recipe is copied as text.");
   } catch (problem) {
-    toast.error((problem as Error).message);
+    tell(problem);
   }
 }

@@ -1,4 +1,5 @@
 /** Make a move, undo, redo: the only ways the browser changes a set. */
+import { tell, told } from "../ui/telling";
 import { toast } from "sonner";
 
 import {
@@ -96,7 +97,7 @@ export async function carry(
   } catch (error) {
     if (error instanceof ServerError && stopped()) toast(error.message);
     else if (error instanceof ServerError && error.ties.length) tellOfTies(error.message, error.ties);
-    else toast.error(error instanceof ServerError ? error.message : String(error));
+    else tell(error);
     return null;
   } finally {
     busy(-1);
@@ -180,13 +181,9 @@ export async function stopMove(ask: string, keep = false): Promise<void> {
   const { key, stopping } = useStage.getState();
   if (!key) return;
   stopping(ask);
-  try {
-    await wanted(
-      client.DELETE("/api/sets/{key}/moves/{ask}", { params: { path: { key, ask }, query: { keep } } }),
-    );
-  } catch (error) {
-    toast.error(error instanceof ServerError ? error.message : String(error));
-  }
+  await told(
+    wanted(client.DELETE("/api/sets/{key}/moves/{ask}", { params: { path: { key, ask }, query: { keep } } })),
+  );
 }
 
 /** Back, or on again, to how the set was after a step of its history. */
@@ -236,12 +233,8 @@ export async function buildAt(at: Triple): Promise<void> {
   }
   const { turn, kind, ...measures } = build;
   const select = selectingMade();
-  try {
-    const prop = await wanted<Prop>(client.POST("/api/bearers", { body: { ...measures, kind } }));
-    await standBearer(prop, at, turn, select);
-  } catch (error) {
-    toast.error(error instanceof ServerError ? error.message : String(error));
-  }
+  const prop = await told(wanted<Prop>(client.POST("/api/bearers", { body: { ...measures, kind } })));
+  if (prop) await standBearer(prop, at, turn, select);
 }
 
 /** Stand a bearer of the store on the set. */
@@ -274,18 +267,9 @@ export function redo(): Promise<Change | null> {
   return carry(key, () => wanted<Change>(client.POST("/api/sets/{key}/redo", { params: { path: { key } } })));
 }
 
-export async function lookThroughGap(
-  piece: string,
-): Promise<{ at: [number, number, number]; azimuth: number; half: number } | null> {
+export async function lookThroughGap(piece: string): Promise<Pick<Feeler, "at" | "azimuth" | "half"> | null> {
   const { key } = useStage.getState();
   if (!key) return null;
-  try {
-    const found = await wanted<Feeler>(
-      client.GET("/api/sets/{key}/feeler/{piece}", { params: { path: { key, piece } } }),
-    );
-    return { at: found.at, azimuth: found.azimuth, half: found.half };
-  } catch (error) {
-    toast.error(error instanceof ServerError ? error.message : String(error));
-    return null;
-  }
+  const path = { key, piece };
+  return told(wanted<Feeler>(client.GET("/api/sets/{key}/feeler/{piece}", { params: { path } })));
 }

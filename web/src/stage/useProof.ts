@@ -1,4 +1,5 @@
 /** A proof in the making: how far it is, and a press that begins or stops it. */
+import { tell } from "../ui/telling";
 import { useCallback, useRef, useState } from "react";
 import { toast } from "sonner";
 
@@ -29,7 +30,7 @@ export function useProof(view: () => StageView | null): { proof: number | null; 
       });
       toast(file ? `Saved as “${file}”.` : "Stopped; no picture was saved.");
     } catch (problem) {
-      toast.error(problem instanceof Error ? problem.message : String(problem));
+      tell(problem);
     } finally {
       under.current = null;
       setProof(null);

@@ -20,6 +20,7 @@ export function PropHouse() {
       query.state.data?.some((i) => i.state === "ordered") ? LOOK_AGAIN_MS : false,
   });
   const order = useMutation({
+    meta: { saidBeside: true },
     mutationFn: (item: string) =>
       wanted(client.POST("/api/prop-house/{item}", { params: { path: { item } } })),
     onSuccess: () => askAgain(queries, ["prop house"]),

@@ -1,9 +1,9 @@
 /** The store: every prop to scale, searchable, with what the set in hand uses of it. */
+import { told } from "../ui/telling";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Tabs } from "radix-ui";
 import { useMemo, useState } from "react";
 import { Link, useSearchParams } from "react-router";
-import { toast } from "sonner";
 
 import { type Prop, type SetData, client, wanted } from "../api/client";
 import { askAgain } from "../api/askAgain";
@@ -72,16 +72,14 @@ export default function StorePage() {
       });
   };
   const pack = async (move: { trolley_add: string[] } | { trolley_remove: string[] }) => {
-    try {
-      await wanted(
+    await told(
+      wanted(
         client.POST("/api/sets/{key}/moves", {
           params: { path: { key: setKey! } },
           body: { move: { kind: "adjust", ...move } },
         }),
-      );
-    } catch (problem) {
-      toast.error(problem instanceof Error ? problem.message : String(problem));
-    }
+      ),
+    );
     await askAgain(queries, ["set in hand", setKey]);
   };
   const wheel = ({ key }: Prop) =>

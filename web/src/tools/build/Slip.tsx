@@ -1,5 +1,5 @@
+import { told } from "../../ui/telling";
 import { useRef, useState } from "react";
-import { toast } from "sonner";
 
 import { type Prop, type PropDetail, sendFiles } from "../../api/client";
 import { standBearer } from "../../stage/making";
@@ -37,14 +37,9 @@ export function BuildSlip({ middle }: { middle: () => [number, number, number] }
   );
   const send = async <T,>(run: (onProgress: (share: number) => void) => Promise<T>) => {
     setSending(0);
-    try {
-      return await run(setSending);
-    } catch (error) {
-      toast.error((error as Error).message);
-      return null;
-    } finally {
-      setSending(null);
-    }
+    const found = await told(run(setSending));
+    setSending(null);
+    return found;
   };
   const terrain = async (file: File) => {
     const fields = {

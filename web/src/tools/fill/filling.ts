@@ -1,12 +1,11 @@
 /** What the fill slip does with its recipe: bay, props, filling, and the list of props as a table. */
-import { toast } from "sonner";
+import { tell } from "../../ui/telling";
 
 import {
   type Job,
   type Outcome,
   type Pose,
   type Schemas,
-  ServerError,
   type Triple,
   client,
   wanted,
@@ -265,7 +264,7 @@ export async function readList(file: File): Promise<void> {
     setFilling({ props: found.props });
     set({ note: `${found.props.length} props are read from ${file.name}` });
   } catch (problem) {
-    toast.error(problem instanceof ServerError ? problem.message : String(problem));
+    tell(problem);
   }
 }
 
@@ -283,7 +282,7 @@ export async function writeList(): Promise<void> {
     link.click();
     URL.revokeObjectURL(link.href);
   } catch (problem) {
-    toast.error(problem instanceof ServerError ? problem.message : String(problem));
+    tell(problem);
   }
 }
 

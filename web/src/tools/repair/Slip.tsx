@@ -1,12 +1,12 @@
 import { useMemo } from "react";
 
-import { ServerError, client, wanted } from "../../api/client";
+import { client, wanted } from "../../api/client";
 import { isFault } from "../../fit/Glyph";
 import { inMillimetres } from "../../fit/units";
 import { mend } from "../../stage/making";
 import { useParts } from "../../state";
 import { ActionButton } from "../../ui/buttons";
-import { toast } from "sonner";
+import { told } from "../../ui/telling";
 
 /** Props on the set whose size is not believable beside the others, each with a press that mends it. */
 function OutOfScale() {
@@ -16,13 +16,8 @@ function OutOfScale() {
     return [...used].map((k) => props.get(k)).filter((p) => p?.doubt);
   }, [pieces, props]);
   if (!doubtful.length) return null;
-  const take = async (key: string, unit: "mm" | "cm" | "m" | "in" | "ft") => {
-    try {
-      await wanted(client.PATCH("/api/props/{key}", { params: { path: { key } }, body: { unit } }));
-    } catch (error) {
-      toast.error(error instanceof ServerError ? error.message : String(error));
-    }
-  };
+  const take = (key: string, unit: "mm" | "cm" | "m" | "in" | "ft") =>
+    told(wanted(client.PATCH("/api/props/{key}", { params: { path: { key } }, body: { unit } })));
   return (
     <ul className="mt-2 border-l-4 border-clay pl-2 text-[14px] leading-snug">
       {doubtful.map(

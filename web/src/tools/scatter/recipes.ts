@@ -1,5 +1,5 @@
 /** What the scatter slip does with its recipe: props, clauses, laying, and the recipe as text. */
-import { toast } from "sonner";
+import { tell } from "../../ui/telling";
 
 import { make, oneAtATime } from "../../stage/making";
 import { useStage } from "../../state";
@@ -350,6 +350,6 @@ export async function pasteText(): Promise<void> {
     const recipe = recipeOfText(await clipboard().readText(), { pieces, regions });
     set({ recipe, openRecipe: null, recipeName: "" });
   } catch (problem) {
-    toast.error((problem as Error).message);
+    tell(problem);
   }
 }
