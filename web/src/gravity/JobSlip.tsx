@@ -2,6 +2,7 @@ import type { Job, Outcome } from "../api/client";
 import { ActionButton, QuietButton } from "../ui/buttons";
 import { adopt } from "../stage/making";
 import { useParts, useStage } from "../state";
+import type { Outrun } from "../state/jobs";
 import { discard } from "./beginning";
 
 /** What a job does now, in words. */
@@ -15,7 +16,8 @@ function progress({ phase, count, total, share }: Job): string {
 
 /** What gravity is doing, and then what came of it: adopt all, some or nothing. */
 export function JobSlip() {
-  const { settle, selected, job, trial, pieces, select, enough } = useParts(
+  const { settle, selected, job, trial, pieces, select, enough, outrun } = useParts(
+    "outrun",
     "settle",
     "selected",
     "job",
@@ -92,6 +94,7 @@ export function JobSlip() {
           </li>
         ))}
       </ul>
+      {outrun?.job === job.key && outrun.trial === trial && <OutrunWord outrun={outrun} outcome={outcome} />}
       <p className="mt-2 flex flex-wrap items-baseline gap-x-4 gap-y-1.5">
         <ActionButton onClick={() => void adopt(job.key, trial ?? 0, null)}>
           {job.outcomes.length > 1 ? "Adopt this one" : "Adopt"}
@@ -104,6 +107,25 @@ export function JobSlip() {
           {`Adopt only the ${some.length || ""} selected`}
         </QuietButton>
         <QuietButton onClick={() => void discard()}>Discard</QuietButton>
+      </p>
+    </div>
+  );
+}
+
+/** The set has changed under an outcome: it is adopted all the same, or without what was changed. */
+function OutrunWord({ outrun, outcome }: { outrun: Outrun; outcome: Outcome }) {
+  const { job, trial, keys, words, pieces } = outrun;
+  const others = (keys ?? outcome.poses.map((p) => p.key)).filter((key) => !pieces.includes(key));
+  return (
+    <div role="alert" className="mt-2 border-l-4 border-clay pl-2">
+      <p className="first-letter:uppercase">{words}.</p>
+      <p className="mt-1 flex flex-wrap gap-x-4 gap-y-1">
+        <QuietButton onClick={() => void adopt(job, trial, keys, true)}>Adopt all the same</QuietButton>
+        {pieces.length > 0 && others.length > 0 && (
+          <QuietButton onClick={() => void adopt(job, trial, others)}>
+            Leave {pieces.length === 1 ? "it" : `those ${pieces.length}`} out
+          </QuietButton>
+        )}
       </p>
     </div>
   );

@@ -48,6 +48,7 @@ export function OpenStage({ data }: { data: SetData }) {
     held,
     job,
     name,
+    undrawn,
   } = useParts(
     "pieces",
     "regions",
@@ -63,6 +64,7 @@ export function OpenStage({ data }: { data: SetData }) {
     "held",
     "job",
     "name",
+    "undrawn",
   );
   const standing = preview?.pieces ?? pieces;
 
@@ -165,6 +167,18 @@ export function OpenStage({ data }: { data: SetData }) {
                 unpin
               </button>
             </div>
+          )}
+          {undrawn && (
+            <p
+              role="alert"
+              className="absolute top-1/2 left-1/2 z-10 max-w-sm -translate-x-1/2 -translate-y-1/2 rounded-sm border border-clay bg-card px-4 py-3"
+            >
+              The graphics card has let go of the stage. The set is kept, and is drawn again as soon as the
+              card is back.{" "}
+              <button type="button" className="word" onClick={() => location.reload()}>
+                Load the page again
+              </button>
+            </p>
           )}
           {history && (
             <MayBreak what="The history">

@@ -63,6 +63,7 @@ const models: ModelsOf = {
 export function openStage(data: SetData, host: HTMLElement, over: HTMLElement): OpenedStage {
   const { open, close, set } = useStage.getState();
   open(data);
+  set({ undrawn: false });
   const beside = new Beside(over);
   const view = new StageView(
     host,
@@ -71,6 +72,7 @@ export function openStage(data: SetData, host: HTMLElement, over: HTMLElement): 
     chosenQuality(),
     (keys) => line.hold(keys),
     (problem) => set({ note: problem.message }),
+    (undrawn) => set({ undrawn }),
   );
   const looked = view.layers.open("look");
   const marks = view.layers.open("marks");

@@ -73,7 +73,7 @@ export async function learnAgain(key: string): Promise<void> {
 /** Ask for a change and bring the stage up to it. `stopped`: whether whoever asked has given it up since. */
 export async function carry(
   key: string,
-  ask: () => Promise<Change>,
+  ask: () => Promise<Change | null>,
   stopped: () => boolean = () => false,
 ): Promise<Change | null> {
   const { busy, apply, line } = useStage.getState();
@@ -85,6 +85,7 @@ export async function carry(
   busy(1);
   try {
     const change = await ask();
+    if (!change) return null;
     await learnNew(change);
     if (useStage.getState().key === key && apply(change) === "behind") await reload(key);
     for (const { key: piece, reason } of change.left.slice(0, 3)) {
@@ -197,17 +198,27 @@ export function goTo(number: number): Promise<Change | null> {
 }
 
 /** Pieces to where they came to lie in an outcome of a settling: all of it, or only these. */
-export async function adopt(job: string, trial: number, keys: string[] | null): Promise<void> {
-  const { key, forget } = useStage.getState();
+export async function adopt(
+  job: string,
+  trial: number,
+  keys: string[] | null,
+  anyway = false,
+): Promise<void> {
+  const { key, forget, set } = useStage.getState();
   if (!key) return;
+  set({ outrun: null });
   const path = { key, job };
-  const change = await carry(key, () =>
-    wanted<Change>(
-      client.POST("/api/sets/{key}/jobs/{job}/adopt", { params: { path }, body: { trial, keys } }),
-    ),
+  const asked = wanted<Change>(
+    client.POST("/api/sets/{key}/jobs/{job}/adopt", { params: { path }, body: { trial, keys, anyway } }),
   );
-  if (!change) return;
-  forget(job);
+  const change = await carry(key, () =>
+    asked.catch((problem: unknown) => {
+      if (!(problem instanceof ServerError) || problem.code !== "moved_since") throw problem;
+      set({ outrun: { job, trial, keys, words: problem.message, pieces: problem.pieces } });
+      return null;
+    }),
+  );
+  if (change) forget(job);
 }
 
 /** Mend faults, of these pieces or of all, and keep what moved and how far. */

@@ -60,6 +60,7 @@ export class StageView {
   private shown: Scene = EMPTY_SCENE;
   private shows = 0;
   private readonly watcher: ResizeObserver;
+  private readonly over = new AbortController();
 
   constructor(
     private readonly host: HTMLElement,
@@ -70,6 +71,8 @@ export class StageView {
     hold: (keys: string[]) => void,
     /** Told what could not be drawn. */
     fail: (problem: Error) => void,
+    /** Told that the graphics card has let go of all that was drawn, and that it can draw again. */
+    lost: (lost: boolean) => void,
   ) {
     this.layers = new Layers((scene) => this.showScene(scene), hold, fail);
     this.renderer = new THREE.WebGLRenderer({ antialias: quality.shadows, preserveDrawingBuffer: true });
@@ -118,6 +121,18 @@ export class StageView {
         this.redraw(resized);
       },
     });
+    // The library itself sends everything to the card again.
+    const { signal } = this.over;
+    canvas.addEventListener("webglcontextlost", () => lost(true), { signal });
+    canvas.addEventListener(
+      "webglcontextrestored",
+      () => {
+        lost(false);
+        void this.compiling.compiled(this.scene);
+        this.redraw(true);
+      },
+      { signal },
+    );
     // What marks are drawn with is compiled before the first of them is wanted.
     void this.compiling.compiled(this.scene);
     this.watcher = new ResizeObserver(() => this.resize());
@@ -305,6 +320,7 @@ export class StageView {
   }
 
   dispose(): void {
+    this.over.abort();
     this.compiling.end();
     this.watcher.disconnect();
     this.overlay.dispose();
@@ -312,6 +328,8 @@ export class StageView {
     this.pieces.dispose();
     this.regions.dispose();
     this.renderer.dispose();
+    // A browser keeps some sixteen contexts, and each until its canvas is collected.
+    this.renderer.forceContextLoss();
     this.renderer.domElement.remove();
   }
 }

@@ -4,6 +4,16 @@ import type { StateCreator } from "zustand";
 import type { Job } from "../api/client";
 import type { NoteSlice } from "./note";
 
+/** An outcome that was not adopted, since the set has changed under it: which, what of it was wanted, and what has changed. */
+export interface Outrun {
+  job: string;
+  trial: number;
+  keys: string[] | null;
+  words: string;
+  /** Keys of pieces that it would put elsewhere than where somebody has put them since. */
+  pieces: string[];
+}
+
 export interface JobsSlice {
   job: Job | null;
   /** Jobs that ended, were adopted or discarded here: late news of them are not heard. */
@@ -14,6 +24,8 @@ export interface JobsSlice {
   falling: ReadonlySet<string>;
   /** Which of its outcomes is looked at. */
   trial: number | null;
+  /** What was changed since, where that kept an outcome from being adopted. */
+  outrun: Outrun | null;
   /** Props that a settling or a pour could not do without a contact shape for. */
   lacking: Job["lacking"];
   /** Keys of props that fall as their boxes here, since they have no other contact shape. */
@@ -32,6 +44,7 @@ export const jobsSlice: StateCreator<JobsSlice & NoteSlice, [], [], JobsSlice> =
   waiting: [],
   falling: new Set(),
   trial: null,
+  outrun: null,
   lacking: [],
   boxed: [],
   enough: () => undefined,

@@ -4,6 +4,8 @@ import type { StateCreator } from "zustand";
 import type { Move, Piece } from "../api/client";
 
 export interface PanelsSlice {
+  /** The graphics card has let go of all that was drawn: nothing of the stage can be seen. */
+  undrawn: boolean;
   ledger: boolean;
   history: boolean;
   keySheet: boolean;
@@ -15,6 +17,7 @@ export interface PanelsSlice {
 }
 
 export const panelsSlice: StateCreator<PanelsSlice> = () => ({
+  undrawn: false,
   ledger: false,
   history: false,
   keySheet: false,
