@@ -35,6 +35,7 @@ BODIES: dict[str, Any] = {
     "PageError": {"words": "it broke", "where": "/", "at": "2026-12-02T09:00:00Z"},
     "BearerAsked": {"kind": "floor"},
     "CatchAsked": {"origin": [0, 3, 0], "direction": [0, -1, 0], "pixel": 0.01},
+    "ChosenKeys": {"keys": {"ledger": {"press": "KeyQ", "shown": "Q"}}},
     "Credentials": {"username": "wren", "password": "wrong"},
     "DotsAsked": {"recipe": {"props": [{"prop": "crate"}], "on": ["floor"], "count": 3}},
     "Dresser": {"username": "somebody else"},
@@ -79,6 +80,8 @@ def ask(client: Client, method: str, path: str, form: str | None, dressed: Dress
         "job": "none", "prop": "none", "ask": "none", "recipe": "none",
     }  # fmt: skip
     address = path.format(**filled)
+    if path == "/api/sets/{key}/props":
+        address += "?keys=crate"
     if path.endswith("/limb"):
         address += "?x=0&y=0&z=0"
     if form == "":

@@ -192,3 +192,36 @@ def test_a_shared_set_is_dressed_by_two_and_owned_by_one(
     assert client.delete(f"{url}/dressers/{other.username}").status_code == 204
     assert guest.get(url).status_code == 404
     assert client.post(f"{url}/dressers", {"username": "nobody"}, content_type="application/json").status_code == 422
+
+
+def test_a_small_picture_comes_by_the_address_of_the_model_and_is_drawn_once(
+    client: Client, crate: StoredProp, other: User, as_user: Callable[[User], Client]
+) -> None:
+    made = sent(client, jug__obj=JUG_IN_CM, jug__mtl=GLAZE)["prop"]
+    for look, size in (("corner", (112, 112)), ("front", (132, 264))):
+        address = made["file"].replace(".glb", f"/{look}.png")
+        answer = client.get(address)
+        picture = Image.open(io.BytesIO(answer.content))
+        assert (picture.size, answer["Content-Type"]) == (size, "image/png")
+        red, _, blue, _ = picture.convert("RGBA").getpixel((size[0] // 2, size[1] // 2))  # type: ignore[misc]
+        assert blue > red, "in its glaze"
+        assert as_user(other).get(address).status_code == 404
+    stored = StoredProp.objects.get(key=made["key"])
+    kept = next(stored.path.parent.glob(f"{stored.digest}-front-*.png"))
+    kept.write_bytes(b"as it was drawn")
+    assert client.get(made["file"].replace(".glb", "/front.png")).content == b"as it was drawn"
+    assert client.get(f"/api/props/{made['key']}/{'0' * 16}/front.png").status_code == 404
+    assert client.get(made["file"].replace(".glb", "/back.png")).status_code == 422
+
+
+def test_props_of_a_set_come_many_at_once_and_only_what_may_be_seen(
+    client: Client, dressed: DressedSet, other: User, as_user: Callable[[User], Client]
+) -> None:
+    """Seen are everybody's, one's own, and what stands or stood on the set; not those of somebody else that do not."""
+    mine = sent(client, jug__obj=JUG_IN_CM)["prop"]["key"]
+    theirs = sent(as_user(other), vase__obj=JUG_IN_CM)["prop"]["key"]
+    address = f"/api/sets/{dressed.key}/props"
+    asked = {"keys": [mine, "crate", theirs, "nothing"]}
+    assert {p["key"] for p in client.get(address, asked).json()} == {mine, "crate"}
+    assert as_user(other).get(address, asked).status_code == 404
+    assert client.get(address, {"keys": ["crate"] * 101}).status_code == 422

@@ -1,4 +1,4 @@
-"""Access tokens: what a pipeline shows in the place of a name and a password."""
+"""What is kept of an account beside its name and password."""
 
 import hashlib
 import secrets
@@ -8,7 +8,7 @@ from django.db import models, transaction
 
 
 class AccessToken(models.Model):
-    """One a user. Only its digest is kept: the token itself is shown once, when it is made."""
+    """What a pipeline shows in the place of a name and a password. One a user. Only its digest is kept: the token itself is shown once, when it is made."""
 
     user = models.OneToOneField(User, on_delete=models.CASCADE, related_name="access_token")
     digest = models.CharField(max_length=64, unique=True)
@@ -31,6 +31,16 @@ class AccessToken(models.Model):
         """Whose token it is; None where it is nobody's, or the user may not sign in."""
         found = cls.objects.select_related("user").filter(digest=digest_of(token), user__is_active=True).first()
         return found.user if found is not None else None
+
+
+class ChosenKeys(models.Model):
+    """Keys that a user has chosen for commands of the stage. ``keys``: by the name of the command, as the page writes them."""
+
+    user = models.OneToOneField(User, on_delete=models.CASCADE, related_name="chosen_keys")
+    keys = models.JSONField(default=dict)
+
+    def __str__(self) -> str:
+        return f"keys of {self.user.get_username()}"
 
 
 def digest_of(token: str) -> str:

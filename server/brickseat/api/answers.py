@@ -11,10 +11,12 @@ from django.middleware.gzip import GZipMiddleware
 from ninja import Query, Schema
 from pydantic import Field
 
+JSON = "application/json; charset=utf-8"
+
 
 def json_answer(record: Mapping[str, Any]) -> HttpResponse:
     """Plain JSON values, keys (UUID) and dates as an answer."""
-    return HttpResponse(orjson.dumps(record), content_type="application/json; charset=utf-8")
+    return HttpResponse(orjson.dumps(record), content_type=JSON)
 
 
 def compressed(request: HttpRequest, answer: HttpResponse) -> HttpResponseBase:

@@ -23,13 +23,14 @@ from brickseat.store.importing import import_prop, new_key, pose_prop, remake, s
 from brickseat.store.models import StoredProp
 from brickseat.store.physical import properties_of
 from brickseat.store.quota import refuse_beyond_quota
-from brickseat.store.shelving import light_file, mesh_of, prop_of, shelve
+from brickseat.store.shelving import light_file, mesh_of, picture_file, prop_of, shelve
 from brickseat_core.constraints.suggesting import suggested_seats
 from brickseat_core.contact.index import SceneIndex
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf.building import Surface, prop_document
 from brickseat_core.formats.gltf.document import GltfDocument
 from brickseat_core.formats.height_image import PLASTER, terrain_apart
+from brickseat_core.formats.prop_picture import Look
 from brickseat_core.formats.tables.prop_list import BadRow, csv_of_rules, rules_of_csv
 from brickseat_core.geometry import bearers
 from brickseat_core.geometry.questions import questions, size_question
@@ -125,6 +126,16 @@ def get_prop_file(request: HttpRequest, key: str, digest: str, light: bool = Fal
         return HttpResponseRedirect(file_address(prop) + ("?light=true" if light else ""))
     data = (light_file(prop) if light else prop.path).read_bytes()
     return HttpResponse(data, content_type=GLB, headers={"Cache-Control": FOREVER})
+
+
+@router.get("/props/{key}/{digest}/{look}.png", response={200: None, **PROBLEMS}, openapi_extra=file_of("image/png"))
+def get_prop_picture(request: HttpRequest, key: str, digest: str, look: Look) -> Any:
+    """A small picture of a prop: from a corner, or its front without perspective, filled by its box. Raises HttpError."""
+    prop = visible_prop(request, key)
+    if prop.digest[:16] != digest or not prop.path.is_file():
+        raise HttpError(404, NOT_FOUND)
+    data = picture_file(prop, look).read_bytes()
+    return HttpResponse(data, content_type="image/png", headers={"Cache-Control": FOREVER})
 
 
 @router.post("/props", response={201: schemas.PropDetail, **PROBLEMS})

@@ -13,9 +13,10 @@ from ninja.parser import Parser
 from ninja.security import django_auth
 
 from brickseat.accounts.demo_visitor import sign_in_demo
+from brickseat.accounts.models import ChosenKeys
 from brickseat.accounts.throttle import MOST_FAILED, SECONDS, forget_failed, is_throttled, note_failed
 from brickseat.api import job_routes, page_errors, prop_routes, schemas, set_routes
-from brickseat.api.access import PROBLEMS, BearerToken
+from brickseat.api.access import PROBLEMS, BearerToken, user_of
 from brickseat.api.errors import add_handlers
 from brickseat.sets.news import end_of_session
 
@@ -77,6 +78,20 @@ def get_visitor(request: HttpRequest) -> Any:
         raise HttpError(401, "sign in first")
     name = getattr(user, "get_full_name", str)() or user.get_username()
     return {"name": name, "demo": settings.DEMO}
+
+
+@api.get("/visitor/keys", tags=["visitor"], response={200: schemas.ChosenKeys, **PROBLEMS})
+def get_keys(request: HttpRequest) -> Any:
+    """The keys that the visitor has chosen for commands of the stage."""
+    found = ChosenKeys.objects.filter(user=user_of(request)).first()
+    return {"keys": found.keys if found is not None else {}}
+
+
+@api.put("/visitor/keys", tags=["visitor"], response={204: None, **PROBLEMS})
+def put_keys(request: HttpRequest, given: schemas.ChosenKeys) -> Any:
+    """Other keys; commands that are not among them have those that they came with."""
+    ChosenKeys.objects.update_or_create(user=user_of(request), defaults={"keys": given.dict()["keys"]})
+    return Status(204, None)
 
 
 @api.post("/sign-in", tags=["visitor"], response={200: schemas.VisitorSchema, **PROBLEMS}, auth=None)

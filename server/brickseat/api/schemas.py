@@ -308,6 +308,23 @@ class Credentials(Schema):
     password: Annotated[str, Field(max_length=1000)]
 
 
+class ChosenKey(Schema):
+    """``press``: modifiers and the place of the key on the keyboard (a code of UI Events), joined by +; ``shown``: as it is written."""
+
+    press: Annotated[str, Field(min_length=1, max_length=60)]
+    shown: Annotated[str, Field(min_length=1, max_length=40)]
+
+
+class ChosenKeys(Schema):
+    """Keys by the name of their command."""
+
+    keys: Annotated[dict[Annotated[str, Field(max_length=60)], ChosenKey], Field(max_length=200)]
+
+
+class KeysAsked(Schema):
+    keys: Annotated[list[Annotated[str, Field(max_length=80)]], Field(min_length=1, max_length=100)]
+
+
 class NewSet(Schema):
     name: Annotated[str, Field(min_length=1, max_length=200)]
 

@@ -4,8 +4,10 @@ import uuid
 from typing import Annotated, Any
 
 import numpy as np
+import orjson
 from django.contrib.auth.models import User
 from django.db import transaction
+from django.db.models import Q
 from django.http import HttpRequest, HttpResponse
 from ninja import File, Form, Query, Router, Status, UploadedFile
 from ninja.errors import HttpError
@@ -13,7 +15,7 @@ from pydantic import Field
 
 from brickseat.api import schemas
 from brickseat.api.access import LARGEST_UPLOAD, PROBLEMS, open_set_of, own_set, user_of, visible_props
-from brickseat.api.answers import Page, PageAsked, compressed, file_of, json_answer, page_of
+from brickseat.api.answers import JSON, Page, PageAsked, compressed, file_of, json_answer, page_of
 from brickseat.api.errors import NOT_FOUND
 from brickseat.api.prop_routes import FOREVER, GLB, prop_record
 from brickseat.jobs.keeping import jobs
@@ -73,7 +75,10 @@ def list_sets(request: HttpRequest, response: HttpResponse, page: PageAsked) -> 
     """The cards of all sets that the visitor may dress."""
     user = user_of(request)
     found = DressedSet.open_to(user.pk).select_related("owner")
-    return [card_of(s, user) for s in page_of(found, page, response)]
+    cards = [card_of(s, user) for s in page_of(found, page, response)]
+    answer = HttpResponse(orjson.dumps(cards), content_type=JSON)
+    answer["X-Total"] = response["X-Total"]
+    return compressed(request, answer)
 
 
 def asking_of(request: HttpRequest) -> Asking:
@@ -102,6 +107,9 @@ def card_of(dressed: DressedSet, user: User) -> dict[str, Any]:
     owner = None if dressed.owner_id == user.pk else dressed.owner.get_full_name() or dressed.owner.get_username()
     picture = f"/api/sets/{dressed.key}/picture.jpg?is={dressed.picture}" if dressed.picture else None
     own = {n: getattr(dressed, n) for n in names}
+    if picture:
+        # It is shown in place of the plan, which is long.
+        own["plan"] = []
     return {**own, "pieces": sum(dressed.counts.values()), "owner": owner, "picture": picture}
 
 
@@ -189,13 +197,27 @@ def get_set(request: HttpRequest, key: uuid.UUID) -> Any:
         "fits": [encode_verdict(f) for f in now.fits.values()],
         "measures": measure_records(now),
         "shapes": shape_files(dressed.key, now),
-        "props": [prop_record(p, user_of(request)) for p in StoredProp.objects.filter(key__in=used)],
+        "props": [
+            prop_record(p, user_of(request))
+            for p in StoredProp.objects.filter(key__in=used).select_related("posed_from")
+        ],
         "can_undo": back,
         "can_redo": again,
     }
     whole = json_answer(answer)
     whole["ETag"] = f'"{now.revision}"'
     return compressed(request, whole)
+
+
+@router.get("/sets/{uuid:key}/props", response={200: list[schemas.PropSchema], **PROBLEMS})
+def list_set_props(request: HttpRequest, key: uuid.UUID, asked: Query[schemas.KeysAsked]) -> Any:
+    """Props by key, which stand on the set, or did, or may be set down there; those of other keys are passed over."""
+    user, dressed = user_of(request), open_set_of(request, key)
+    here = visible_props(request, dressed).filter(key__in=asked.keys)
+    stood = Q(records__dressed=dressed) | Q(named_in_history__change__entry__dressed=dressed)
+    others = StoredProp.objects.filter(stood, key__in=asked.keys)
+    found = StoredProp.objects.filter(Q(pk__in=here.values("pk")) | Q(pk__in=others.values("pk")))
+    return [prop_record(p, user) for p in found.select_related("posed_from")]
 
 
 @router.get(

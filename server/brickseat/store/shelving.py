@@ -16,6 +16,7 @@ from brickseat_core.formats.gltf.light import light_copy
 from brickseat_core.formats.gltf.skin import joints_of
 from brickseat_core.formats.making import LIGHT_TRIANGLES
 from brickseat_core.formats.prop_file import whole_mesh, whole_prop
+from brickseat_core.formats.prop_picture import Look, picture_of
 from brickseat_core.formats.writing import write_whole
 from brickseat_core.geometry.mesh import Mesh
 from brickseat_core.gravity.materials import USUAL_MATERIAL
@@ -23,6 +24,10 @@ from brickseat_core.scene import DOWN, Prop, Seat, Triple
 from brickseat_core.scene.encoding import decode_seats, encode_seat
 
 MESHES_KEPT = 400
+PICTURES = 1
+"""Grows when pictures are drawn otherwise, so that those of before are drawn anew."""
+MOST_DRAWN = 60_000
+"""Triangles up to which a picture is drawn of the true mesh."""
 _meshes: "OrderedDict[str, Mesh]" = OrderedDict()
 _lock = threading.Lock()
 
@@ -131,6 +136,15 @@ def light_file(stored: StoredProp) -> Path:
     if not path.is_file():
         copy, _ = light_copy(GltfDocument.open(stored.path), LIGHT_TRIANGLES)
         copy.save(path)
+    return path
+
+
+def picture_file(stored: StoredProp, look: Look) -> Path:
+    """A small picture of a prop, drawn when it is first asked for."""
+    path = stored.path.with_name(f"{stored.digest}-{look}-{PICTURES}.png")
+    if not path.is_file():
+        heavy = stored.triangles > MOST_DRAWN
+        write_whole(path, picture_of(GltfDocument.open(light_file(stored) if heavy else stored.path), look))
     return path
 
 

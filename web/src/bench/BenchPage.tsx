@@ -181,7 +181,7 @@ function Bench({ detail }: { detail: PropDetail }) {
                 view.current?.stand(s.orientation);
               }}
               className={`shrink-0 rounded-sm border px-2 py-1 text-left text-[13px] leading-snug ${
-                side === i ? "border-clay bg-card" : "border-rule bg-card/85 hover:border-ink"
+                side === i ? "border-clay bg-card" : "border-edge bg-card/85 hover:border-ink"
               }`}
             >
               <span className="font-semibold">{i === 0 ? "stands best" : `stands ${i + 1}`}</span>

@@ -35,6 +35,19 @@ export interface SeatHands {
   turned: (seat: Seat) => void;
 }
 
+/** Let go of what was drawn, which nothing else uses. */
+function disposed(group: THREE.Object3D): void {
+  group.traverse((node) => {
+    if (!(node instanceof THREE.Mesh || node instanceof THREE.LineSegments)) return;
+    const { geometry, material } = node as THREE.Mesh<
+      THREE.BufferGeometry,
+      THREE.Material | THREE.Material[]
+    >;
+    geometry.dispose();
+    for (const each of [material].flat()) if (each !== RULE) each.dispose();
+  });
+}
+
 export class PropView {
   private readonly scene = new THREE.Scene();
   private readonly camera = new THREE.PerspectiveCamera(32, 1, 0.001, 500);
@@ -48,6 +61,8 @@ export class PropView {
   private contact: THREE.Group | null = null;
   private rests = new Map<THREE.Object3D, THREE.Quaternion>();
   private waiting = false;
+  private shows = 0;
+  private covers = 0;
   private readonly watcher: ResizeObserver;
   private readonly marks = new SeatMarks();
   private seats: Seat[] = [];
@@ -222,9 +237,15 @@ export class PropView {
     return (await this.loader.parseAsync(await response.arrayBuffer(), "")).scene;
   }
 
+  /** Show a model. One that is asked for later is not overtaken by one that comes late. */
   async show(file: string): Promise<void> {
+    const mine = ++this.shows;
     const made = await this.load(file);
-    if (this.model) this.standing.remove(this.model);
+    if (mine !== this.shows) return disposed(made);
+    if (this.model) {
+      this.standing.remove(this.model);
+      disposed(this.model);
+    }
     this.model = made;
     this.rests = new Map();
     made.traverse((node) => this.rests.set(node, node.quaternion.clone()));
@@ -257,6 +278,7 @@ export class PropView {
 
   /** A plain grid of 10 cm (or 1 m) squares under it. */
   private layFloor(box: THREE.Box3): void {
+    disposed(this.floor);
     this.floor.clear();
     if (box.isEmpty()) return;
     const size = box.getSize(new THREE.Vector3());
@@ -277,10 +299,15 @@ export class PropView {
 
   /** Draw a contact shape over the prop; null takes it away. */
   async cover(file: string | null): Promise<void> {
-    if (this.contact) this.standing.remove(this.contact);
+    const mine = ++this.covers;
+    if (this.contact) {
+      this.standing.remove(this.contact);
+      disposed(this.contact);
+    }
     this.contact = null;
     if (file) {
       const made = await this.load(file);
+      if (mine !== this.covers) return disposed(made);
       made.traverse((node) => {
         if (!(node instanceof THREE.Mesh)) return;
         const mesh = node as THREE.Mesh<THREE.BufferGeometry, THREE.MeshStandardMaterial>;
@@ -318,7 +345,10 @@ export class PropView {
   dispose(): void {
     this.watcher.disconnect();
     this.controls.dispose();
+    [this.shows, this.covers] = [this.shows + 1, this.covers + 1];
+    for (const group of [this.model, this.contact, this.floor]) if (group) disposed(group);
     this.renderer.dispose();
+    this.renderer.forceContextLoss();
     this.renderer.domElement.remove();
   }
 }

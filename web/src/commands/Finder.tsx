@@ -7,6 +7,7 @@ import { Dialog } from "radix-ui";
 import { client, wanted, type Piece, type Prop } from "../api/client";
 import { useParts, useStage } from "../state";
 import { choose } from "../trolley/choosing";
+import { shownOf, useChosen } from "./chosen";
 import { COMMANDS, type Desk } from "./table";
 
 const MOST_PIECES = 400;
@@ -23,7 +24,7 @@ export function Finder({ desk }: { desk: () => Desk | null }) {
         <Dialog.Overlay className="fixed inset-0 z-30 bg-ink/25" />
         <Dialog.Content
           aria-describedby={undefined}
-          className="fixed top-[12vh] left-1/2 z-30 w-[560px] max-w-[94vw] -translate-x-1/2 rounded-sm border border-rule bg-card shadow-lg"
+          className="fixed top-[12vh] left-1/2 z-30 w-[560px] max-w-[94vw] -translate-x-1/2 rounded-sm border border-edge bg-card shadow-lg"
         >
           <Dialog.Title className="sr-only">Find anything</Dialog.Title>
           <Found desk={desk} />
@@ -49,6 +50,7 @@ function Found({ desk }: { desk: () => Desk | null }) {
     if (now) run(now);
   };
   const [typed, setTyped] = useState("");
+  const { chosen } = useChosen();
   // All are searched, and as many are listed as can be read.
   const loose = [...pieces.values()]
     .filter((p) => p.role === "prop" && (!typed || defaultFilter(found(p), typed) > 0))
@@ -60,7 +62,7 @@ function Found({ desk }: { desk: () => Desk | null }) {
         value={typed}
         onValueChange={setTyped}
         placeholder="what to do, a prop, a piece"
-        className="w-full border-b border-rule bg-transparent px-4 py-2.5 text-[16px] outline-none focus-visible:outline-none placeholder:text-quiet"
+        className="w-full border-b border-edge bg-transparent px-4 py-2.5 text-[16px] outline-none focus-visible:outline-none placeholder:text-quiet"
       />
       <Command.List className="max-h-[56vh] overflow-y-auto px-2 pb-2">
         <Command.Empty className="px-2 py-3 text-quiet">Nothing is called that.</Command.Empty>
@@ -79,7 +81,7 @@ function Found({ desk }: { desk: () => Desk | null }) {
                   {command.words}
                   {why && <span className="text-[13px]"> ({why})</span>}
                 </span>
-                <kbd className="figure text-[13px] text-quiet">{command.shown}</kbd>
+                <kbd className="figure text-[13px] text-quiet">{shownOf(command, chosen)}</kbd>
               </Command.Item>
             );
           })}

@@ -1,20 +1,15 @@
 /** Keys to commands: one listener for the page, which asks the table. */
-import { type KeyBindingPress, matchKeyBindingPress, parseKeybinding } from "tinykeys";
-
 import { useStage } from "../state";
-import { COMMANDS, type Desk, HELD } from "./table";
+import { commandOf, holdingOf } from "./chosen";
+import type { Desk } from "./table";
 
 /** Where keys belong to what has the focus. */
 const OWN_KEYS = "input, textarea, select, [role=menu], [role=dialog], [role=listbox]";
 /** What Enter and Space press by themselves. */
 const PRESSED = "button, a, [role=button]";
 
-const bound = <T extends { keys: string[] }>(commands: T[]): [KeyBindingPress, T][] =>
-  commands.flatMap((command) =>
-    command.keys.map((keys) => [parseKeybinding(keys)[0]!, command] as [KeyBindingPress, T]),
-  );
-const PLAIN = bound(COMMANDS);
-const HOLDING = bound(HELD);
+/** What arrows move within by themselves. */
+const ROVING = "[role=radio], [role=radiogroup], [role=slider], [role=separator], [role=tab], [role=grid]";
 
 /** Listen until the function that comes back is called. */
 export function listenToKeys(desk: Desk): () => void {
@@ -38,21 +33,16 @@ export function onKeyDown(event: KeyboardEvent, desk: Desk): void {
   if (target.closest(OWN_KEYS)) return;
   // An old step that is looked at cannot be changed: only what leaves it counts.
   const old = useStage.getState().preview !== null;
-  const holding = old ? undefined : HOLDING.find(([press]) => matchKeyBindingPress(event, press))?.[1];
+  if (event.key.startsWith("Arrow") && target.closest(ROVING)) return;
+  const holding = old ? undefined : holdingOf(event);
   if (holding) {
-    if (holding.instead?.(event)) return event.preventDefault();
+    if (holding.instead?.()) return event.preventDefault();
     if (!useStage.getState().selected.length) return;
     event.preventDefault();
-    return desk.held.press(event.code, holding.step(event, desk));
+    return desk.held.press(event.code, holding.step({ shift: event.shiftKey, alt: event.altKey }, desk));
   }
-  const command = PLAIN.find(([press]) => matchKeyBindingPress(event, press))?.[1];
-  if (
-    !command ||
-    command.passes?.(event) ||
-    (old && !command.leaves) ||
-    (command.id === "enter" && target.closest(PRESSED))
-  )
-    return;
+  const command = commandOf(event);
+  if (!command || (old && !command.leaves) || (command.id === "enter" && target.closest(PRESSED))) return;
   event.preventDefault();
   if (event.repeat && !command.repeats) return;
   desk.held.commit();

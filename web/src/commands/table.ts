@@ -32,21 +32,28 @@ export interface Command {
   repeats?: boolean;
   /** It leaves an old step that is looked at. */
   leaves?: boolean;
-  /** The key belongs to the page just now. */
-  passes?: (event: KeyboardEvent) => boolean;
   /** It is not offered by the finder: it only makes sense as a key. */
   hidden?: boolean;
 }
 
-/** Keys that add up while they are held, and are made as one step. */
+/** How large a step is: what is held besides the key says so. */
+export interface Stride {
+  shift: boolean;
+  alt: boolean;
+}
+
+/** A key that adds up while it is held, and is made as one step. */
 export interface HeldCommand {
   id: string;
   words: string;
-  keys: string[];
+  /** Without Shift and Alt, which change its stride. */
+  key: string;
+  /** Which key it is where Shift and Alt write something else with it. */
+  code: string;
   shown: string;
-  step: (event: KeyboardEvent, desk: Desk) => Held;
+  step: (stride: Stride, desk: Desk) => Held;
   /** What the key does instead while another verb is in hand; true where it did that. */
-  instead?: (event: KeyboardEvent) => boolean;
+  instead?: () => boolean;
 }
 
 /** A tenth of the usual step where a step is free. */
@@ -54,73 +61,71 @@ const FREE = { slide: 0.001, turn: 1, raise: 0.0001, size: 0.01 };
 const WHOLE_TURN = 90;
 
 const stepOf = (kind: keyof typeof FREE): number => useStage.getState().steps[kind] || FREE[kind];
-const rough = (event: KeyboardEvent): number => (event.shiftKey ? 10 : event.altKey ? 0.1 : 1);
+const rough = ({ shift, alt }: Stride): number => (shift ? 10 : alt ? 0.1 : 1);
 const some = () => (useStage.getState().selected.length ? null : "select a piece first");
 const toggle = (name: "ledger" | "history" | "keySheet" | "finder" | "seeThrough" | "tiesShown") => () => {
   const { set } = useStage.getState();
   set({ [name]: !useStage.getState()[name] });
 };
 
-function slideBy(key: string, amount: number, { view }: Desk): Triple {
+type Way = "left" | "right" | "away" | "nearer";
+
+function slid(way: Way, stride: Stride, { view }: Desk): Held {
   const { right, away } = view.floorAxes();
-  const axis = key === "ArrowRight" || key === "ArrowLeft" ? right : away;
-  const by = key === "ArrowRight" || key === "ArrowUp" ? amount : -amount;
-  return [axis[0] * by, axis[1] * by, axis[2] * by];
+  const axis = way === "right" || way === "left" ? right : away;
+  const by = stepOf("slide") * rough(stride) * (way === "right" || way === "away" ? 1 : -1);
+  return { kind: "slide", by: axis.map((along) => along * by) as Triple };
 }
 
-const plainShiftAlt = (...keys: string[]) => keys.flatMap((k) => [k, `Shift+${k}`, `Alt+${k}`]);
+const slide = (way: Way, key: string, shown: string): HeldCommand => ({
+  id: `slide ${way}`,
+  words: `slide what is selected ${way}, staying seated; Shift ten steps, Alt a tenth`,
+  ...{ key, code: key, shown },
+  step: (stride, desk) => slid(way, stride, desk),
+});
+
+const turn = (left: boolean, key: string, code: string): HeldCommand => ({
+  id: left ? "turn left" : "turn right",
+  words: `turn ${left ? "left" : "right"} by a step; Shift 90°, Alt 1°`,
+  ...{ key, code, shown: key },
+  step: ({ shift, alt }) => {
+    const degrees = shift ? WHOLE_TURN : alt ? 1 : stepOf("turn");
+    return { kind: "turn", degrees: left ? degrees : -degrees };
+  },
+  instead: () => turnInSeat(left),
+});
+
+const size = (larger: boolean, key: string, code: string): HeldCommand => ({
+  id: larger ? "larger" : "smaller",
+  words: `make ${larger ? "larger" : "smaller"} by a step`,
+  ...{ key, code, shown: key },
+  step: () => {
+    const factor = 1 + stepOf("size");
+    return { kind: "size", factor: larger ? factor : 1 / factor };
+  },
+});
+
+const raise = (up: boolean, key: string, code: string): HeldCommand => ({
+  id: up ? "raise" : "sink",
+  words: `${up ? "raise" : "sink"} by a step; Shift ten steps`,
+  ...{ key, code, shown: key },
+  step: ({ shift }) => {
+    const by = stepOf("raise") * (shift ? 10 : 1);
+    return { kind: "raise", by: up ? by : -by };
+  },
+});
 
 export const HELD: HeldCommand[] = [
-  {
-    id: "slide",
-    words: "slide what is selected by a step, staying seated; Shift ten steps, Alt a tenth",
-    keys: plainShiftAlt("ArrowLeft", "ArrowRight", "ArrowUp", "ArrowDown"),
-    shown: "← → ↑ ↓",
-    step: (event, desk) => ({ kind: "slide", by: slideBy(event.key, stepOf("slide") * rough(event), desk) }),
-  },
-  {
-    id: "turn",
-    words: "turn by a step; Shift 90°, Alt 1°",
-    keys: [
-      ",",
-      ".",
-      "Alt+,",
-      "Alt+.",
-      "Shift+<",
-      "Shift+>",
-      "Shift+,",
-      "Shift+.",
-      "Shift+Comma",
-      "Shift+Period",
-    ],
-    shown: ", .",
-    step: (event) => {
-      const degrees = event.shiftKey ? WHOLE_TURN : event.altKey ? 1 : stepOf("turn");
-      const left = event.key === "," || event.key === "<" || event.code === "Comma";
-      return { kind: "turn", degrees: left ? degrees : -degrees };
-    },
-    instead: (event) => turnInSeat(event.key === "," || event.key === "<" || event.code === "Comma"),
-  },
-  {
-    id: "size",
-    words: "make smaller, larger by a step",
-    keys: ["[", "]"],
-    shown: "[ ]",
-    step: (event) => {
-      const factor = 1 + stepOf("size");
-      return { kind: "size", factor: event.key === "]" ? factor : 1 / factor };
-    },
-  },
-  {
-    id: "raise",
-    words: "sink, raise by a step; Shift ten steps",
-    keys: ["-", "=", "Shift+_", "Shift++", "Shift+-", "Shift+="],
-    shown: "- =",
-    step: (event) => {
-      const by = stepOf("raise") * (event.shiftKey ? 10 : 1);
-      return { kind: "raise", by: event.key === "-" || event.key === "_" ? -by : by };
-    },
-  },
+  slide("left", "ArrowLeft", "←"),
+  slide("right", "ArrowRight", "→"),
+  slide("away", "ArrowUp", "↑"),
+  slide("nearer", "ArrowDown", "↓"),
+  turn(true, ",", "Comma"),
+  turn(false, ".", "Period"),
+  size(false, "[", "BracketLeft"),
+  size(true, "]", "BracketRight"),
+  raise(false, "-", "Minus"),
+  raise(true, "=", "Equal"),
 ];
 
 const CHOOSING: Command[] = TOOLS.map((tool) => ({
@@ -167,11 +172,10 @@ export const COMMANDS: Command[] = [
   {
     id: "next seat",
     words: "while joining: take it by its next seat",
-    keys: ["Tab", "e"],
-    shown: "Tab, E",
+    keys: ["e"],
+    shown: "E",
     lacking: () => (useStage.getState().verb === "join" ? null : "take join in hand first"),
     run: nextSeat,
-    passes: (event) => event.key === "Tab" && useStage.getState().verb !== "join",
     repeats: true,
   },
   {

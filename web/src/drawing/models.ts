@@ -18,6 +18,8 @@ export interface Model {
   triangles: number;
 }
 
+/** Models that are kept when a stage is left, those asked for last: most of them are on the next one, too. */
+const MOST_KEPT = 300;
 const loader = new GLTFLoader();
 const loading = new Map<string, Promise<Model>>();
 
@@ -27,20 +29,30 @@ export function loadModel(file: string): Promise<Model> {
   if (!found) {
     found = fetchModel(file);
     found.catch(() => loading.delete(file));
-    loading.set(file, found);
   }
+  // The one asked for last is the last.
+  loading.delete(file);
+  loading.set(file, found);
   return found;
+}
+
+/** A stage is left: forget the models that were not asked for lately. */
+export function forgetOldModels(): void {
+  for (const file of [...loading.keys()].slice(0, -MOST_KEPT)) forgetModel(file);
 }
 
 /** A model that is not asked for again. */
 export function forgetModel(file: string): void {
   const found = loading.get(file);
   loading.delete(file);
-  void found?.then((model) =>
-    model.parts.forEach(({ geometry, material }) => {
-      geometry.dispose();
-      material.dispose();
-    }),
+  void found?.then(
+    (model) =>
+      model.parts.forEach(({ geometry, material }) => {
+        geometry.dispose();
+        material.dispose();
+      }),
+    // What never came is not to be let go of.
+    () => undefined,
   );
 }
 

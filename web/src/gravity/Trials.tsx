@@ -47,7 +47,7 @@ export function Trials({
           className={`shrink-0 rounded-sm border bg-card text-left text-[13px] leading-snug ${
             trial === n
               ? "border-clay shadow-[inset_0_-3px_0_var(--color-clay)]"
-              : "border-rule hover:border-ink"
+              : "border-edge hover:border-ink"
           }`}
         >
           {pictures[n] ? (

@@ -93,7 +93,7 @@ export function HistoryPanel() {
   return (
     <aside
       aria-label="History"
-      className="absolute top-0 bottom-0 left-0 z-10 flex w-72 flex-col border-r border-rule bg-card shadow-md"
+      className="absolute top-0 bottom-0 left-0 z-10 flex w-72 flex-col border-r border-edge bg-card shadow-md"
       onPointerLeave={leave}
     >
       <div className="flex items-baseline border-b border-rule px-4 py-2">

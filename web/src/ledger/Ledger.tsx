@@ -19,6 +19,16 @@ import { useParts } from "../state";
 import { COLUMNS, GRID, rowsOf, textOf } from "./columns";
 
 const ROW_PX = 27;
+/** Rows that a key goes on by. */
+const STRIDES: Record<string, number> = {
+  ArrowDown: 1,
+  ArrowUp: -1,
+  PageDown: 10,
+  PageUp: -10,
+  Home: -Infinity,
+  End: Infinity,
+};
+const rowId = (key: string) => `ledger row ${key}`.replaceAll(" ", "-");
 
 export function Ledger({ onLook }: { onLook: (key: string) => void }) {
   // The stage is drawn first; a table of thousands follows it.
@@ -81,11 +91,14 @@ export function Ledger({ onLook }: { onLook: (key: string) => void }) {
       anchor.current = key;
     }
   };
-  const step = (by: number) => {
-    const now = rows.findIndex((r) => r.piece.key === selected[selected.length - 1]);
+  const last = selected[selected.length - 1];
+  const step = (by: number, more: boolean) => {
+    const now = rows.findIndex((r) => r.piece.key === last);
     const next = rows[Math.min(rows.length - 1, Math.max(0, now + by))];
     if (!next) return;
-    select([next.piece.key]);
+    const { key } = next.piece;
+    // The one that was reached last is the last, so that it goes on from there.
+    select(more ? [...selected.filter((k) => k !== key), key] : [key]);
     virtual.scrollToIndex(rows.indexOf(next));
   };
 
@@ -122,7 +135,7 @@ export function Ledger({ onLook }: { onLook: (key: string) => void }) {
           placeholder="find"
           value={find}
           onChange={(e) => setFind(e.target.value)}
-          className="w-36 border-b border-rule bg-transparent px-1 text-[14px] outline-none placeholder:text-quiet focus:border-ink"
+          className="w-36 border-b border-edge bg-transparent px-1 text-[14px] outline-none placeholder:text-quiet focus:border-ink"
         />
         <span className="ml-auto flex items-center gap-4">
           <ActionButton
@@ -142,9 +155,10 @@ export function Ledger({ onLook }: { onLook: (key: string) => void }) {
         </span>
       </div>
       <div
-        role="table"
+        role="grid"
         aria-label="fit of every piece"
-        aria-rowcount={rows.length}
+        aria-multiselectable
+        aria-rowcount={rows.length + 1}
         className="flex min-h-0 flex-1 flex-col"
       >
         <div
@@ -177,13 +191,15 @@ export function Ledger({ onLook }: { onLook: (key: string) => void }) {
           ref={scroller}
           role="rowgroup"
           tabIndex={0}
-          aria-label="pieces; up and down choose one, Enter looks through its gap"
+          aria-label="pieces; up and down choose one, with Shift several, Enter looks through its gap"
+          aria-activedescendant={last && rowId(last)}
           className="min-h-0 flex-1 overflow-y-auto"
           onKeyDown={(e) => {
-            if (e.key === "ArrowDown" || e.key === "ArrowUp") {
+            const by = STRIDES[e.key];
+            if (by !== undefined) {
               e.preventDefault();
               e.stopPropagation();
-              step(e.key === "ArrowDown" ? 1 : -1);
+              step(by, e.shiftKey);
             } else if (e.key === "Enter" && selected[0]) {
               e.stopPropagation();
               onLook(selected[0]);
@@ -201,7 +217,8 @@ export function Ledger({ onLook }: { onLook: (key: string) => void }) {
                 <div
                   key={piece.key}
                   role="row"
-                  aria-rowindex={item.index + 1}
+                  id={rowId(piece.key)}
+                  aria-rowindex={item.index + 2}
                   aria-selected={chosen.has(piece.key)}
                   onClick={(e) => press(piece.key, e)}
                   onDoubleClick={() => onLook(piece.key)}
@@ -212,41 +229,41 @@ export function Ledger({ onLook }: { onLook: (key: string) => void }) {
                   style={{ gridTemplateColumns: GRID, height: ROW_PX, top: item.start }}
                 >
                   <div
-                    role="cell"
+                    role="gridcell"
                     className={`flex items-center gap-1 ${fault ? "font-semibold text-clay-deep" : "text-quiet"}`}
                   >
                     <Glyph state={fit.state} size={16} /> {fit.state}
                   </div>
-                  <div role="cell" className="truncate pr-2">
+                  <div role="gridcell" className="truncate pr-2">
                     {piece.name}
                     {piece.spiked && <span className="text-quiet"> · spiked</span>}
                     {piece.group && <span className="text-quiet"> · {piece.group}</span>}
                   </div>
-                  <div role="cell" className="truncate pr-2">
+                  <div role="gridcell" className="truncate pr-2">
                     {on}
                   </div>
-                  <div role="cell" className={figure}>
+                  <div role="gridcell" className={figure}>
                     {fit.gap === null ? "—" : inMillimetres(fit.gap, 2)}
                   </div>
-                  <div role="cell" className={figure}>
+                  <div role="gridcell" className={figure}>
                     {fit.deeper && "> "}
                     {inMillimetres(fit.depth, 2)}
                   </div>
-                  <div role="cell" className={figure}>
+                  <div role="gridcell" className={figure}>
                     {fit.tilt_deg.toFixed(1)}°
                   </div>
-                  <div role="cell" className={figure}>
+                  <div role="gridcell" className={figure}>
                     {fit.balance_margin === null ? "—" : inMillimetres(fit.balance_margin)}
                   </div>
                   <div
-                    role="cell"
+                    role="gridcell"
                     className={`truncate pr-2 ${broken ? "text-clay-deep" : ""}`}
                     title={tiedTo}
                   >
                     {tiedTo}
                   </div>
                   <div
-                    role="cell"
+                    role="gridcell"
                     className={`truncate ${fault ? "text-clay-deep" : "text-quiet"}`}
                     title={fit.reason}
                   >

@@ -52,7 +52,7 @@ export function Here() {
               o.stage === stage ? `${o.name}, you` : o.holding.length ? `${o.name}, moving something` : o.name
             }
             className={`figure rounded-sm border px-1 leading-snug ${
-              o.stage === stage ? "border-rule text-quiet" : "border-ink"
+              o.stage === stage ? "border-edge text-quiet" : "border-ink"
             } ${o.holding.length ? "bg-wash" : ""}`}
           >
             {initials(o.name)}
@@ -68,7 +68,7 @@ export function Here() {
         <Popover.Content
           align="start"
           sideOffset={6}
-          className="z-20 w-64 rounded-sm border border-rule bg-card p-3 text-[14px] shadow-md"
+          className="z-20 w-64 rounded-sm border border-edge bg-card p-3 text-[14px] shadow-md"
         >
           <h2 className="font-semibold">Here now</h2>
           <ul>
@@ -96,7 +96,7 @@ export function Here() {
                 value={name}
                 onChange={(e) => setName(e.target.value)}
                 placeholder="the name they sign in with"
-                className="w-full border-b border-rule bg-transparent outline-none placeholder:text-quiet focus:border-ink"
+                className="w-full border-b border-edge bg-transparent outline-none placeholder:text-quiet focus:border-ink"
               />
               {problem && <p className="mt-1 text-clay-deep">{problem}</p>}
               {dressers.map((d) => (

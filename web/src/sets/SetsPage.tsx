@@ -141,7 +141,7 @@ export default function SetsPage() {
                 <li key={card.key}>
                   <Link
                     to={`/sets/${card.key}`}
-                    className="block h-full overflow-hidden rounded-sm border border-rule bg-card hover:border-ink"
+                    className="block h-full overflow-hidden rounded-sm border border-edge bg-card hover:border-ink"
                   >
                     {card.picture ? (
                       <img src={card.picture} alt="" className="block h-56 w-full object-cover" />

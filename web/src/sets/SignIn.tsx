@@ -70,7 +70,7 @@ export function SignInAgain({ onDone }: { onDone: (visitor: Visitor) => void }) 
     <Dialog.Root open>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-40 bg-ink/25" />
-        <Dialog.Content className="fixed top-1/2 left-1/2 z-40 w-96 max-w-[94vw] -translate-x-1/2 -translate-y-1/2 rounded-sm border border-rule bg-card p-6 shadow-lg">
+        <Dialog.Content className="fixed top-1/2 left-1/2 z-40 w-96 max-w-[94vw] -translate-x-1/2 -translate-y-1/2 rounded-sm border border-edge bg-card p-6 shadow-lg">
           <Dialog.Title className="mb-1 text-lg font-semibold">Your session has ended</Dialog.Title>
           <Dialog.Description className="mb-4 text-quiet">
             The set is kept up to your last step. Sign in again, and go on where you were.

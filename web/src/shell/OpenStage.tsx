@@ -5,6 +5,7 @@ import { useCallback, useEffect, useRef, useState } from "react";
 import { toast } from "sonner";
 
 import type { Outcome, SetData } from "../api/client";
+import { useShown } from "../commands/chosen";
 import { Finder } from "../commands/Finder";
 import { KeySheet } from "../commands/KeySheet";
 import { lookThrough } from "../commands/table";
@@ -66,6 +67,7 @@ export function OpenStage({ data }: { data: SetData }) {
     "name",
     "undrawn",
   );
+  const [letsGo, forKeys] = [useShown("hold the selection"), useShown("keys")];
   const standing = preview?.pieces ?? pieces;
 
   const view = useCallback(() => opened.current?.view ?? null, []);
@@ -201,7 +203,7 @@ export function OpenStage({ data }: { data: SetData }) {
           )}
           {held && (
             <p className="pointer-events-none absolute top-3 left-3 rounded-sm bg-card/90 px-2 text-[14px]">
-              {selected.length} held; <span className="figure">H</span> lets go
+              {selected.length} held; <span className="figure">{letsGo}</span> lets go
             </p>
           )}
           <LookDial
@@ -230,7 +232,7 @@ export function OpenStage({ data }: { data: SetData }) {
             </MayBreak>
           )}
           <p className="pointer-events-none absolute bottom-2 left-3 rounded-sm bg-card/80 px-1.5 text-[13px] text-quiet [@container(max-height:430px)]:hidden">
-            right button: walk round · wheel: nearer · <span className="figure">?</span>: keys
+            right button: walk round · wheel: nearer · <span className="figure">{forKeys}</span>: keys
           </p>
         </div>
         {job?.state === "done" && job.outcomes.length > 1 && (

@@ -3,6 +3,7 @@
 import { ToggleGroup } from "radix-ui";
 import { type ReactNode, useRef, useState } from "react";
 
+import { useChosen } from "../commands/chosen";
 import { useParts } from "../state";
 import type { Verb } from "../state/tools";
 import { GROUPS, TOOLS } from "../tools";
@@ -16,6 +17,7 @@ const KEY_STEP = 24;
 
 function Verbs() {
   const { verb, setVerb } = useParts("verb", "setVerb");
+  const { chosen } = useChosen();
   return (
     <ToggleGroup.Root
       type="single"
@@ -36,7 +38,7 @@ function Verbs() {
                   verb === tool.verb ? "bg-wash font-semibold" : "hover:bg-card"
                 }`}
               >
-                <span className="figure text-[13px] text-quiet">{tool.key}</span>
+                <span className="figure text-[13px] text-quiet">{chosen[tool.verb]?.shown ?? tool.key}</span>
                 {tool.verb}
               </ToggleGroup.Item>
             ))}

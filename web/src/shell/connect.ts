@@ -4,6 +4,8 @@ import { toast } from "sonner";
 
 import { type SetData, askAs } from "../api/client";
 import { LiveLine } from "../api/live";
+import { forgetOldModels } from "../drawing/models";
+import { fetchChosen } from "../commands/chosen";
 import { HeldKeys } from "../commands/held";
 import { listenToKeys } from "../commands/keys";
 import type { Desk } from "../commands/table";
@@ -145,6 +147,8 @@ export function openStage(data: SetData, host: HTMLElement, over: HTMLElement): 
     void looked.show({ thinned: share < 1 ? { share, spared: new Set(selected) } : undefined });
   };
   thin();
+  // Those that they came with do until they are there.
+  void fetchChosen().catch(() => undefined);
   const deaf = listenToKeys({ view, pointer, held });
   const quiet = useStage.subscribe((now, before) => {
     const differs = (...names: (keyof typeof now)[]) => names.some((name) => now[name] !== before[name]);
@@ -192,6 +196,7 @@ export function openStage(data: SetData, host: HTMLElement, over: HTMLElement): 
       fall.dispose();
       line.close();
       view.dispose();
+      forgetOldModels();
       beside.dispose();
       delete window.brickseat;
       close();

@@ -76,7 +76,7 @@ export function MoreWord<T extends { words: string }>(props: {
           align="start"
           sideOffset={4}
           collisionPadding={8}
-          className="z-20 max-h-(--radix-dropdown-menu-content-available-height) min-w-40 overflow-auto rounded-sm border border-rule bg-card py-1 shadow-md"
+          className="z-20 max-h-(--radix-dropdown-menu-content-available-height) min-w-40 overflow-auto rounded-sm border border-edge bg-card py-1 shadow-md"
         >
           {props.offered.map((more) => (
             <DropdownMenu.Item

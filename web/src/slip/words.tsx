@@ -24,7 +24,7 @@ export function ChoiceWord<T extends string>(props: {
         <DropdownMenu.Content
           align="start"
           sideOffset={4}
-          className="z-20 min-w-40 rounded-sm border border-rule bg-card py-1 shadow-md"
+          className="z-20 min-w-40 rounded-sm border border-edge bg-card py-1 shadow-md"
         >
           <DropdownMenu.RadioGroup value={props.value} onValueChange={(v) => props.onChange(v as T)}>
             {props.choices.map((c) => (
@@ -199,7 +199,7 @@ function Typing(props: {
       <Popover.Content
         align="start"
         sideOffset={4}
-        className="z-20 rounded-sm border border-rule bg-card p-2 shadow-md"
+        className="z-20 rounded-sm border border-edge bg-card p-2 shadow-md"
       >
         <input
           autoFocus

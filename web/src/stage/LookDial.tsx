@@ -140,7 +140,7 @@ export function LookDial(props: Props) {
           <Popover.Content
             align="end"
             sideOffset={4}
-            className="z-20 flex flex-col items-start gap-1 rounded-sm border border-rule bg-card p-2 shadow-md"
+            className="z-20 flex flex-col items-start gap-1 rounded-sm border border-edge bg-card p-2 shadow-md"
           >
             <Words {...props} />
           </Popover.Content>

@@ -9,7 +9,7 @@ export interface Label {
 }
 
 const LABEL =
-  "figure pointer-events-none absolute left-0 top-0 rounded-sm border border-rule bg-card/95 px-1.5 text-[13px] font-semibold whitespace-nowrap";
+  "figure pointer-events-none absolute left-0 top-0 rounded-sm border border-rule bg-card/95 px-1.5 text-[13px] font-semibold whitespace-nowrap before:absolute before:top-1/2 before:-left-3 before:h-px before:w-3 before:bg-current";
 const FIGURES =
   "figure pointer-events-none absolute left-0 top-0 z-10 rounded-sm border border-ink bg-card/95 px-1.5 text-[13px] font-semibold whitespace-nowrap";
 const SWEEP = "pointer-events-none absolute left-0 top-0 border border-clay bg-clay/10";

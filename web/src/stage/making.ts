@@ -7,7 +7,6 @@ import {
   type Feeler,
   type Move,
   type Prop,
-  type PropDetail,
   ServerError,
   type SetData,
   type Triple,
@@ -20,6 +19,9 @@ import { useStage } from "../state";
 import { selectingMade } from "./selectingMade";
 import type { Layer, Shown } from "./layers";
 import type { StageView } from "./view";
+
+/** Props that are asked for at once. */
+const MOST_ASKED = 100;
 
 /** Fetch the whole set again. Another set may be open by the time it comes; then it is not wanted any more. */
 export async function reload(key: string): Promise<void> {
@@ -51,23 +53,28 @@ export function tryingOn(view: StageView, line: LiveLine): (move: Move | null) =
 
 /** Props that came with a change (somebody else's, or swapped in) and are not known here yet. */
 export async function learnNew(change: Change): Promise<void> {
-  const { props, learn } = useStage.getState();
+  const { props } = useStage.getState();
   const fresh = new Set(
     change.deltas.flatMap(({ kind, after }) =>
       (kind === "piece" || kind === "region") && after && !props.has(after.prop) ? [after.prop] : [],
     ),
   );
-  for (const key of fresh) learn([await propOf(key)]);
+  await learnProps([...fresh]);
 }
 
-async function propOf(key: string): Promise<Prop> {
-  const found = await wanted<PropDetail>(client.GET("/api/props/{key}", { params: { path: { key } } }));
-  return found.prop;
+/** Learn the figures of props, many at once. */
+async function learnProps(keys: string[]): Promise<void> {
+  const { key, learn } = useStage.getState();
+  if (!key) return;
+  for (let from = 0; from < keys.length; from += MOST_ASKED) {
+    const params = { path: { key }, query: { keys: keys.slice(from, from + MOST_ASKED) } };
+    learn(await wanted<Prop[]>(client.GET("/api/sets/{key}/props", { params })));
+  }
 }
 
 /** A prop that is known here was made anew: learn its figures and its model again. */
 export async function learnAgain(key: string): Promise<void> {
-  if (useStage.getState().props.has(key)) useStage.getState().learn([await propOf(key)]);
+  if (useStage.getState().props.has(key)) await learnProps([key]);
 }
 
 /** Ask for a change and bring the stage up to it. `stopped`: whether whoever asked has given it up since. */

@@ -33,6 +33,9 @@ export class Overlay {
   private readonly hatching = new GroundLines("#20303a", 0.45, false);
   private flags: PlumbLabel[] = [];
   private labels: PlumbLabel[] = [];
+  /** The piece that they are about. */
+  private labelOf: string | null = null;
+  private moving: Scene["poses"] = new Map();
   private ghostLabel: PlumbLabel | null = null;
   /** The ghost that is wanted: another may have come by when its model is there. */
   private ghostOf: GhostOf | null = null;
@@ -61,6 +64,7 @@ export class Overlay {
 
   /** Show what differs between two scenes. Resolves when all of it is there. */
   async show(scene: Scene, before: Scene): Promise<void> {
+    this.moving = scene.poses;
     const differs = (field: keyof Scene) => scene[field] !== before[field];
     if (differs("tape"))
       this.tape.stretch(scene.tape?.from ?? null, scene.tape?.to ?? null, scene.tape?.text ?? "");
@@ -108,6 +112,7 @@ export class Overlay {
       return piece && frame && piece.role !== "bearer" ? [{ piece, frame, fit: fits.get(key) }] : [];
     });
     this.marks.show(marked);
+    this.labelOf = keys[0] ?? null;
     const label = keys.length === 1 && marked[0] ? plumbLabel(marked[0], write) : null;
     this.labels = label ? [label] : [];
     this.redraw(false);
@@ -119,14 +124,20 @@ export class Overlay {
     this.caught.turnTo(camera, height);
   }
 
-  /** Labels within a picture of so many pixels. */
+  /** Labels within a picture of so many pixels. What is written at a piece is not shown while that is dragged away from there. */
   labelsSeen(camera: THREE.Camera, width: number, height: number): PlumbLabel[] {
-    return [
-      ...this.labels,
+    const moved = this.labelOf !== null && this.moving.has(this.labelOf);
+    const all = [
+      ...(moved ? [] : this.labels),
       ...this.ties.labels,
       ...this.nearestFlags(camera, width, height),
       ...[this.ghostLabel, this.tape.label].filter((label) => label !== null),
     ];
+    // What is behind the eye would be written where its mirror image is.
+    return all.filter(({ at }) => {
+      const { x, y, z } = at.clone().project(camera);
+      return Math.max(Math.abs(x), Math.abs(y), Math.abs(z)) < 1;
+    });
   }
 
   /** The flags within the picture, the nearest first, and none over a nearer one. */

@@ -71,8 +71,9 @@ export class Pieces {
     }
     if (!same("shapes")) this.boxes = new WeakMap();
     const names = this.nameOf;
-    const [gain, lose] = [new Set<string>(this.missing), new Set<string>(moved)];
     this.nameOf = new Map([...scene.pieces.values()].map((piece) => [piece.key, this.crowdName(piece)]));
+    this.missOnlyWanted();
+    const [gain, lose] = [new Set<string>(this.missing), new Set<string>(moved)];
     for (const [key, name] of names) if (this.nameOf.get(key) !== name) lose.add(name);
     for (const [key, name] of this.nameOf)
       if (names.get(key) !== name || before.pieces.get(key) !== scene.pieces.get(key)) gain.add(name);
@@ -115,6 +116,12 @@ export class Pieces {
     if (failed) throw failed.reason;
   }
 
+  /** A model that nothing stands by any more is not asked for. */
+  private missOnlyWanted(): void {
+    const wanted = new Set(this.nameOf.values());
+    for (const name of this.missing) if (!wanted.has(name)) this.missing.delete(name);
+  }
+
   /** Those whose models did not come are asked for again, less and less often. */
   private tryAgain(): void {
     if (this.retrying || this.disposed) return;
@@ -131,6 +138,8 @@ export class Pieces {
 
   /** A prop was made anew: load its model again and draw its copies by that. */
   async remodel(prop: string): Promise<void> {
+    const light = this.models.lightFile(prop);
+    if (light) this.lightening.delete(light);
     const names = ["prop", "bearer"].map((role) => `${role} ${prop}`).filter((name) => this.crowds.has(name));
     for (const name of names) {
       // A model that is still on its way is the old one.

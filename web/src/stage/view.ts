@@ -3,6 +3,7 @@ import * as THREE from "three";
 
 import type { Fit, Piece, Triple } from "../api/client";
 import type { Look } from "../drawing/looks";
+import { emptied } from "../drawing/marks";
 import { Aim } from "./aim";
 import { Cameraman } from "./camera";
 import { Compiling } from "./compiling";
@@ -211,7 +212,10 @@ export class StageView {
 
   /** The cardboard person, standing at a point; null sends it away. */
   stand(at: Triple | null): void {
-    if (this.standee) this.scene.remove(this.standee);
+    if (this.standee) {
+      this.scene.remove(this.standee);
+      emptied(this.standee);
+    }
     this.standee = at ? standeeFigure() : null;
     if (this.standee && at) {
       this.standee.position.set(...at);
@@ -321,6 +325,7 @@ export class StageView {
 
   dispose(): void {
     this.over.abort();
+    if (this.standee) emptied(this.standee);
     this.compiling.end();
     this.watcher.disconnect();
     this.overlay.dispose();

@@ -5,18 +5,29 @@ import { client, wanted } from "../api/client";
 import { askAgain } from "../api/askAgain";
 import { inWords } from "../fit/units";
 import { ActionButton } from "../ui/buttons";
+import { told } from "../ui/telling";
 import type { Parcel } from "./importing";
 
 type Unit = "mm" | "cm" | "m" | "in" | "ft";
 
-export function Parcels({ parcels, onChange }: { parcels: Parcel[]; onChange: (parcels: Parcel[]) => void }) {
+export function Parcels({
+  parcels,
+  onChange,
+}: {
+  parcels: Parcel[];
+  /** What others have changed meanwhile stays. */
+  onChange: (change: (now: Parcel[]) => Parcel[]) => void;
+}) {
   const queries = useQueryClient();
-  const drop = (id: number) => onChange(parcels.filter((p) => p.id !== id));
+  const drop = (id: number) => onChange((now) => now.filter((p) => p.id !== id));
   const correct = async (parcel: Parcel, body: { unit?: Unit; up?: "y" | "z" }) => {
-    const found = await wanted<NonNullable<Parcel["found"]>>(
-      client.PATCH("/api/props/{key}", { params: { path: { key: parcel.found!.prop.key } }, body }),
+    const found = await told(
+      wanted<NonNullable<Parcel["found"]>>(
+        client.PATCH("/api/props/{key}", { params: { path: { key: parcel.found!.prop.key } }, body }),
+      ),
     );
-    onChange(parcels.map((p) => (p.id === parcel.id ? { ...p, found } : p)));
+    if (!found) return;
+    onChange((now) => now.map((p) => (p.id === parcel.id ? { ...p, found } : p)));
     await askAgain(queries, ["props"]);
   };
   if (!parcels.length) return null;

@@ -1,10 +1,9 @@
 /** A prop in the store, drawn to scale beside a hand, with its true measures. */
-import { useEffect, useState } from "react";
 import { Link } from "react-router";
 
 import type { Prop } from "../api/client";
+import { pictureOf } from "../api/pictures";
 import { inMillimetres } from "../fit/units";
-import { front } from "../trolley/thumbnails";
 
 const BOX = 132;
 const HAND_M = 0.19;
@@ -27,17 +26,6 @@ export function PropTile({
   onTrolley: boolean | null;
   onWheel: () => void;
 }) {
-  const [picture, setPicture] = useState<string | null>(null);
-  useEffect(() => {
-    let here = true;
-    front(prop.file).then(
-      (p) => here && setPicture(p),
-      () => undefined,
-    );
-    return () => {
-      here = false;
-    };
-  }, [prop.file]);
   // One scale for the prop and the hand, whichever is the larger.
   const tallest = Math.max(prop.height, HAND_M, (prop.width + 0.1) * 0.8);
   const scale = BOX / (tallest * 1.06);
@@ -48,15 +36,12 @@ export function PropTile({
           className="flex items-end justify-center gap-2 border-b border-rule px-2 pt-2"
           style={{ height: BOX + 14 }}
         >
-          {picture ? (
-            <img
-              src={picture}
-              alt=""
-              style={{ width: prop.width * scale, height: prop.height * scale, objectFit: "fill" }}
-            />
-          ) : (
-            <span style={{ width: prop.width * scale, height: prop.height * scale }} className="bg-wash" />
-          )}
+          <img
+            src={pictureOf(prop.file, "front")}
+            alt=""
+            loading="lazy"
+            style={{ width: prop.width * scale, height: prop.height * scale, objectFit: "fill" }}
+          />
           <svg
             viewBox="0 0 10 19"
             style={{ height: HAND_M * scale, width: (HAND_M * 10 * scale) / 19 }}

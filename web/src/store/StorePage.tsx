@@ -123,7 +123,7 @@ export default function StorePage() {
               placeholder="find by name, tag, category"
               value={find}
               onChange={(e) => setFind(e.target.value)}
-              className="ml-auto w-64 min-w-32 shrink border-b border-rule bg-transparent px-1 outline-none placeholder:text-quiet focus:border-ink"
+              className="ml-auto w-64 min-w-32 shrink border-b border-edge bg-transparent px-1 outline-none placeholder:text-quiet focus:border-ink"
             />
             <ActionButton onClick={choose}>Bring props</ActionButton>
           </header>

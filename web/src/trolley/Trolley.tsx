@@ -1,14 +1,14 @@
 /** The props in use: pick one and point. */
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useMemo, useState } from "react";
+import { useMemo, useState } from "react";
 
 import { type Prop, client, wanted } from "../api/client";
+import { pictureOf } from "../api/pictures";
 import { inWords } from "../fit/units";
 import { useParts } from "../state";
 import { VirtualGrid } from "../ui/VirtualGrid";
 import { budgetOf, inMegabytes } from "./budget";
 import { choose } from "./choosing";
-import { thumbnail } from "./thumbnails";
 
 function PropCard({
   prop,
@@ -21,17 +21,6 @@ function PropCard({
   standing: number;
   onChoose: () => void;
 }) {
-  const [picture, setPicture] = useState<string | null>(null);
-  useEffect(() => {
-    let here = true;
-    thumbnail(prop.file).then(
-      (p) => here && setPicture(p),
-      () => undefined,
-    );
-    return () => {
-      here = false;
-    };
-  }, [prop.file]);
   return (
     <button
       type="button"
@@ -44,7 +33,14 @@ function PropCard({
           : "border-transparent hover:border-rule hover:bg-card"
       }`}
     >
-      {picture ? <img src={picture} alt="" width={56} height={56} /> : <span className="block h-14 w-14" />}
+      <img
+        src={pictureOf(prop.file, "corner")}
+        alt=""
+        width={56}
+        height={56}
+        loading="lazy"
+        className="block h-14 w-14"
+      />
       <span className="line-clamp-2 w-full text-[13px] leading-tight [overflow-wrap:anywhere]">
         {prop.name}
       </span>
@@ -113,7 +109,7 @@ export function Trolley() {
               e.currentTarget.blur();
             }
           }}
-          className="ml-auto w-32 border-b border-rule bg-transparent px-1 text-[14px] outline-none placeholder:text-quiet focus:border-ink"
+          className="ml-auto w-32 border-b border-edge bg-transparent px-1 text-[14px] outline-none placeholder:text-quiet focus:border-ink"
         />
       </div>
       <p className="figure px-4 pb-1 text-[12.5px] text-quiet">

@@ -14,7 +14,7 @@ export function Tip({ words, children }: { words: string | null | undefined; chi
           side="bottom"
           sideOffset={4}
           collisionPadding={8}
-          className="z-40 max-w-72 rounded-sm border border-rule bg-card px-2 py-1 text-[13.5px] leading-snug shadow-md"
+          className="z-40 max-w-72 rounded-sm border border-edge bg-card px-2 py-1 text-[13.5px] leading-snug shadow-md"
         >
           {words}
         </Tooltip.Content>

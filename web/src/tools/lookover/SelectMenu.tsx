@@ -27,7 +27,7 @@ export function SelectMenu() {
         <DropdownMenu.Content
           align="start"
           sideOffset={4}
-          className="z-20 min-w-44 rounded-sm border border-rule bg-card py-1 shadow-md"
+          className="z-20 min-w-44 rounded-sm border border-edge bg-card py-1 shadow-md"
         >
           {entries.map(([words, run]) => (
             <DropdownMenu.Item
