@@ -162,3 +162,17 @@ def test_a_refused_upload_leaves_the_files_of_those_that_share_them(client: Clie
     assert client.post("/api/props", {"files": [bad]}).status_code == 422
     assert kept() == whole
     assert made.path.is_file()
+
+
+def test_what_a_prop_was_before_it_was_made_anew_goes(
+    client: Client, wren: User, django_capture_on_commit_callbacks: Safe
+) -> None:
+    made = import_prop(CRATE, wren)
+    before, model = kept(), made.path
+    with django_capture_on_commit_callbacks(execute=True):
+        answer = client.patch(f"/api/props/{made.key}", {"unit": "cm"}, content_type="application/json")
+        assert answer.status_code == 200, answer.content
+    made.refresh_from_db()
+    assert not model.exists()
+    assert made.path.exists()
+    assert len(kept()) == len(before), "no more than there was"

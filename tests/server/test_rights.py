@@ -77,7 +77,7 @@ def ask(client: Client, method: str, path: str, form: str | None, dressed: Dress
     key = str(dressed.key) if path.startswith("/api/sets/") else prop
     filled = {
         "key": key, "digest": "0" * 16, "kind": "best", "item": "ewer", "username": "wren", "number": "0", "piece": "sits",
-        "job": "none", "prop": "none", "ask": "none", "recipe": "none",
+        "job": "none", "prop": "none", "ask": "none", "recipe": "none", "look": "front",
     }  # fmt: skip
     address = path.format(**filled)
     if path == "/api/sets/{key}/props":

@@ -175,6 +175,8 @@ def test_what_breaks_is_exchanged_for_its_shards_in_one_step_and_back(
     stored = StoredProp.objects.filter(key__in={p["prop"] for p in shards})
     assert sum(p.volume or 0.0 for p in stored) == pytest.approx(0.125, rel=1e-3)
     assert not any(p.listed for p in stored)
+    props = {p["key"]: p["came_of"] for p in client.get(url).json()["props"]}
+    assert {props[p.key] for p in stored} == {"crate"}, "where they are listed, they are folded under it"
     assert {p.fall for p in stored} == {0.5}, "they bear twice what the whole did"
     assert {p.owner for p in stored} == {None}, "they belong to whom the whole belongs: here to everybody"
     assert len(client.get("/api/props").json()) == 1, "the store is not flooded"

@@ -225,3 +225,29 @@ def test_props_of_a_set_come_many_at_once_and_only_what_may_be_seen(
     assert {p["key"] for p in client.get(address, asked).json()} == {mine, "crate"}
     assert as_user(other).get(address, asked).status_code == 404
     assert client.get(address, {"keys": ["crate"] * 101}).status_code == 422
+
+
+def test_all_that_counts_is_listed_and_what_nothing_needs_is_freed(
+    client: Client, dressed: DressedSet, move: Move, wren: User
+) -> None:
+    bearers = [client.post("/api/bearers", {"kind": "floor"}, content_type="application/json").json() for _ in range(3)]
+    on_set, taken_away, unused = (b["key"] for b in bearers)
+    sent(client, jug__obj=JUG_IN_CM)
+    for key in (on_set, taken_away):
+        stood = move(kind="stand", prop=key, pose={"position": [9, 0, 9]})
+    move(kind="remove", pieces=[d["key"] for d in stood["deltas"] if d["kind"] == "piece"])
+
+    def space() -> Any:
+        return client.get("/api/store/space").json()
+
+    assert space()["props"] == 4
+    assert space()["bytes"] == sum(StoredProp.objects.filter(owner=wren).values_list("size", flat=True))
+    listed = {p["key"]: (p["standing"], p["undoable"]) for p in space()["unlisted"]}
+    assert listed == {on_set: (1, True), taken_away: (0, True), unused: (0, False)}
+    assert client.delete("/api/store/unused").json() == {"freed": 0}, "it was just made, perhaps to be stood"
+    StoredProp.objects.update(claimed=None)
+    assert client.delete("/api/store/unused").json() == {"freed": 1}
+    assert {p["key"] for p in space()["unlisted"]} == {on_set, taken_away}
+    client.delete(f"/api/sets/{dressed.key}")
+    assert client.delete("/api/store/unused").json() == {"freed": 2}
+    assert (space()["props"], space()["unlisted"]) == (1, [])

@@ -19,10 +19,10 @@ from brickseat.sets import schemas as set_schemas
 from brickseat.sets.refreshing import refresh_prop
 from brickseat.store import prop_house
 from brickseat.store.contact import contact_document, contact_of
-from brickseat.store.importing import import_prop, new_key, pose_prop, remake, source_of
+from brickseat.store.importing import claim, import_prop, new_key, pose_prop, remake, source_of
 from brickseat.store.models import StoredProp
 from brickseat.store.physical import properties_of
-from brickseat.store.quota import refuse_beyond_quota
+from brickseat.store.quota import MOST_BYTES, MOST_PROPS, free_unused_of, refuse_beyond_quota, unlisted_of, used_by
 from brickseat.store.shelving import light_file, mesh_of, picture_file, prop_of, shelve
 from brickseat_core.constraints.suggesting import suggested_seats
 from brickseat_core.contact.index import SceneIndex
@@ -95,6 +95,7 @@ def prop_record(prop: StoredProp, user: User) -> dict[str, Any]:
         "fall": breaking_fall(prop),
         "mine": prop.owner_id == user.pk,
         "posed_from": prop.posed_from.key if prop.posed_from else None,
+        "came_of": next((whole.key for whole in (prop.came_of, prop.posed_from) if whole), None),
         "doubt": {"about": "unit", "proposal": doubt.proposal, "text": doubt.text} if doubt else None,
         "file": file_address(prop),
     }
@@ -108,7 +109,7 @@ def file_address(prop: StoredProp) -> str:
 @router.get("/props", response={200: list[schemas.PropSchema], **PROBLEMS})
 def list_props(request: HttpRequest, response: HttpResponse, page: PageAsked) -> Any:
     """Every prop of the store that can be set down, and every bearer made to measure."""
-    found: QuerySet[StoredProp] = visible_props(request).filter(listed=True).select_related("posed_from")
+    found: QuerySet[StoredProp] = visible_props(request).filter(listed=True).select_related("posed_from", "came_of")
     return [prop_record(p, user_of(request)) for p in page_of(found, page, response)]
 
 
@@ -247,6 +248,25 @@ def made_anew_words(prop: StoredProp, remade: set[str]) -> str:
     return f"{prop.name} made anew {', '.join(taken)}" if taken else f"{prop.name} given other seats"
 
 
+@router.get("/store/space", response={200: schemas.SpaceSchema, **PROBLEMS})
+def get_space(request: HttpRequest) -> Any:
+    """How much of the store the visitor's props take, and those of them that the store does not show."""
+    used = used_by(user_of(request))
+    return {
+        "props": used.props,
+        "most_props": MOST_PROPS,
+        "bytes": used.size,
+        "most_bytes": MOST_BYTES,
+        "unlisted": unlisted_of(user_of(request)),
+    }
+
+
+@router.delete("/store/unused", response={200: schemas.FreedSchema, **PROBLEMS})
+def free_unused(request: HttpRequest) -> Any:
+    """Delete the visitor's props that the store does not show, that stand nowhere, and that no change names which could be undone."""
+    return {"freed": free_unused_of(user_of(request))}
+
+
 @router.delete("/props/{key}", response={204: None, **PROBLEMS})
 def delete_prop(request: HttpRequest, key: str) -> Any:
     """Take a prop out of the store; one that the history names is retired. Raises HttpError while copies of it stand."""
@@ -338,6 +358,7 @@ def shelved_bearer(request: HttpRequest, name: str, document: GltfDocument) -> d
     user = user_of(request)
     refuse_beyond_quota(user)
     made = shelve(new_key(name), name[:200], document, category="bearers", owner=user, role="bearer", listed=False)
+    claim(made)
     return prop_record(made, user)
 
 

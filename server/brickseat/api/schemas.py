@@ -65,8 +65,33 @@ class PropSchema(Schema):
     turns: list[TurnSchema]
     mine: bool
     posed_from: str | None
+    came_of: str | None
     doubt: QuestionSchema | None
     file: str
+
+
+class UnlistedSchema(Schema):
+    """A prop that the store does not show. ``of``: name of what it came of; ``standing``: copies on sets; ``undoable``: a change names it
+    that can be undone or done again."""
+
+    key: str
+    name: str
+    of: str | None
+    size: int
+    standing: int
+    undoable: bool
+
+
+class SpaceSchema(Schema):
+    props: int
+    most_props: int
+    bytes: int
+    most_bytes: int
+    unlisted: list[UnlistedSchema]
+
+
+class FreedSchema(Schema):
+    freed: int
 
 
 class SideSchema(Schema):

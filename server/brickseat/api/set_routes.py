@@ -217,7 +217,7 @@ def list_set_props(request: HttpRequest, key: uuid.UUID, asked: Query[schemas.Ke
     stood = Q(records__dressed=dressed) | Q(named_in_history__change__entry__dressed=dressed)
     others = StoredProp.objects.filter(stood, key__in=asked.keys)
     found = StoredProp.objects.filter(Q(pk__in=here.values("pk")) | Q(pk__in=others.values("pk")))
-    return [prop_record(p, user) for p in found.select_related("posed_from")]
+    return [prop_record(p, user) for p in found.select_related("posed_from", "came_of")]
 
 
 @router.get(

@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Mapping
 
 import numpy as np
+from django.utils import timezone
 
 from brickseat.jobs.running import Failed, Job, Shard
 from brickseat.store.models import StoredProp
@@ -55,6 +56,8 @@ def shelve_shards(job: Job, keys: Iterable[str]) -> None:
             bounce=whole.bounce,
             fall=HARDER * properties_of(whole).bears,
             contact="hull",
+            came_of=whole,
+            claimed=timezone.now(),
         )
 
 

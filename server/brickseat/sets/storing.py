@@ -1,7 +1,6 @@
 """A set between the database and the core: one reader, and one writer that takes a few statements however much changed."""
 
 from collections.abc import Iterable, Iterator, Sequence
-from datetime import timedelta
 from itertools import islice
 from typing import TypeVar
 
@@ -9,14 +8,12 @@ from django.db.models import Q
 from django.utils import timezone
 
 from brickseat.sets.models import DressedSet, HistoryDeltas, HistoryEntry, HistoryProp, StoredRecord
-from brickseat.store.models import StoredProp
+from brickseat.store.models import CLAIMED_FOR, StoredProp
 from brickseat.store.shelving import prop_of
 from brickseat_core.scene import KINDS, Change, Delta, Kind, Prop, Record, Set, Settings
 from brickseat_core.scene.changes import FIELD_OF
 from brickseat_core.scene.encoding import decode, encode, encode_change, one_of, props_named
 
-CLAIMED_FOR = timedelta(hours=1)
-"""How long a prop that is claimed waits for the change that is to name it."""
 T = TypeVar("T")
 BATCH = 500
 """Rows a statement: SQLite takes a bounded number of parameters."""

@@ -8,6 +8,7 @@ import re
 import tempfile
 import uuid
 from collections.abc import Callable, Iterable, Sequence
+from functools import partial
 from pathlib import Path, PurePath
 
 import numpy as np
@@ -18,7 +19,7 @@ from django.utils import timezone
 
 from brickseat.store.models import StoredProp, file_of
 from brickseat.store.quota import refuse_beyond_quota
-from brickseat.store.removing import remove_original
+from brickseat.store.removing import remove_model, remove_original
 from brickseat.store.shelving import mesh_of, shelve
 from brickseat_core.formats.errors import FileError
 from brickseat_core.formats.gltf.document import GltfDocument
@@ -117,8 +118,10 @@ def remake(stored: StoredProp, unit: str, up: str) -> Callable[[], None]:
     document, _ = made_from(source_of(stored), unit, up, [tuple(t) for t in stored.turns])
     seats = seats_on(document, stored)
 
+    before = stored.digest
+
     def write() -> None:
-        shelve(
+        made = shelve(
             stored.key,
             stored.name,
             document,
@@ -132,6 +135,8 @@ def remake(stored: StoredProp, unit: str, up: str) -> Callable[[], None]:
         # A modelled prop becomes its own original, or its next change of unit would start from the changed one.
         original = stored.original or str(file_of(stored.digest).relative_to(Path(settings.DATA)))
         StoredProp.objects.filter(pk=stored.pk).update(unit=unit, up=up, original=original)
+        if made.digest != before:
+            transaction.on_commit(partial(remove_model, before), robust=True)
 
     return write
 

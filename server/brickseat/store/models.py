@@ -1,5 +1,6 @@
 """A prop of the store, and where its file lies."""
 
+from datetime import timedelta
 from pathlib import Path
 from typing import ClassVar
 
@@ -8,6 +9,9 @@ from django.db import models
 
 from brickseat_core.gravity.materials import USUAL_MATERIAL
 
+CLAIMED_FOR = timedelta(hours=1)
+"""How long a prop that is claimed waits for the change that is to name it."""
+
 
 class StoredProp(models.Model):
     """A model that can be used. ``owner`` None: everybody's. Measures are of the true mesh, in metres; ``corner``: the
@@ -15,7 +19,7 @@ class StoredProp(models.Model):
 
     ``original``: path of the file it came as, below the data folder; ``unit``, ``up``: what that file's numbers are
     taken for, empty for what it says itself. ``joints``: names of those that can be turned; ``turns``: joints turned, (joint, axis, degrees) each; ``posed_from``:
-    the prop this is a pose of. ``mass`` (kg), ``grip``, ``bounce``, ``fall`` (metres onto something hard before it breaks,
+    the prop this is a pose of, and ``came_of`` the one it is a shard of. ``mass`` (kg), ``grip``, ``bounce``, ``fall`` (metres onto something hard before it breaks,
     0 for never): None for what the material has. ``contact``: kind
     of contact shape, empty for the best one. ``seats``: as the extras of glTF nodes have them, in the prop's coordinates. ``retired``: deleted by its owner, but named by the history of a set.
     ``due``: when it is delivered, for what was ordered; it is not seen before. ``claimed``: when it was last made or found for a change
@@ -44,6 +48,7 @@ class StoredProp(models.Model):
     turns = models.JSONField(default=list)
     joints = models.JSONField(default=list)
     posed_from = models.ForeignKey("self", null=True, blank=True, on_delete=models.SET_NULL, related_name="poses")
+    came_of = models.ForeignKey("self", null=True, blank=True, on_delete=models.SET_NULL, related_name="shards")
     material = models.CharField(max_length=20, default=USUAL_MATERIAL)
     mass = models.FloatField(null=True)
     grip = models.FloatField(null=True)

@@ -26,7 +26,7 @@ export function Header({ onProof, proof }: { onProof: () => void; proof: number 
   })).filter(({ n, state }) => n > 0 || state === "seated");
   const status = line === "lost" ? "the server is away; trying again" : saving > 0 ? "saving…" : "saved";
   return (
-    <header className="flex h-12 items-center gap-4 border-b border-rule bg-card px-4 text-[14px]">
+    <header className="flex h-12 items-center gap-4 border-b border-rule bg-card px-4 text-[14px] max-[900px]:overflow-x-auto">
       <Link to="/" aria-label="All sets" className="shrink-0">
         <img src="/mark.svg" alt="" width={24} height={24} />
       </Link>
@@ -85,7 +85,10 @@ export function Header({ onProof, proof }: { onProof: () => void; proof: number 
       <PlainButton pressed={history} onClick={() => set({ history: !history })}>
         history
       </PlainButton>
-      <ul aria-label="Fit check" className="ml-auto flex min-w-0 items-center gap-3 overflow-hidden">
+      <ul
+        aria-label="Fit check"
+        className="ml-auto flex min-w-0 items-center gap-3 overflow-hidden max-[900px]:shrink-0"
+      >
         {[...counts].reverse().map(({ state, n }) => (
           <li key={state} className="flex items-center gap-1 whitespace-nowrap">
             <Glyph state={state} />

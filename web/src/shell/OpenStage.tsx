@@ -34,6 +34,8 @@ export function OpenStage({ data }: { data: SetData }) {
   const [dim, setDim] = useState(() => localStorage.getItem("dim stage") === "yes");
   const [walking, setWalking] = useState(false);
   const [pinned, setPinned] = useState(false);
+  // On a narrow page the side panel lies over the stage, and is folded away until it is wanted.
+  const [folded, setFolded] = useState(true);
   const {
     pieces,
     regions,
@@ -138,11 +140,13 @@ export function OpenStage({ data }: { data: SetData }) {
   const { Slip } = toolOf(verb);
 
   return (
-    <div className="grid h-full grid-cols-[288px_1fr] grid-rows-[48px_1fr]">
-      <div className="col-span-2">
+    <div className="relative grid h-full grid-cols-[288px_1fr] grid-rows-[48px_1fr] max-[900px]:grid-cols-[1fr]">
+      <div className="col-span-full">
         <Header onProof={makeProof} proof={proof} />
       </div>
       <SidePanel
+        folded={folded}
+        onFold={() => setFolded(true)}
         slip={
           <MayBreak what="The slip" again={[verb]}>
             <Slip middle={middle} enter={enter} />
@@ -169,6 +173,16 @@ export function OpenStage({ data }: { data: SetData }) {
                 unpin
               </button>
             </div>
+          )}
+          {folded && (
+            <button
+              type="button"
+              aria-expanded={false}
+              onClick={() => setFolded(false)}
+              className="absolute top-3 left-3 z-10 rounded-sm border border-edge bg-card px-2 py-0.5 hover:border-ink hover:text-clay-deep min-[901px]:hidden"
+            >
+              {verb}, trolley…
+            </button>
           )}
           {undrawn && (
             <p

@@ -49,7 +49,16 @@ function Verbs() {
   );
 }
 
-export function SidePanel({ slip }: { slip: ReactNode }) {
+/** `folded`: on a narrow page it is not seen. */
+export function SidePanel({
+  slip,
+  folded,
+  onFold,
+}: {
+  slip: ReactNode;
+  folded: boolean;
+  onFold: () => void;
+}) {
   const [height, setHeight] = useState(() => Number(localStorage.getItem(KEPT)) || USUAL);
   const panel = useRef<HTMLElement>(null);
   const put = (wanted: number) => {
@@ -58,7 +67,19 @@ export function SidePanel({ slip }: { slip: ReactNode }) {
     localStorage.setItem(KEPT, String(next));
   };
   return (
-    <aside className="flex min-h-0 flex-col border-r border-rule">
+    <aside
+      className={`flex min-h-0 flex-col border-r border-rule bg-paper max-[900px]:absolute max-[900px]:top-12 max-[900px]:bottom-0 max-[900px]:left-0 max-[900px]:z-20 max-[900px]:w-72 max-[900px]:shadow-lg ${
+        folded ? "max-[900px]:hidden" : ""
+      }`}
+    >
+      <button
+        type="button"
+        aria-expanded
+        onClick={onFold}
+        className="self-end px-2 pt-1 text-[13.5px] text-quiet hover:text-clay-deep min-[901px]:hidden"
+      >
+        fold away
+      </button>
       <Verbs />
       <section
         ref={panel}

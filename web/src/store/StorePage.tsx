@@ -11,6 +11,7 @@ import { DropZone } from "../files/DropZone";
 import { ActionButton } from "../ui/buttons";
 import { budgetOf } from "../trolley/budget";
 import { PropHouse } from "./PropHouse";
+import { Space } from "./Space";
 import { PropTile } from "./PropTile";
 import { VirtualGrid } from "../ui/VirtualGrid";
 import { Categories } from "./Categories";
@@ -147,6 +148,7 @@ export default function StorePage() {
                     onClear={() => void clear(budget.unused)}
                   />
                 )}
+                <Space />
               </Categories>
             </div>
             <main className="flex min-h-0 flex-col">

@@ -9,46 +9,70 @@ import { useParts } from "../state";
 import { VirtualGrid } from "../ui/VirtualGrid";
 import { budgetOf, inMegabytes } from "./budget";
 import { choose } from "./choosing";
+import { folded } from "./folding";
 
 function PropCard({
   prop,
   chosen,
   standing,
   onChoose,
+  under,
+  inner,
+  open,
+  onUnfold,
 }: {
   prop: Prop;
+  /** How many shards and poses of it there are, whether they are shown, and whether this is one of them. */
+  under: number;
+  open: boolean;
+  inner: boolean;
+  onUnfold: () => void;
   chosen: boolean;
   standing: number;
   onChoose: () => void;
 }) {
   return (
-    <button
-      type="button"
-      aria-pressed={chosen}
-      onClick={onChoose}
-      title={`${prop.name}: ${inWords(prop.width)} across, ${inWords(prop.height)} up, ${inWords(prop.depth)} along; ${prop.triangles} triangles`}
-      className={`flex w-full flex-col items-center rounded-sm border px-1 pt-1 pb-1.5 text-center ${
-        chosen
-          ? "border-clay bg-card shadow-[inset_0_-3px_0_var(--color-clay)]"
-          : "border-transparent hover:border-rule hover:bg-card"
-      }`}
-    >
-      <img
-        src={pictureOf(prop.file, "corner")}
-        alt=""
-        width={56}
-        height={56}
-        loading="lazy"
-        className="block h-14 w-14"
-      />
-      <span className="line-clamp-2 w-full text-[13px] leading-tight [overflow-wrap:anywhere]">
-        {prop.name}
-      </span>
-      <span className="figure text-[12px] text-quiet">
-        {inWords(prop.height)}
-        {standing ? ` · ${standing}` : ""}
-      </span>
-    </button>
+    <div className={`relative ${inner ? "rounded-sm bg-wash" : ""}`}>
+      {under > 0 && (
+        <button
+          type="button"
+          aria-expanded={open}
+          aria-label={`${under} that came of ${prop.name}`}
+          onClick={onUnfold}
+          className="figure absolute top-0 right-0 z-10 rounded-sm border border-edge bg-card px-1 text-[12px] hover:border-ink hover:text-clay-deep"
+        >
+          {open ? "−" : "+"}
+          {under}
+        </button>
+      )}
+      <button
+        type="button"
+        aria-pressed={chosen}
+        onClick={onChoose}
+        title={`${prop.name}: ${inWords(prop.width)} across, ${inWords(prop.height)} up, ${inWords(prop.depth)} along; ${prop.triangles} triangles`}
+        className={`flex w-full flex-col items-center rounded-sm border px-1 pt-1 pb-1.5 text-center ${
+          chosen
+            ? "border-clay bg-card shadow-[inset_0_-3px_0_var(--color-clay)]"
+            : "border-transparent hover:border-rule hover:bg-card"
+        }`}
+      >
+        <img
+          src={pictureOf(prop.file, "corner")}
+          alt=""
+          width={56}
+          height={56}
+          loading="lazy"
+          className="block h-14 w-14"
+        />
+        <span className="line-clamp-2 w-full text-[13px] leading-tight [overflow-wrap:anywhere]">
+          {prop.name}
+        </span>
+        <span className="figure text-[12px] text-quiet">
+          {inWords(prop.height)}
+          {standing ? ` · ${standing}` : ""}
+        </span>
+      </button>
+    </div>
   );
 }
 
@@ -89,6 +113,11 @@ export function Trolley() {
       ? `${p.name} ${p.category} ${p.tags.join(" ")}`.toLowerCase().includes(words)
       : trolley.length === 0 || wheeled.has(p.key),
   );
+  const [open, setOpen] = useState<ReadonlySet<string>>(new Set());
+  const unfold = (key: string) =>
+    setOpen((now) => new Set(now.has(key) ? [...now].filter((k) => k !== key) : [...now, key]));
+  // Whoever looks for a shard finds it.
+  const folds = words ? shown.map((prop) => ({ prop, under: 0, inner: false })) : folded(shown, open);
   return (
     <section aria-label="Trolley" className="flex min-h-0 flex-1 flex-col">
       <div className="flex items-baseline gap-2 px-4 pt-2.5 pb-1">
@@ -127,16 +156,20 @@ export function Trolley() {
         )}
       </div>
       <VirtualGrid
-        items={shown}
-        keyOf={(p) => p.key}
+        items={folds}
+        keyOf={({ prop }) => prop.key}
         columns={3}
         row={108}
         label="props"
         className="min-h-0 flex-1 px-3 pb-3"
       >
-        {(p) => (
+        {({ prop: p, under, inner }) => (
           <PropCard
             prop={p}
+            inner={inner}
+            under={under}
+            open={open.has(p.key)}
+            onUnfold={() => unfold(p.key)}
             chosen={
               verb === "pour"
                 ? pour.props.includes(p.key)
