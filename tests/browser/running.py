@@ -2,6 +2,7 @@
 
 import io
 import os
+import re
 import socket
 import subprocess
 import sys
@@ -42,8 +43,8 @@ class DemoServer:
     The socket outlives the server, so that one that was killed comes back at the same address.
     """
 
-    def __init__(self, data: Path) -> None:
-        self.data = data
+    def __init__(self, data: Path, command: str = "demo") -> None:
+        self.data, self.command = data, command
         self.listener = socket.socket()
         self.listener.bind(("127.0.0.1", 0))
         self.listener.listen(64)
@@ -55,7 +56,7 @@ class DemoServer:
         code = "import sys; from brickseat.command_line import main; sys.exit(main(sys.argv[1:]))"
         fd = self.listener.fileno()
         self.process = subprocess.Popen(
-            [sys.executable, "-c", code, "demo", "--no-open", "--fd", str(fd)], pass_fds=[fd], env=environment
+            [sys.executable, "-c", code, self.command, "--no-open", "--fd", str(fd)], pass_fds=[fd], env=environment
         )
         deadline = time.monotonic() + START_SECONDS
         while True:
@@ -152,3 +153,22 @@ def on_screen(page: Page, x: float, y: float, z: float) -> tuple[float, float]:
     """Where a world point is, in pixels of the page."""
     found = page.evaluate("([x, y, z]) => window.brickseat.screen(x, y, z)", [x, y, z])
     return float(found["x"]), float(found["y"])
+
+
+def select(page: Page, keys: list[str]) -> None:
+    """Select these pieces as a dresser does who knows their names: in the ledger, one after the other."""
+    names = page.evaluate("keys => keys.map(key => window.brickseat.state().pieces.get(key).name)", keys)
+    ledger = page.get_by_role("region", name="Ledger")
+    opened = ledger.is_visible()
+    if not opened:
+        page.get_by_role("button", name="ledger", exact=True).click()
+    find = ledger.get_by_label("find in the ledger")
+    for number, name in enumerate(names):
+        find.fill(name)
+        cell = ledger.get_by_role("gridcell", name=re.compile(rf"^{re.escape(name)}( ·|$)"))
+        ledger.get_by_role("row").filter(has=cell).click(modifiers=["ControlOrMeta"] if number else [])
+    find.fill("")
+    if not opened:
+        ledger.get_by_role("button", name="close").click()
+    page.wait_for_function("n => window.brickseat.state().selected.length === n", arg=len(keys))
+    redrawn(page)

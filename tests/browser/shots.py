@@ -7,7 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from playwright.sync_api import Page
-from running import chromium, demo_server, on_screen, set_key, wait_drawn
+from running import chromium, demo_server, on_screen, select, set_key, wait_drawn
 from test_dressing import corner_of_yard, look_at, post
 
 from test_fill import BOARD, workshop
@@ -185,18 +185,18 @@ def main(folder: Path) -> None:
             heap.append(post(page, f"{address}/api/sets/{key}/moves", {"move": move})["deltas"][0]["key"])
         page.wait_for_function("k => window.brickseat.view.pieces.frame(k)", arg=heap[-1])
         page.evaluate("window.brickseat.view.standAt([2.6, 1.7, 6.6], [0.4, 0.2, 3.2])")
-        page.evaluate("keys => window.brickseat.state().select(keys)", heap)
+        select(page, heap)
         page.evaluate("window.brickseat.state().setSettle({lift: 0, jitter: 0.1, trials: 3})")
         page.get_by_label("Slip").get_by_role("button", name="Settle").click()
         page.get_by_role("region", name="Trials").get_by_role("img").nth(2).wait_for(timeout=180_000)
-        page.evaluate("window.brickseat.state().select([])")
+        page.keyboard.press("Escape")
         shot("trials")
         page.get_by_label("Slip").get_by_role("button", name="Discard").click()
-        page.evaluate("keys => window.brickseat.state().select(keys)", heap)
+        select(page, heap)
         page.keyboard.press("Delete")
         page.wait_for_function("k => !window.brickseat.state().pieces.has(k)", arg=heap[0])
         page.keyboard.press("8")
-        page.evaluate("window.brickseat.state().select([])")
+        page.keyboard.press("Escape")
         choose(page, "round stone")
         choose(page, "mug")
         page.evaluate("window.brickseat.state().setPour({from: 0.3, to: 0.8, most: 60, rate: 15, spread: 0.25})")
@@ -232,7 +232,7 @@ def relations(page: Page, address: str, shot: Callable[[str], None]) -> None:
     page.keyboard.press("Escape")
     page.keyboard.press("Escape")
     page.keyboard.press("2")
-    page.evaluate("window.brickseat.state().select(['low-bench-1'])")
+    select(page, ["low-bench-1"])
     page.evaluate("window.brickseat.view.standAt([1.3, 1.5, 1.5], [-0.5, 0.5, -1.3])")
     turn = page.evaluate("window.brickseat.state().pieces.get('shed-back-wall').pose.orientation")
     by = [0.1 * 2 * turn[1] * turn[3], 0.0, 0.1 * (1 - 2 * turn[1] ** 2)]

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from PIL import Image
 from playwright.sync_api import Browser, Page, expect
-from running import DemoServer, on_screen, redrawn, set_key, stage_context, wait_drawn
+from running import DemoServer, on_screen, redrawn, select, set_key, stage_context, wait_drawn
 
 from brickseat_core.formats.gltf.building import Paint, Surface, prop_document
 from brickseat_core.geometry.cube import cube
@@ -166,7 +166,7 @@ def test_the_puck_slides_turns_and_keeps_a_laid_table_together(page: Page, addre
     fit = next(f for f in stored(page, address, key)["fits"] if f["key"] == "stool-1")
     assert (fit["state"], fit["gap"]) == ("seated", pytest.approx(0.0, abs=1e-9))
     # A plank on its trestles with all that stands on it, as one.
-    page.evaluate("window.brickseat.state().select(['trestle-1'])")
+    select(page, ["trestle-1"])
     page.keyboard.press("u")
     laid = page.evaluate("window.brickseat.state().selected")
     assert len(laid) > 4
@@ -216,7 +216,7 @@ def test_a_server_killed_in_mid_drag_loses_nothing(browser: Browser, demo_data: 
         page.goto(f"{server.address}/sets/{key}?quality=low&seed=7")
         wait_drawn(page)
         page.keyboard.press("2")
-        page.evaluate("window.brickseat.state().select(['stool-2'])")
+        select(page, ["stool-2"])
         page.keyboard.press("ArrowRight")
         page.wait_for_function("window.brickseat.state().revision === 1")
         before = stored(page, server.address, key)
@@ -279,7 +279,7 @@ def test_a_heap_settles_half_of_a_trial_is_adopted_and_taken_back(page: Page, ad
     before = stored(page, address, key)["pieces"]
     stones = [p["key"] for p in before if p["prop"] in ("round-stone", "long-stone", "flat-stone", "fire-brick")]
     assert len(stones) >= 6
-    page.evaluate("keys => window.brickseat.state().select(keys)", stones)
+    select(page, stones)
     page.keyboard.press("7")
     page.evaluate("window.brickseat.state().setSettle({lift: 0.2, jitter: 0.05, trials: 2})")
     slip = page.get_by_label("Slip")
@@ -288,7 +288,7 @@ def test_a_heap_settles_half_of_a_trial_is_adopted_and_taken_back(page: Page, ad
     trials = page.get_by_role("region", name="Trials")
     expect(trials.get_by_role("button")).to_have_count(2)
     trials.get_by_role("button").nth(1).click()
-    page.evaluate("keys => window.brickseat.state().select(keys)", stones[: len(stones) // 2])
+    select(page, stones[: len(stones) // 2])
     slip.get_by_role("button", name="Adopt only the").click()
     page.wait_for_function("(window.brickseat.state().canUndo ?? '').startsWith('settled')")
     now = {p["key"]: p for p in stored(page, address, key)["pieces"]}
@@ -366,7 +366,7 @@ def test_nothing_keeps_assistive_technology_out(new_page: Callable[[], Page], ad
     wait_drawn(page)
     serious("stage, set down")
     page.keyboard.press("2")
-    page.evaluate("window.brickseat.state().select(['stool-1'])")
+    select(page, ["stool-1"])
     page.keyboard.press("t")
     page.keyboard.press("y")
     expect(page.get_by_role("region", name="Ledger")).to_be_visible()

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
-from running import on_screen, set_key, wait_drawn
+from running import on_screen, select, set_key, wait_drawn
 from test_dressing import choose, look_at, post, stored
 
 from test_scatter import figure, press, put, state
@@ -188,7 +188,7 @@ def test_a_crate_is_filled_with_small_bricks_thrown_in_roughly(page: Page, addre
     expect(slip).to_contain_text("changed by hand")
     # One is taken out and its number stays out.
     number, one = next(iter(found.items()))
-    page.evaluate("k => window.brickseat.state().select([k])", one["key"])
+    select(page, [one["key"]])
     page.keyboard.press("Delete")
     expect(slip).to_contain_text(f"Left out: {number};")
 

@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import Any
 
 from playwright.sync_api import Browser, Page, expect
-from running import DemoServer, on_screen, set_key, stage_context, wait_drawn
+from running import DemoServer, on_screen, select, set_key, stage_context, wait_drawn
 from test_dressing import choose, post, stored
 
 MOST_ROUNDS = 2400
@@ -87,7 +87,7 @@ def test_a_heap_of_sixty_settles_in_three_trials_and_half_of_one_is_adopted(page
     page.reload()
     wait_drawn(page)
     before = stored(page, address, key)["pieces"]
-    page.evaluate("keys => window.brickseat.state().select(keys)", heap)
+    select(page, heap)
     page.keyboard.press("7")
     page.evaluate("window.brickseat.state().setSettle({jitter: 0.02, trials: 3})")
     slip = page.get_by_label("Slip")
@@ -97,7 +97,7 @@ def test_a_heap_of_sixty_settles_in_three_trials_and_half_of_one_is_adopted(page
     trials.get_by_role("button").nth(2).click()
     outcome = page.evaluate("window.brickseat.state().job.outcomes[2]")
     assert len(outcome["poses"]) == 60
-    page.evaluate("keys => window.brickseat.state().select(keys)", heap[:30])
+    select(page, heap[:30])
     slip.get_by_role("button", name="Adopt only the 30 selected").click()
     last_step(page, "settled")
     now = {p["key"]: p for p in stored(page, address, key)["pieces"]}
@@ -155,7 +155,7 @@ def test_a_stack_of_jars_is_shoved_over_and_breaks(page: Page, address: str) -> 
         post(page, f"{address}/api/sets/{key}/moves", {"move": {"kind": "rest", "pieces": stack[-1:]}})
     page.reload()
     wait_drawn(page)
-    page.evaluate("keys => window.brickseat.state().select(keys)", stack)
+    select(page, stack)
     page.keyboard.press("7")
     page.evaluate("window.brickseat.state().setSettle({hand: 'firm', breaks: 0.03, calm: 0, trials: 1, jitter: 0})")
     slip = page.get_by_label("Slip")
@@ -208,7 +208,7 @@ def test_a_server_killed_while_things_fall_leaves_the_set_as_it_was(browser: Bro
         key = yard(page, server.address)
         before = stored(page, server.address, key)
         loose = [p["key"] for p in before["pieces"] if p["role"] == "prop" and not p["spiked"]]
-        page.evaluate("keys => window.brickseat.state().select(keys)", loose)
+        select(page, loose)
         page.keyboard.press("7")
         page.evaluate("window.brickseat.state().setSettle({lift: 1.0, trials: 1, hand: 'soft'})")
         page.get_by_label("Slip").get_by_role("button", name="Settle").click()
@@ -246,7 +246,7 @@ def test_a_flat_cloth_is_made_a_box_there_and_then_and_falls(page: Page, address
     mug = set_down(page, address, key, "mug", YARD[0] + 0.9, 0.6, YARD[2])
     yard(page, address)
     page.keyboard.press("7")
-    page.evaluate("keys => window.brickseat.state().select(keys)", [laid, mug])
+    select(page, [laid, mug])
     page.evaluate("window.brickseat.state().setSettle({lift: 0.15})")
     slip = page.get_by_label("Slip")
     slip.get_by_role("button", name="Settle").click()

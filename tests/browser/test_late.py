@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 from playwright.sync_api import Browser, Page, Route, expect
-from running import DemoServer, on_screen, redrawn, set_key, stage_context, wait_drawn
+from running import DemoServer, on_screen, redrawn, select, set_key, stage_context, wait_drawn
 from test_dressing import choose, position, stored
 
 HELD_STEPS = 20
@@ -26,7 +26,7 @@ def steps_done(page: Page, address: str, key: str) -> int:
 
 def test_a_held_key_is_one_step_and_loses_none_of_its_own(page: Page, address: str) -> None:
     key = workshop(page, address)
-    page.evaluate("k => window.brickseat.state().select([k])", STOOL)
+    select(page, [STOOL])
     before = steps_done(page, address, key)
     for _ in range(HELD_STEPS):
         # Pressed again without being let go, as a key that repeats.
@@ -53,7 +53,7 @@ def test_a_held_key_is_one_step_and_loses_none_of_its_own(page: Page, address: s
 def test_what_gravity_did_is_found_again_after_the_page_was_loaded_anew(page: Page, address: str) -> None:
     key = workshop(page, address)
     page.keyboard.press("7")
-    page.evaluate("window.brickseat.state().select(['stool-1', 'stool-2'])")
+    select(page, ["stool-1", "stool-2"])
     page.evaluate("window.brickseat.state().setSettle({lift: 0.1, jitter: 0.05, trials: 1})")
     slip = page.get_by_label("Slip")
     slip.get_by_role("button", name="Settle").click()
@@ -77,7 +77,7 @@ def test_what_gravity_did_is_found_again_after_the_page_was_loaded_anew(page: Pa
 
 def test_an_old_step_that_comes_late_is_not_shown_and_blocks_no_keys(page: Page, address: str) -> None:
     workshop(page, address)
-    page.evaluate("k => window.brickseat.state().select([k])", STOOL)
+    select(page, [STOOL])
     page.keyboard.press("ArrowRight")
     page.wait_for_function("(window.brickseat.state().canUndo ?? '').startsWith('slid')")
     late: list[Route] = []
@@ -123,9 +123,9 @@ def test_selecting_leaves_nothing_in_the_graphics_card(page: Page, address: str)
 
     def round_of(count: int) -> int:
         for n in range(count):
-            page.evaluate("k => window.brickseat.state().select([k])", keys[n % len(keys)])
+            select(page, [keys[n % len(keys)]])
             redrawn(page)
-        page.evaluate("window.brickseat.state().select([])")
+        page.keyboard.press("Escape")
         redrawn(page)
         return int(page.evaluate("window.brickseat.view.geometries"))
 

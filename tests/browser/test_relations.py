@@ -5,7 +5,7 @@ from typing import Any
 
 import pytest
 from playwright.sync_api import Page, Route, expect
-from running import on_screen, set_key, wait_drawn
+from running import on_screen, select, set_key, wait_drawn
 from test_dressing import choose, look_at, position, stored
 
 LATE_ANSWERS = """
@@ -121,7 +121,7 @@ def test_a_lantern_is_hung_under_a_hook_by_keys_alone_and_turned_in_it(page: Pag
     fit = fits(page, address, key)[lantern]
     assert (fit["state"], fit["rests_on"]) == ("seated", ["shed-beam"])
     page.keyboard.press("Escape")
-    page.evaluate("k => window.brickseat.state().select([k])", lantern)
+    select(page, [lantern])
     page.keyboard.press(",")
     page.wait_for_function("window.brickseat.state().canUndo?.startsWith('turned lantern 2 in its seat')")
     page.keyboard.press("Shift+J")
@@ -132,7 +132,7 @@ def test_a_bench_keeps_its_distance_from_a_slanted_wall_and_takes_its_jug_along(
     key = loading(page, address)
     bench, jug = "low-bench-1", "cider-jug-1"
     page.keyboard.press("2")
-    page.evaluate("k => window.brickseat.state().select([k])", bench)
+    select(page, [bench])
     slip = page.get_by_label("Slip")
     expect(slip).to_contain_text("300.0 mm apart · back wall")
     (x, _, z), (jx, _, jz) = position(page, bench), position(page, jug)
@@ -175,7 +175,7 @@ def test_a_figure_is_bent_in_the_slip_and_sits_again(page: Page, address: str) -
     contacts = page.request.get(f"{address}/api/sets/{key}/fits/{figure}").json()["contacts"]
     assert {c[0] > x for c in contacts} == {True, False}
     page.keyboard.press("2")
-    page.evaluate("k => window.brickseat.state().select([k])", figure)
+    select(page, [figure])
     slip = page.get_by_label("Slip")
     slip.get_by_role("button", name="which joint").click()
     page.get_by_role("menuitemradio", name="left knee").click()
@@ -226,7 +226,7 @@ def test_a_hatch_takes_its_opening_along_and_leaves_a_whole_wall(page: Page, add
     key = loading(page, address)
     hatch, wall = "wall-hatch-1", "shed-back-wall"
     page.keyboard.press("2")
-    page.evaluate("k => window.brickseat.state().select([k])", hatch)
+    select(page, [hatch])
     first = stored(page, address, key)["shapes"][wall]
     x = position(page, hatch)[0]
     for _ in range(10):
@@ -265,7 +265,7 @@ def test_a_slate_is_laid_on_the_roof_by_points_that_are_caught(page: Page, addre
     key = loading(page, address)
     slate = "roof-slate-7"
     page.keyboard.press("4")
-    page.evaluate("k => window.brickseat.state().select([k])", slate)
+    select(page, [slate])
     slip = page.get_by_label("Slip")
     slip.get_by_role("button", name="by what").click()
     page.get_by_role("menuitemradio", name="up to three points").click()

@@ -5,7 +5,7 @@ from typing import Any
 import pytest
 from crowds import Documents, crowd_file, demo_props, pots
 from playwright.sync_api import Page, expect
-from running import on_screen, wait_drawn
+from running import on_screen, select, wait_drawn
 from test_dressing import choose, look_at, position, stored
 
 COUNT = 5000
@@ -68,7 +68,7 @@ def test_a_set_of_five_thousand_is_dressed_and_repaired(page: Page, address: str
     expect(fit_check).to_contain_text(f"{COUNT - len(wrong) + 1} seated")
     page.keyboard.press("Escape")
     page.keyboard.press("Escape")
-    page.evaluate("k => window.brickseat.state().select([k])", piece)
+    select(page, [piece])
     page.keyboard.press("ArrowRight")
     page.wait_for_function("window.brickseat.state().canUndo?.startsWith('slid piece 2560')")
     assert position(page, piece) != [x, y, z]

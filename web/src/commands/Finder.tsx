@@ -6,6 +6,7 @@ import { Dialog } from "radix-ui";
 
 import { client, wanted, type Piece, type Prop } from "../api/client";
 import { useParts, useStage } from "../state";
+import { IDLE } from "../state/tools";
 import { choose } from "../trolley/choosing";
 import { shownOf, useChosen } from "./chosen";
 import { COMMANDS, type Desk } from "./table";
@@ -107,7 +108,7 @@ function Found({ desk }: { desk: () => Desk | null }) {
               key={piece.key}
               value={found(piece)}
               onSelect={then(({ view }) => {
-                setVerb("look over");
+                setVerb(IDLE);
                 select([piece.key]);
                 view.look("corner", [piece.key]);
               })}

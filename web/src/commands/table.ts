@@ -7,8 +7,8 @@ import type { StagePointer } from "../tools/pointer";
 import type { StageView } from "../stage/view";
 import { useStage } from "../state";
 import { withWhatRestsOn } from "../state/families";
-import { TOOLS } from "../tools";
-import { nextSeat, turnInSeat } from "../tools/join/keys";
+import { IDLE } from "../state/tools";
+import { TOOLS, toolOf } from "../tools";
 import type { Held, HeldKeys } from "./held";
 
 /** What commands work with. */
@@ -92,7 +92,7 @@ const turn = (left: boolean, key: string, code: string): HeldCommand => ({
     const degrees = shift ? WHOLE_TURN : alt ? 1 : stepOf("turn");
     return { kind: "turn", degrees: left ? degrees : -degrees };
   },
-  instead: () => turnInSeat(left),
+  instead: () => toolOf(useStage.getState().verb).turn?.(left) ?? false,
 });
 
 const size = (larger: boolean, key: string, code: string): HeldCommand => ({
@@ -169,15 +169,7 @@ export const COMMANDS: Command[] = [
     hidden: true,
     leaves: true,
   },
-  {
-    id: "next seat",
-    words: "while joining: take it by its next seat",
-    keys: ["e"],
-    shown: "E",
-    lacking: () => (useStage.getState().verb === "join" ? null : "take join in hand first"),
-    run: nextSeat,
-    repeats: true,
-  },
+  ...TOOLS.flatMap((tool) => tool.commands ?? []),
   {
     id: "ties",
     words: "show the ties; again to show only those that do not hold",
@@ -375,12 +367,9 @@ function backOut({ pointer }: Desk): void {
   else if (state.swapping) state.set({ swapping: false, note: null });
   else if (state.held) state.set({ held: false });
   else if (state.isolated) state.set({ isolated: false });
-  else if (state.verb === "line up" && (state.picked.length || state.target))
-    state.set({ picked: [], target: null });
-  else if ((state.verb === "set down" || state.verb === "join") && state.slip.prop)
-    state.setSlip({ prop: null });
+  else if (toolOf(state.verb).backOut?.()) return;
   else if (state.selected.length) state.select([]);
-  else state.setVerb("look over");
+  else state.setVerb(IDLE);
 }
 
 function group(): void {

@@ -19,6 +19,8 @@ export interface PlumbLabel {
   text: string;
   /** It says what is as it should be. */
   quiet?: boolean;
+  /** Written over it, not beside it. */
+  over?: boolean;
 }
 
 const STRIPES = `

@@ -32,7 +32,7 @@ export function JobSlip() {
     return (
       <p>
         Several ways to fill a bay are being looked at.{" "}
-        <QuietButton onClick={() => useStage.getState().setVerb("fill")}>See them</QuietButton>
+        <QuietButton onClick={() => useStage.getState().setVerb(job.kind)}>See them</QuietButton>
       </p>
     );
   if (job.state === "running") {

@@ -3,7 +3,14 @@ import { useParts } from "../state";
 import { boxAndBegin, leaveOutAndBegin } from "./beginning";
 
 /** What cannot fall, having no contact shape, and the offer to make one there and then. */
-export function LackingWord({ begin }: { begin: () => Promise<boolean> }) {
+export function LackingWord({
+  begin,
+  leaveOut,
+}: {
+  begin: () => Promise<boolean>;
+  /** Takes props out of what falls. */
+  leaveOut: (props: ReadonlySet<string>) => void;
+}) {
   const { lacking } = useParts("lacking");
   if (lacking.length === 0) return null;
   const one = lacking.length === 1;
@@ -21,7 +28,7 @@ export function LackingWord({ begin }: { begin: () => Promise<boolean> }) {
         <ActionButton onClick={() => void boxAndBegin(begin)}>
           Make {one ? "it a box" : "each a box"} and begin
         </ActionButton>
-        <QuietButton onClick={() => void leaveOutAndBegin(begin)}>
+        <QuietButton onClick={() => void leaveOutAndBegin(leaveOut, begin)}>
           Leave {one ? "it" : "them"} out
         </QuietButton>
       </p>

@@ -81,17 +81,25 @@ export async function boxAndBegin(begin: () => Promise<boolean>): Promise<void> 
   await begin();
 }
 
-/** Begin again without them: they are no longer poured, or their pieces no longer among what is selected to fall. */
-export async function leaveOutAndBegin(begin: () => Promise<boolean>): Promise<void> {
-  const { lacking, verb, pour, select, setSettle, setPour } = useStage.getState();
-  const left = new Set(lacking.map((l) => l.key));
-  if (verb === "pour") {
-    setPour({ props: pour.props.filter((k) => !left.has(k)) });
-  } else {
-    select(falling().flatMap((p) => (left.has(p.prop) ? [] : [p.key])));
-    setSettle({ what: "selected" });
-  }
+/** Begin again without them. `leaveOut`: takes these props out of what falls. */
+export async function leaveOutAndBegin(
+  leaveOut: (props: ReadonlySet<string>) => void,
+  begin: () => Promise<boolean>,
+): Promise<void> {
+  leaveOut(new Set(useStage.getState().lacking.map((l) => l.key)));
   await begin();
+}
+
+/** What falls without pieces of these props is what is selected from now on. */
+export function leaveOutOfSettle(props: ReadonlySet<string>): void {
+  const { select, setSettle } = useStage.getState();
+  select(falling().flatMap((p) => (props.has(p.prop) ? [] : [p.key])));
+  setSettle({ what: "selected" });
+}
+
+export function leaveOutOfPour(props: ReadonlySet<string>): void {
+  const { pour, setPour } = useStage.getState();
+  setPour({ props: pour.props.filter((k) => !props.has(k)) });
 }
 
 /** Stop a run, or throw away what came of it. */

@@ -16,7 +16,7 @@ import { HistoryPanel } from "../history/HistoryPanel";
 import { Ledger } from "../ledger/Ledger";
 import { LevelLine } from "../levelline/LevelLine";
 import { useParts } from "../state";
-import { toolOf } from "../tools";
+import { TOOLS, toolOf } from "../tools";
 import { PIN } from "../stage/camera";
 import { type OpenedStage, openStage } from "./connect";
 import { Header } from "./Header";
@@ -26,6 +26,9 @@ import { mark } from "./marking";
 import { useSetPicture } from "../stage/picturing";
 import { SidePanel } from "./SidePanel";
 import { useProof } from "../stage/useProof";
+
+/** Verbs that stand in no group. */
+const IN_THE_DIAL = TOOLS.filter((tool) => tool.group === null).map((tool) => tool.verb);
 
 export function OpenStage({ data }: { data: SetData }) {
   const host = useRef<HTMLDivElement>(null);
@@ -221,6 +224,7 @@ export function OpenStage({ data }: { data: SetData }) {
             </p>
           )}
           <LookDial
+            verbs={IN_THE_DIAL}
             walking={walking}
             onWalk={() => {
               const reduced = matchMedia("(prefers-reduced-motion: reduce)").matches;

@@ -5,7 +5,6 @@ import { type ReactNode, useRef, useState } from "react";
 
 import { useChosen } from "../commands/chosen";
 import { useParts } from "../state";
-import type { Verb } from "../state/tools";
 import { GROUPS, TOOLS } from "../tools";
 import { Trolley } from "../trolley/Trolley";
 
@@ -23,7 +22,7 @@ function Verbs() {
       type="single"
       aria-label="Verbs"
       value={verb}
-      onValueChange={(v) => v && setVerb(v as Verb)}
+      onValueChange={(v) => v && setVerb(v)}
       className="border-b border-rule px-2 pt-1 pb-1.5"
     >
       {GROUPS.map((group) => (

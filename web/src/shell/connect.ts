@@ -16,7 +16,7 @@ import { useStage } from "../state";
 import { Beside } from "../stage/beside";
 import { isMine, learnAgain, learnNew, reload, tryingOn } from "../stage/making";
 import { AskDots } from "../tools/scatter/dots";
-import { mark, markRecipe, markTies, showComing } from "./marking";
+import { mark, markTies, markTool, showComing } from "./marking";
 import { StagePointer } from "../tools/pointer";
 import type { Layer } from "../stage/layers";
 import type { ModelsOf } from "../stage/pieces";
@@ -174,7 +174,7 @@ export function openStage(data: SetData, host: HTMLElement, over: HTMLElement): 
         "preview",
       )
     )
-      markRecipe(view, marks);
+      markTool(view, marks);
     if (differs("underWay")) showComing(coming);
     if (differs("shapes")) standShapes(now.shapes);
     // What was in the way of one move is not in the way of the set as it is after the next.

@@ -1,26 +1,20 @@
 /** Tapes, plumb line and puck of what is selected; none while an old step is looked at. */
 import { isFault } from "../fit/Glyph";
-import type { Fit, Piece, Triple } from "../api/client";
+import type { Fit, Triple } from "../api/client";
 import { useStage } from "../state";
-import { NOTHING_BARRED, type Recipe } from "../state/scatter";
-import type { Verb } from "../state/tools";
-import { handlesOf } from "../tools/boxes";
-import { bayInHand } from "../tools/fill/filling";
-import { boxesInHand } from "../tools/scatter/recipes";
+import { NOTHING_BARRED } from "../state/scatter";
+import { toolOf } from "../tools";
 import type { Layer } from "../stage/layers";
-import type { Ring } from "../stage/rings";
 import type { StageView } from "../stage/view";
 
-const WITHOUT_PUCK: Verb[] = ["measure", "build", "settle", "pour", "join", "line up", "scatter", "fill"];
-
 export function mark(view: StageView, write: (length: number) => string): void {
-  const { selected, fits, pieces, verb, preview, job, slip } = useStage.getState();
+  const { selected, fits, pieces, verb, preview, job } = useStage.getState();
   const keys = preview || job?.state === "running" ? [] : selected;
   // What lies in an outcome has not been measured on the set yet.
   view.setMarks(keys, job ? new Map() : fits, (fit) => labelOf(fit, write));
   const movable = keys.filter((k) => pieces.get(k)?.role === "prop" && !pieces.get(k)?.spiked);
   const first = movable[0] ? pieces.get(movable[0]) : undefined;
-  if (!first || job || WITHOUT_PUCK.includes(verb) || (verb === "set down" && slip.prop)) {
+  if (!first || job || !toolOf(verb).puck?.()) {
     view.layPuck([], null, [0, 1, 0]);
     return;
   }
@@ -56,25 +50,11 @@ export function labelOf(fit: Fit, write: (length: number) => string): string {
   return isFault(fit.state) && fit.state !== "floating" ? `${gap}, ${fit.state}` : gap;
 }
 
-/** Numbers on the pieces of the recipe in hand, dots where it would lie as it is now, its elbow room, and what its boxes are pulled by. */
-export function markRecipe(view: StageView, marks: Layer): void {
-  const { verb, openRecipe, openFilling, pieces, props, dots, preview, recipe, barred } = useStage.getState();
-  const shown = verb === "scatter" && !preview;
-  const inHand = shown ? openRecipe : verb === "fill" && !preview ? openFilling : null;
-  const laid = inHand ? [...pieces.values()].filter((p) => p.recipe === inHand && view.pieces.draws(p)) : [];
-  const flags = laid.flatMap(({ pose, prop, number }) => {
-    const height = (props.get(prop)?.height ?? 0) * Math.abs(pose.scale[1]);
-    const [x, y, z] = pose.position;
-    return number === null ? [] : [{ at: [x, y + height, z] as Triple, text: String(number) }];
-  });
-  const boxes = preview ? [] : verb === "fill" ? bayInHand() : verb === "scatter" ? boxesInHand() : [];
-  void marks.show({
-    flags,
-    dots: shown ? dots : [],
-    handles: handlesOf(boxes),
-    barred: shown ? barred : NOTHING_BARRED,
-    rings: shown ? ringsOf(laid, recipe, dots) : [],
-  });
+/** What the verb in hand shows of its own; nothing of it while an old step is looked at. */
+export function markTool(view: StageView, marks: Layer): void {
+  const { verb, preview } = useStage.getState();
+  const shown = preview ? {} : (toolOf(verb).marks?.(view) ?? {});
+  void marks.show({ flags: [], dots: [], handles: [], barred: NOTHING_BARRED, rings: [], ...shown });
 }
 
 /** Pieces that a filling has placed so far, in place of those that it placed before. */
@@ -87,22 +67,4 @@ export function showComing(layer: Layer): void {
   const guests = new Map(coming.map((piece) => [`coming ${piece.key}`, piece]));
   if (guests.size) void layer.only({ guests, absent: new Set(before.map((piece) => piece.key)) });
   else layer.clear();
-}
-
-/** The elbow room of what a recipe laid, or of the dots where it would lie; none where it keeps none. */
-export function ringsOf(laid: Piece[], recipe: Recipe, dots: number[]): Ring[] {
-  if (recipe.no_overlap !== "elbow") return [];
-  const radii = new Map(recipe.props.map((rule) => [rule.prop, rule.elbow_room_m ?? 0]));
-  if (!dots.length)
-    return laid.flatMap(({ prop, pose }) => {
-      const radius = radii.get(prop) ?? 0;
-      return radius > 0 ? [{ at: pose.position, radius }] : [];
-    });
-  // Which prop comes to a dot is not known yet: where they keep different room, it is the least.
-  const radius = Math.min(...radii.values());
-  if (!(radius > 0)) return [];
-  return Array.from({ length: dots.length / 3 }, (_, n) => ({
-    at: dots.slice(3 * n, 3 * n + 3) as Triple,
-    radius,
-  }));
 }

@@ -2,6 +2,7 @@
 import { Popover } from "radix-ui";
 
 import { useParts } from "../state";
+import { IDLE, type Verb } from "../state/tools";
 import type { Look } from "../drawing/looks";
 
 const SIDES: { look: Look; path: string; x: number; y: number; words: string }[] = [
@@ -36,6 +37,8 @@ const SIDES: { look: Look; path: string; x: number; y: number; words: string }[]
 ];
 
 interface Props {
+  /** Verbs that are taken in hand here. */
+  verbs: Verb[];
   onLook: (look: Look) => void;
   onThrough: () => void;
   onDim: () => void;
@@ -55,7 +58,11 @@ function Words(props: Props) {
     ["through the gap", props.onThrough],
     [props.walking ? "stand still" : "walk round", props.onWalk, props.walking],
     [props.pinned ? "unpin the view" : "pin this view", props.onPin, props.pinned],
-    ["measure", () => setVerb(verb === "measure" ? "look over" : "measure"), verb === "measure"],
+    ...props.verbs.map((each): [string, () => void, boolean] => [
+      each,
+      () => setVerb(verb === each ? IDLE : each),
+      verb === each,
+    ]),
     [props.dim ? "light stage" : "dim stage", props.onDim, props.dim],
   ];
   return entries.map(([words, run, pressed]) => (

@@ -4,12 +4,16 @@
 export interface Label {
   text: string;
   quiet?: boolean;
+  /** Over it, so that a line is seen whole. */
+  over?: boolean;
   x: number;
   y: number;
 }
 
 const LABEL =
-  "figure pointer-events-none absolute left-0 top-0 rounded-sm border border-rule bg-card/95 px-1.5 text-[13px] font-semibold whitespace-nowrap before:absolute before:top-1/2 before:-left-3 before:h-px before:w-3 before:bg-current";
+  "figure pointer-events-none absolute left-0 top-0 rounded-sm border border-rule bg-card/95 px-1.5 text-[13px] font-semibold whitespace-nowrap before:absolute before:top-1/2 before:-left-3 before:h-px before:w-3 before:bg-current data-[over=true]:before:top-full data-[over=true]:before:left-1/2 data-[over=true]:before:h-3.5 data-[over=true]:before:w-px";
+/** From what is labelled to a label beside it, and to one over it: each is joined to it by a short line. */
+const [BESIDE_PX, OVER_PX] = [12, 14];
 const FIGURES =
   "figure pointer-events-none absolute left-0 top-0 z-10 rounded-sm border border-ink bg-card/95 px-1.5 text-[13px] font-semibold whitespace-nowrap";
 const SWEEP = "pointer-events-none absolute left-0 top-0 border border-clay bg-clay/10";
@@ -62,7 +66,11 @@ export class Beside {
       if (!label) return;
       if (box.textContent !== label.text) box.textContent = label.text;
       box.style.color = label.quiet ? "var(--color-ink)" : "var(--color-clay-deep)";
-      box.style.transform = `translate(${Math.round(label.x + 12)}px, ${Math.round(label.y - 11)}px)`;
+      box.dataset.over = String(label.over ?? false);
+      const [x, y] = [Math.round(label.x), Math.round(label.y)];
+      box.style.transform = label.over
+        ? `translate(${x}px, ${y - OVER_PX}px) translate(-50%, -100%)`
+        : `translate(${x + BESIDE_PX}px, ${y - 11}px)`;
     });
   }
 

@@ -18,7 +18,7 @@ import { standeeFigure } from "./standee";
 
 export interface Labels {
   /** Called after each frame with where the labels stand on the screen, in CSS pixels. */
-  place: (labels: { text: string; quiet: boolean; x: number; y: number }[]) => void;
+  place: (labels: { text: string; quiet: boolean; over: boolean; x: number; y: number }[]) => void;
 }
 
 interface Quality {
@@ -184,7 +184,12 @@ export class StageView {
     this.drawnRevision = revision;
     const labels = this.overlay.labelsSeen(this.camera, this.host.clientWidth, this.host.clientHeight);
     this.labelled.place(
-      labels.map(({ at, text, quiet }) => ({ text, quiet: quiet ?? false, ...this.aim.onScreen(at) })),
+      labels.map(({ at, text, quiet, over }) => ({
+        text,
+        quiet: quiet ?? false,
+        over: over ?? false,
+        ...this.aim.onScreen(at),
+      })),
     );
   }
 

@@ -6,18 +6,10 @@ import type { NoteSlice } from "./note";
 import type { RelationsSlice } from "./relations";
 import type { ScatterSlice } from "./scatter";
 
-export type Verb =
-  | "set down"
-  | "look over"
-  | "join"
-  | "line up"
-  | "scatter"
-  | "fill"
-  | "settle"
-  | "pour"
-  | "build"
-  | "repair"
-  | "measure";
+/** What somebody does with the pointer: the name of a tool, which is a module of its own. */
+export type Verb = string;
+/** The verb in hand while no other is. */
+export const IDLE: Verb = "look over";
 
 export interface SetDownSlip {
   prop: string | null;
@@ -165,7 +157,7 @@ export interface ToolsSlice {
 type PutAway = NoteSlice & JobsSlice & RelationsSlice & ScatterSlice;
 
 export const toolsSlice: StateCreator<ToolsSlice & PutAway, [], [], ToolsSlice> = (set) => ({
-  verb: "look over",
+  verb: IDLE,
   slip: PLAIN_SLIP,
   build: PLAIN_BUILD,
   settle: PLAIN_SETTLE,

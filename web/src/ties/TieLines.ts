@@ -56,7 +56,7 @@ export class TieLines {
       this.group.add(line);
       if (!named) continue;
       const text = measureWords(tie, measure);
-      this.labels.push({ at: from.clone().lerp(to, 0.5), text, quiet: !wrong });
+      this.labels.push({ at: from.clone().lerp(to, 0.5), text, quiet: !wrong, over: true });
     }
   }
 }

@@ -1,7 +1,7 @@
 /** The pointer on the stage: hands what it does to the tool of the verb in hand, and to the gesture that a press has begun. */
 import { GravityPointer } from "./settle/pointer";
 import { useStage } from "../state";
-import type { Verb } from "../state/tools";
+import { IDLE, type Verb } from "../state/tools";
 import { TOOLS, toolOf } from "./index";
 import type { At, Gesture, PointerTool, StageParts } from "./tool";
 
@@ -59,12 +59,10 @@ export class StagePointer {
   }
 
   private get tool(): PointerTool {
-    const { verb, slip, job } = useStage.getState();
-    const looking = this.tools.get("look over")!;
-    if (verb === "set down" && slip.prop) return this.tools.get(verb)!;
-    if (verb === "pour" && job?.state !== "done") return this.tools.get(verb)!;
-    if (job) return this.gravity;
-    return verb === "set down" ? looking : (this.tools.get(verb) ?? looking);
+    const { verb, job } = useStage.getState();
+    const { works, worksInJobs } = toolOf(verb);
+    if (job) return worksInJobs?.() ? this.tools.get(verb)! : this.gravity;
+    return this.tools.get(works?.() === false ? IDLE : verb)!;
   }
 
   private at(event: MouseEvent): At {
@@ -123,8 +121,9 @@ export class StagePointer {
   /** The slip or the set changed under the pointer. */
   again(): void {
     if (this.last && !this.gesture) this.tool.again?.(this.last);
-    const setDown = this.tools.get("set down");
-    if (this.tool !== setDown) setDown?.leave();
+    // Its own pointer may work no longer, as where a prop is put out of hand.
+    const own = this.tools.get(useStage.getState().verb);
+    if (this.tool !== own) own?.leave();
   }
 
   cancel(): void {

@@ -1,9 +1,12 @@
 /** What a verb is made of: a word in the list of verbs, a slip, and what the pointer does on the stage. */
 import type { ComponentType } from "react";
 
+import type { Prop } from "../api/client";
 import type { LiveLine } from "../api/live";
+import type { Shown } from "../stage/layers";
 import type { Beside } from "../stage/beside";
 import type { StageView } from "../stage/view";
+import type { StageState } from "../state";
 import type { Verb } from "../state/tools";
 
 /** A place on the canvas, in CSS pixels. */
@@ -46,6 +49,17 @@ export interface PointerTool {
   inTheMiddle?: () => void;
 }
 
+/** A command that belongs to one verb. */
+export interface ToolCommand {
+  id: string;
+  words: string;
+  keys: string[];
+  shown: string;
+  lacking: () => string | null;
+  run: () => void;
+  repeats?: boolean;
+}
+
 export type Group = "one by one" | "many" | "the set";
 
 export interface Tool {
@@ -59,6 +73,23 @@ export interface Tool {
   pointer: (stage: StageParts) => PointerTool;
   /** Enter, where it is not what a press in the middle of the view would do. */
   enter?: () => void;
+  /** Whether its own pointer works just now; else one looks over. Usual is that it does. */
+  works?: () => boolean;
+  /** Whether its own pointer works while a job is under way or looked at. Usual is that it does not. */
+  worksInJobs?: () => boolean;
+  /** Whether the puck lies under what is selected while it is in hand. Usual is that it does not. */
+  puck?: () => boolean;
+  /** A prop was chosen in the trolley or the finder. Usual is that it is set down next. */
+  onPropChosen?: (prop: Prop) => void;
+  /** Whether a prop is among those that it works with. */
+  takes?: (prop: string, state: StageState) => boolean;
+  /** What it shows on the stage while it is in hand, beside what its pointer shows. */
+  marks?: (view: StageView) => Partial<Shown>;
+  /** Esc: puts away what it has in hand; false where that is nothing. */
+  backOut?: () => boolean;
+  /** What the keys that turn do instead; false where they turn what is selected, as ever. */
+  turn?: (left: boolean) => boolean;
+  commands?: ToolCommand[];
 }
 
 const DRAG_START_PX = 6;

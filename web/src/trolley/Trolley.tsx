@@ -5,7 +5,8 @@ import { useMemo, useState } from "react";
 import { type Prop, client, wanted } from "../api/client";
 import { pictureOf } from "../api/pictures";
 import { inWords } from "../fit/units";
-import { useParts } from "../state";
+import { useParts, useStage } from "../state";
+import { USUAL, toolOf } from "../tools";
 import { VirtualGrid } from "../ui/VirtualGrid";
 import { budgetOf, inMegabytes } from "./budget";
 import { choose } from "./choosing";
@@ -77,16 +78,9 @@ function PropCard({
 }
 
 export function Trolley() {
-  const { pieces, slip, pour, recipe, filling, verb, props, trolley } = useParts(
-    "pieces",
-    "slip",
-    "pour",
-    "recipe",
-    "filling",
-    "verb",
-    "props",
-    "trolley",
-  );
+  const { pieces, verb, props, trolley } = useParts("pieces", "verb", "props", "trolley");
+  // What a verb works with may change with any of these.
+  useParts("slip", "pour", "recipe", "filling");
   const [find, setFind] = useState("");
   const { data, error, isPending } = useQuery({
     queryKey: ["props"],
@@ -170,15 +164,7 @@ export function Trolley() {
             under={under}
             open={open.has(p.key)}
             onUnfold={() => unfold(p.key)}
-            chosen={
-              verb === "pour"
-                ? pour.props.includes(p.key)
-                : verb === "scatter"
-                  ? recipe.props.some((rule) => rule.prop === p.key)
-                  : verb === "fill"
-                    ? filling.props.some((rule) => rule.prop === p.key)
-                    : slip.prop === p.key
-            }
+            chosen={(toolOf(verb).takes ?? USUAL.takes)?.(p.key, useStage.getState()) ?? false}
             standing={standing.get(p.key) ?? 0}
             onChoose={() => choose(p)}
           />

@@ -16,11 +16,9 @@ export function nextSeat(): void {
   set({ note: `taken by ${next.name}` });
 }
 
-/** Turn what is carried in the seat that it goes to, or what is joined already in the one that it is in, by the seat's step.
- * False while another verb is in hand. */
-export function turnInSeat(left: boolean): boolean {
-  const { verb, join, setJoin, ties, pieces, props, selected } = useStage.getState();
-  if (verb !== "join") return false;
+/** Turn what is carried in the seat that it goes to, or what is joined already in the one that it is in, by the seat's step. */
+export function turnInSeat(left: boolean): true {
+  const { join, setJoin, ties, pieces, props, selected } = useStage.getState();
   const carried = carriedNow();
   const tie = [...ties.values()].find(
     (t) => t.tie === "join" && carried?.piece && (t.piece === carried.piece || t.to === carried.piece),

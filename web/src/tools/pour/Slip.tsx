@@ -1,4 +1,4 @@
-import { beginPour } from "../../gravity/beginning";
+import { beginPour, leaveOutOfPour } from "../../gravity/beginning";
 import { useParts } from "../../state";
 import { BreaksWord } from "../../gravity/BreaksWord";
 import { JobSlip } from "../../gravity/JobSlip";
@@ -105,7 +105,7 @@ export function PourSlip() {
         calm, <BreaksWord value={pour.breaks} onChange={(breaks) => setPour({ breaks })} />.
       </p>
       {lacking.length > 0 ? (
-        <LackingWord begin={beginPour} />
+        <LackingWord begin={beginPour} leaveOut={leaveOutOfPour} />
       ) : (
         <p className="mt-2">
           <ActionButton onClick={() => void beginPour()}>Be ready to pour</ActionButton>

@@ -1,4 +1,4 @@
-import { beginSettle } from "../../gravity/beginning";
+import { beginSettle, leaveOutOfSettle } from "../../gravity/beginning";
 import { useParts } from "../../state";
 import { whyNotSettle } from "./enter";
 import { BreaksWord } from "../../gravity/BreaksWord";
@@ -96,7 +96,7 @@ export function SettleSlip() {
         , <BreaksWord value={settle.breaks} onChange={(breaks) => setSettle({ breaks })} />.
       </p>
       {lacking.length > 0 ? (
-        <LackingWord begin={beginSettle} />
+        <LackingWord begin={beginSettle} leaveOut={leaveOutOfSettle} />
       ) : (
         <p className="mt-2">
           <ActionButton onClick={() => void beginSettle()} disabled={why !== null} why={why ?? undefined}>

@@ -1,9 +1,9 @@
 import { describe, expect, it } from "vitest";
 
-import { piece } from "../fit/examples";
-import { PLAIN_RECIPE, type Recipe } from "../state/scatter";
-import { ringsOf } from "./marking";
-import { MOST_RINGS, outlines } from "../stage/rings";
+import { piece } from "../../fit/examples";
+import { PLAIN_RECIPE, type Recipe } from "../../state/scatter";
+import { ringsOf } from "./marks";
+import { MOST_RINGS, outlines } from "../../stage/rings";
 
 const elbowed = (...radii: number[]): Recipe => ({
   ...PLAIN_RECIPE,
