@@ -2,7 +2,6 @@
 
 import io
 import os
-import re
 import socket
 import subprocess
 import sys
@@ -163,10 +162,11 @@ def select(page: Page, keys: list[str]) -> None:
     if not opened:
         page.get_by_role("button", name="ledger", exact=True).click()
     find = ledger.get_by_label("find in the ledger")
-    for number, name in enumerate(names):
+    for number, (key, name) in enumerate(zip(keys, names, strict=True)):
         find.fill(name)
-        cell = ledger.get_by_role("gridcell", name=re.compile(rf"^{re.escape(name)}( ·|$)"))
-        ledger.get_by_role("row").filter(has=cell).click(modifiers=["ControlOrMeta"] if number else [])
+        # Others that stand on it, or are called alike, are listed with it.
+        row = page.locator(f'[id="ledger-row-{key.replace(" ", "-")}"]')
+        row.click(modifiers=["ControlOrMeta"] if number else [])
     find.fill("")
     if not opened:
         ledger.get_by_role("button", name="close").click()

@@ -17,11 +17,19 @@ export async function fetchChosen(): Promise<void> {
   useChosen.setState({ chosen: keys });
 }
 
-async function keep(chosen: Chosen): Promise<void> {
+/** One after the other: what was chosen last is what is kept. */
+let keeping: Promise<unknown> = Promise.resolve();
+
+function keep(chosen: Chosen): Promise<void> {
   const before = useChosen.getState().chosen;
   useChosen.setState({ chosen });
-  const kept = await told(wanted(client.PUT("/api/visitor/keys", { body: { keys: { ...chosen } } })));
-  if (kept === null) useChosen.setState({ chosen: before });
+  const send = async () => {
+    const kept = await told(wanted(client.PUT("/api/visitor/keys", { body: { keys: { ...chosen } } })));
+    if (kept === null && useChosen.getState().chosen === chosen) useChosen.setState({ chosen: before });
+  };
+  const kept = keeping.then(send);
+  keeping = kept;
+  return kept;
 }
 
 /** Have a command done by another key. */

@@ -143,8 +143,8 @@ export function OpenStage({ data }: { data: SetData }) {
   const { Slip } = toolOf(verb);
 
   return (
-    <div className="relative grid h-full grid-cols-[288px_1fr] grid-rows-[48px_1fr] max-[900px]:grid-cols-[1fr]">
-      <div className="col-span-full">
+    <div className="relative grid h-full grid-cols-[288px_1fr] grid-rows-[48px_1fr] max-[900px]:grid-cols-[minmax(0,1fr)]">
+      <div className="col-span-full min-w-0">
         <Header onProof={makeProof} proof={proof} />
       </div>
       <SidePanel
