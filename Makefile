@@ -61,6 +61,7 @@ stress: setup $(STAMPS)/stress
 	PYTHONPATH=benchmarks $(BIN)/python tests/stress/run.py $(STAMPS)/stress
 	PYTHONPATH=benchmarks $(BIN)/python tests/stress/many.py $(STAMPS)/stress
 	$(BIN)/python tests/stress/kills.py
+	$(BIN)/python tests/stress/day.py
 
 shots: setup browser
 	$(BIN)/python tests/browser/shots.py docs/screenshots
