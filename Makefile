@@ -28,8 +28,9 @@ check: setup
 	$(BIN)/ruff check core server tests benchmarks
 	BRICKSEAT_DATA=$(TEST_DATA) $(BIN)/mypy
 	$(BIN)/lint-imports
-	BRICKSEAT_DATA=$(TEST_DATA) $(BIN)/python -m brickseat.schema_file $(STAMPS)/openapi.json
+	BRICKSEAT_DATA=$(TEST_DATA) $(BIN)/python -m brickseat.schema_file $(STAMPS)/openapi.json $(STAMPS)/limits.json
 	diff -u server/openapi.json $(STAMPS)/openapi.json
+	diff -u web/src/api/limits.json $(STAMPS)/limits.json
 	cd web && npx openapi-typescript $(CURDIR)/$(STAMPS)/openapi.json --default-non-nullable=false -o $(CURDIR)/$(STAMPS)/schema.d.ts > /dev/null
 	diff -u web/src/api/schema.d.ts $(STAMPS)/schema.d.ts
 	cd web && npm run --silent check
@@ -40,7 +41,7 @@ fmt: $(STAMPS)/python $(STAMPS)/modules
 	cd web && npm run --silent fmt
 
 schema: $(STAMPS)/python $(STAMPS)/modules
-	BRICKSEAT_DATA=$(TEST_DATA) $(BIN)/python -m brickseat.schema_file server/openapi.json
+	BRICKSEAT_DATA=$(TEST_DATA) $(BIN)/python -m brickseat.schema_file server/openapi.json web/src/api/limits.json
 	cd web && npm run --silent types
 
 # Another engine to measure against, which nothing else here needs.

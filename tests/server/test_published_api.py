@@ -15,6 +15,7 @@ from schemathesis.core.failures import Failure
 from schemathesis.specs.openapi.checks import content_type_conformance, status_code_conformance
 
 from brickseat.api import api
+from brickseat.schema_file import all_limits
 
 MOST_EXAMPLES = 8
 CHECKS = [not_a_server_error, status_code_conformance, content_type_conformance]
@@ -98,3 +99,16 @@ def test_names_and_tags_are_for_people() -> None:
     for path in files:
         (kind,) = SCHEMA["paths"][path]["get"]["responses"]["200"]["content"].values()
         assert kind["schema"] == {"type": "string", "format": "binary"}
+
+
+def test_limits_are_those_of_the_first_number_that_a_field_may_be() -> None:
+    number = {"minimum": 0.005, "maximum": 0.5, "type": "number"}
+    properties = {
+        "plain": number,
+        "may_be_null": {"anyOf": [number, {"type": "null"}]},
+        "pair": {"prefixItems": [number, number]},
+        "open": {"exclusiveMinimum": 0, "maximum": 1},
+        "words": {"type": "string", "maxLength": 8},
+    }
+    found = all_limits({"Asked": {"properties": properties}, "Empty": {"properties": {"words": {"type": "string"}}}})
+    assert found == {"Asked": dict.fromkeys(("plain", "may_be_null", "pair"), [0.005, 0.5])}

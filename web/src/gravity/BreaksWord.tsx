@@ -1,3 +1,4 @@
+import { limits } from "../api/limits";
 import { inLength } from "../slip/figures";
 import { ChoiceWord, NumberWord } from "../slip/words";
 
@@ -31,8 +32,7 @@ export function BreaksWord({
             value={value}
             {...inLength}
             step={0.005}
-            min={0.01}
-            max={0.5}
+            {...limits("SettleAsked", "breaks")}
             onChange={onChange}
           />{" "}
           or more

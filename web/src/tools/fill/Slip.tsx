@@ -1,3 +1,4 @@
+import { limits } from "../../api/limits";
 import { useRef } from "react";
 
 import type { Job } from "../../api/client";
@@ -24,8 +25,7 @@ import {
 } from "./filling";
 import { type Axis, PAPER_BOX, reshape, resizedBox } from "../boxes";
 
-const MOST = 20_000;
-const SIZES = { ...inPercent, step: 0.05, min: 0.05, max: 10 };
+const SIZES = { ...inPercent, step: 0.05, ...limits("FillRule", "size") };
 
 export function FillSlip() {
   const { filling, setFilling, regions, note, openFilling, takeUpFilling, drawingBay, boxHeight, set } =
@@ -75,8 +75,7 @@ export function FillSlip() {
               value={filling.rough ?? 0}
               {...inPercent}
               step={0.05}
-              min={0}
-              max={1}
+              {...limits("FillRecipe", "rough")}
               onChange={(rough) => setFilling({ rough })}
             />{" "}
             rough, seed{" "}
@@ -84,8 +83,7 @@ export function FillSlip() {
               label="seed"
               value={filling.seed ?? 1}
               {...inCount}
-              min={0}
-              max={1e9}
+              {...limits("FillRecipe", "seed")}
               onChange={(seed) => setFilling({ seed })}
             />
             <Clauses filling={filling} />.{" "}
@@ -159,8 +157,7 @@ function Props() {
               label={`count of prop ${k + 1}`}
               value={rule.count}
               {...inCount}
-              min={1}
-              max={MOST}
+              {...limits("FillRule", "count")}
               onChange={(count) => setFillRules({ count }, k)}
             />
           )}{" "}
@@ -201,8 +198,7 @@ function Count({ filling }: { filling: Filling }) {
             label="no more than"
             value={filling.count ?? 20}
             {...inCount}
-            min={1}
-            max={MOST}
+            {...limits("FillRecipe", "count")}
             onChange={(count) => setFilling({ count })}
           />
         </>

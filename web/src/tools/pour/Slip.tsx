@@ -1,3 +1,4 @@
+import { limits } from "../../api/limits";
 import { beginPour, leaveOutOfPour } from "../../gravity/beginning";
 import { useParts } from "../../state";
 import { BreaksWord } from "../../gravity/BreaksWord";
@@ -8,7 +9,7 @@ import { inCount, inLength, inPercent } from "../../slip/figures";
 import { ChoiceWord, NumberWord } from "../../slip/words";
 import { ActionButton } from "../../ui/buttons";
 
-const SIZES = { ...inPercent, step: 0.05, min: 0.05, max: 5 };
+const SIZES = { ...inPercent, step: 0.05, ...limits("PourAsked", "size") };
 
 export function PourSlip() {
   const { pour, setPour, props, job, note, lacking } = useParts(
@@ -39,8 +40,7 @@ export function PourSlip() {
           label="how many a second"
           value={pour.rate}
           {...inCount}
-          min={1}
-          max={30}
+          {...limits("PourAsked", "rate")}
           onChange={(rate) => setPour({ rate })}
         />{" "}
         a second,{" "}
@@ -49,8 +49,7 @@ export function PourSlip() {
           value={pour.most}
           {...inCount}
           step={10}
-          min={1}
-          max={1000}
+          {...limits("PourAsked", "most")}
           onChange={(most) => setPour({ most })}
         />{" "}
         in all, sized from{" "}
@@ -81,7 +80,7 @@ export function PourSlip() {
           value={pour.spread}
           {...inLength}
           step={0.02}
-          max={3}
+          {...limits("PourAsked", "spread")}
           onChange={(spread) => setPour({ spread })}
         />{" "}
         of the pointer and from{" "}
@@ -89,6 +88,7 @@ export function PourSlip() {
           label="height of fall"
           value={pour.fall}
           {...inLength}
+          {...limits("PourAsked", "fall")}
           step={0.02}
           onChange={(fall) => setPour({ fall })}
         />{" "}
@@ -97,8 +97,7 @@ export function PourSlip() {
           label="calmness"
           value={pour.calm}
           step={0.05}
-          min={0}
-          max={1}
+          {...limits("PourAsked", "calm")}
           {...inPercent}
           onChange={(calm) => setPour({ calm })}
         />{" "}

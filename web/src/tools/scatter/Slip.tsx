@@ -1,3 +1,4 @@
+import { limits } from "../../api/limits";
 import { inCount, inLargeLength, inLength, inShares } from "../../slip/figures";
 import { KeptRecipe, KeptRecipes, MoreWord } from "../../slip/recipeWords";
 import { ChoiceWord, NumberWord } from "../../slip/words";
@@ -7,7 +8,6 @@ import { ActionButton, QuietButton } from "../../ui/buttons";
 import { Clauses } from "./clauses/Clauses";
 import { isLaid, lay, moreOf, pasteText, reRoll, whyNot } from "./recipes";
 
-const MOST_LAID = 20_000;
 /** Metres from which things are thrown at first. */
 const THROWN_FROM = 0.3;
 const ASKED: Record<Exclude<Asking, null>, string> = {
@@ -120,8 +120,7 @@ export function ScatterSlip() {
           label="seed"
           value={recipe.seed ?? 1}
           {...inCount}
-          min={0}
-          max={1e9}
+          {...limits("ScatterRecipe", "seed")}
           onChange={(seed) => setRecipe({ seed })}
         />
         {recipe.no_overlap !== "elbow" && (
@@ -212,8 +211,7 @@ function Many() {
           label="how many"
           value={recipe.count ?? 40}
           {...inCount}
-          min={1}
-          max={MOST_LAID}
+          {...limits("ScatterRecipe", "count")}
           onChange={(count) => setRecipe({ count })}
         />
       )}{" "}

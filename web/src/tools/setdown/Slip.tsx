@@ -1,3 +1,4 @@
+import { limits } from "../../api/limits";
 import { useState } from "react";
 
 import { useParts } from "../../state";
@@ -39,8 +40,7 @@ export function SetDownSlip() {
           label="lean"
           value={slip.lean}
           step={0.05}
-          min={0}
-          max={1}
+          {...limits("PointSlip", "lean")}
           {...inPercent}
           onChange={(lean) => setSlip({ lean })}
         />
@@ -130,8 +130,7 @@ export function SetDownSlip() {
               label="size"
               value={slip.size}
               step={0.05}
-              min={0.05}
-              max={10}
+              {...limits("PointSlip", "size")}
               {...inPercent}
               onChange={(size) => setSlip({ size })}
             />

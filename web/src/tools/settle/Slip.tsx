@@ -1,3 +1,4 @@
+import { limits } from "../../api/limits";
 import { beginSettle, leaveOutOfSettle } from "../../gravity/beginning";
 import { useParts } from "../../state";
 import { whyNotSettle } from "./enter";
@@ -38,6 +39,7 @@ export function SettleSlip() {
           label="lift"
           value={settle.lift}
           {...inLength}
+          {...limits("SettleAsked", "lift")}
           step={0.01}
           onChange={(lift) => setSettle({ lift })}
         />
@@ -46,7 +48,7 @@ export function SettleSlip() {
           label="jitter"
           value={settle.jitter}
           {...inLength}
-          max={0.5}
+          {...limits("SettleAsked", "jitter")}
           onChange={(jitter) => setSettle({ jitter })}
         />
         ,{" "}
@@ -54,8 +56,7 @@ export function SettleSlip() {
           label="calmness"
           value={settle.calm}
           step={0.05}
-          min={0}
-          max={1}
+          {...limits("SettleAsked", "calm")}
           {...inPercent}
           onChange={(calm) => setSettle({ calm })}
         />{" "}
@@ -63,8 +64,7 @@ export function SettleSlip() {
         <NumberWord
           label="seed"
           value={settle.seed}
-          min={0}
-          max={1_000_000}
+          {...limits("SettleAsked", "seed")}
           {...inCount}
           onChange={(seed) => setSettle({ seed })}
         />
@@ -85,8 +85,7 @@ export function SettleSlip() {
             <NumberWord
               label="trials"
               value={settle.trials}
-              min={1}
-              max={12}
+              {...limits("SettleAsked", "trials")}
               {...inCount}
               onChange={(trials) => setSettle({ trials })}
             />{" "}
