@@ -121,7 +121,7 @@ def test_arrows_belong_to_what_has_the_focus_and_tab_walks_on_while_joining(page
     assert len(places) == 4, places
     # In the ledger the arrows choose rows, and with Shift several.
     page.get_by_role("button", name="ledger", exact=True).click()
-    rows = page.get_by_role("rowgroup", name="pieces")
+    rows = page.get_by_role("grid", name="fit of every piece")
     rows.focus()
     for key in ("Home", "Shift+ArrowDown", "Shift+ArrowDown"):
         page.keyboard.press(key)

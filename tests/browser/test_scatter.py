@@ -289,7 +289,7 @@ def test_stones_are_thrown_along_a_line_and_keep_off_the_edge(page: Page, addres
     page.wait_for_function(f"{drawn} < {len(lying) // 2}")
     assert len(laid(page)) == len(lying)
     put(page, "keeping elbow room")
-    page.wait_for_function("window.brickseat.view.rings.lines.visible")
+    page.wait_for_function("window.brickseat.view.overlay.rings.lines.visible")
 
 
 @pytest.mark.parametrize("count", [10_000])

@@ -210,7 +210,8 @@ def test_a_small_picture_comes_by_the_address_of_the_model_and_is_drawn_once(
     kept = next(stored.path.parent.glob(f"{stored.digest}-front-*.png"))
     kept.write_bytes(b"as it was drawn")
     assert client.get(made["file"].replace(".glb", "/front.png")).content == b"as it was drawn"
-    assert client.get(f"/api/props/{made['key']}/{'0' * 16}/front.png").status_code == 404
+    before = client.get(f"/api/props/{made['key']}/{'0' * 16}/front.png")
+    assert before.headers["Location"] == made["file"].replace(".glb", "/front.png"), "to the one of now"
     assert client.get(made["file"].replace(".glb", "/back.png")).status_code == 422
 
 

@@ -16,7 +16,7 @@ from running import DemoServer, chromium, set_key, stage_context, wait_drawn
 MOST_GROWN = 1.25
 """Times the memory after the first fifth, in which everything comes up."""
 LOOKS = 10
-SECONDS = 60
+SECONDS = 180
 
 
 def box_of(page: Page) -> tuple[float, float, float, float]:

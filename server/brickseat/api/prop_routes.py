@@ -129,12 +129,17 @@ def get_prop_file(request: HttpRequest, key: str, digest: str, light: bool = Fal
     return HttpResponse(data, content_type=GLB, headers={"Cache-Control": FOREVER})
 
 
-@router.get("/props/{key}/{digest}/{look}.png", response={200: None, **PROBLEMS}, openapi_extra=file_of("image/png"))
+@router.get("/props/{key}/{digest}/{look}.png", response={200: None, 302: None, **PROBLEMS}, openapi_extra=file_of("image/png"))
 def get_prop_picture(request: HttpRequest, key: str, digest: str, look: Look) -> Any:
-    """A small picture of a prop: from a corner, or its front without perspective, filled by its box. Raises HttpError."""
+    """A small picture of a prop: from a corner, or its front without perspective, filled by its box.
+
+    Who asks by an address of before the prop was made anew is sent to the one of now. Raises HttpError.
+    """
     prop = visible_prop(request, key)
-    if prop.digest[:16] != digest or not prop.path.is_file():
+    if not prop.path.is_file():
         raise HttpError(404, NOT_FOUND)
+    if prop.digest[:16] != digest:
+        return HttpResponseRedirect(file_address(prop).replace(".glb", f"/{look}.png"))
     data = picture_file(prop, look).read_bytes()
     return HttpResponse(data, content_type="image/png", headers={"Cache-Control": FOREVER})
 

@@ -330,7 +330,9 @@ export interface paths {
         };
         /**
          * Get Prop Picture
-         * @description A small picture of a prop: from a corner, or its front without perspective, filled by its box. Raises HttpError.
+         * @description A small picture of a prop: from a corner, or its front without perspective, filled by its box.
+         *
+         *     Who asks by an address of before the prop was made anew is sent to the one of now. Raises HttpError.
          */
         get: operations["get_prop_picture"];
         put?: never;
@@ -7332,6 +7334,13 @@ export interface operations {
                 content: {
                     "image/png": string;
                 };
+            };
+            /** @description Found */
+            302: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Bad Request */
             400: {

@@ -18,7 +18,7 @@ import { mend } from "../stage/making";
 import { useParts } from "../state";
 import { COLUMNS, GRID, rowsOf, textOf } from "./columns";
 
-const ROW_PX = 27;
+const [HEAD_PX, ROW_PX] = [26, 27];
 /** Rows that a key goes on by. */
 const STRIDES: Record<string, number> = {
   ArrowDown: 1,
@@ -68,6 +68,9 @@ export function Ledger({ onLook }: { onLook: (key: string) => void }) {
     getScrollElement: () => scroller.current,
     estimateSize: () => ROW_PX,
     overscan: 12,
+    // The head stays over the rows.
+    scrollMargin: HEAD_PX,
+    scrollPaddingStart: HEAD_PX,
   });
   const chosen = new Set(selected);
   const shownFaults = rows.filter((r) => isFault(r.fit.state));
@@ -92,6 +95,8 @@ export function Ledger({ onLook }: { onLook: (key: string) => void }) {
     }
   };
   const last = selected[selected.length - 1];
+  // Only a row that is in the page can be named.
+  const there = virtual.getVirtualItems().some((item) => rows[item.index]?.piece.key === last);
   const step = (by: number, more: boolean) => {
     const now = rows.findIndex((r) => r.piece.key === last);
     const next = rows[Math.min(rows.length - 1, Math.max(0, now + by))];
@@ -155,16 +160,33 @@ export function Ledger({ onLook }: { onLook: (key: string) => void }) {
         </span>
       </div>
       <div
+        ref={scroller}
         role="grid"
-        aria-label="fit of every piece"
+        tabIndex={0}
+        aria-label="fit of every piece; up and down choose one, with Shift several, Enter looks through its gap"
         aria-multiselectable
         aria-rowcount={rows.length + 1}
-        className="flex min-h-0 flex-1 flex-col"
+        aria-activedescendant={there ? rowId(last!) : undefined}
+        className="min-h-0 flex-1 overflow-y-auto"
+        onKeyDown={(e) => {
+          if ((e.target as HTMLElement).closest("button")) return;
+          const by = STRIDES[e.key];
+          if (by !== undefined) {
+            e.preventDefault();
+            e.stopPropagation();
+            step(by, e.shiftKey);
+          } else if (e.key === "Enter" && selected[0]) {
+            e.stopPropagation();
+            onLook(selected[0]);
+          }
+        }}
+        onPointerLeave={() => point(null)}
       >
         <div
           role="row"
-          className="grid border-y border-rule px-4 text-[13px]"
-          style={{ gridTemplateColumns: GRID }}
+          aria-rowindex={1}
+          className="sticky top-0 z-10 grid items-center border-y border-rule bg-card px-4 text-[13px]"
+          style={{ gridTemplateColumns: GRID, height: HEAD_PX }}
         >
           {table.getFlatHeaders().map(({ id, column }) => {
             const sorted = column.getIsSorted();
@@ -187,95 +209,74 @@ export function Ledger({ onLook }: { onLook: (key: string) => void }) {
             );
           })}
         </div>
-        <div
-          ref={scroller}
-          role="rowgroup"
-          tabIndex={0}
-          aria-label="pieces; up and down choose one, with Shift several, Enter looks through its gap"
-          aria-activedescendant={last && rowId(last)}
-          className="min-h-0 flex-1 overflow-y-auto"
-          onKeyDown={(e) => {
-            const by = STRIDES[e.key];
-            if (by !== undefined) {
-              e.preventDefault();
-              e.stopPropagation();
-              step(by, e.shiftKey);
-            } else if (e.key === "Enter" && selected[0]) {
-              e.stopPropagation();
-              onLook(selected[0]);
-            }
-          }}
-          onPointerLeave={() => point(null)}
-        >
-          <div role="presentation" className="relative" style={{ height: virtual.getTotalSize() }}>
-            {virtual.getVirtualItems().map((item) => {
-              const { piece, fit, on, ties: tiedTo, broken } = rows[item.index]!;
-              const fault = isFault(fit.state);
-              const by = movedBy.get(piece.key);
-              const figure = "figure pr-3 text-right";
-              return (
+        <div role="rowgroup" className="relative" style={{ height: virtual.getTotalSize() }}>
+          {virtual.getVirtualItems().map((item) => {
+            const { piece, fit, on, ties: tiedTo, broken } = rows[item.index]!;
+            const fault = isFault(fit.state);
+            const by = movedBy.get(piece.key);
+            const figure = "figure pr-3 text-right";
+            return (
+              <div
+                key={piece.key}
+                role="row"
+                id={rowId(piece.key)}
+                aria-rowindex={item.index + 2}
+                aria-selected={chosen.has(piece.key)}
+                onClick={(e) => press(piece.key, e)}
+                onDoubleClick={() => onLook(piece.key)}
+                onPointerEnter={() => point(piece.key)}
+                className={`absolute right-0 left-0 grid cursor-pointer items-center px-4 text-[14px] ${
+                  chosen.has(piece.key) ? "bg-wash" : "hover:bg-paper"
+                }`}
+                style={{ gridTemplateColumns: GRID, height: ROW_PX, top: item.start - HEAD_PX }}
+              >
                 <div
-                  key={piece.key}
-                  role="row"
-                  id={rowId(piece.key)}
-                  aria-rowindex={item.index + 2}
-                  aria-selected={chosen.has(piece.key)}
-                  onClick={(e) => press(piece.key, e)}
-                  onDoubleClick={() => onLook(piece.key)}
-                  onPointerEnter={() => point(piece.key)}
-                  className={`absolute right-0 left-0 grid cursor-pointer items-center px-4 text-[14px] ${
-                    chosen.has(piece.key) ? "bg-wash" : "hover:bg-paper"
-                  }`}
-                  style={{ gridTemplateColumns: GRID, height: ROW_PX, top: item.start }}
+                  role="gridcell"
+                  className={`flex items-center gap-1 ${fault ? "font-semibold text-clay-deep" : "text-quiet"}`}
                 >
-                  <div
-                    role="gridcell"
-                    className={`flex items-center gap-1 ${fault ? "font-semibold text-clay-deep" : "text-quiet"}`}
-                  >
-                    <Glyph state={fit.state} size={16} /> {fit.state}
-                  </div>
-                  <div role="gridcell" className="truncate pr-2">
-                    {piece.name}
-                    {piece.spiked && <span className="text-quiet"> · spiked</span>}
-                    {piece.group && <span className="text-quiet"> · {piece.group}</span>}
-                  </div>
-                  <div role="gridcell" className="truncate pr-2">
-                    {on}
-                  </div>
-                  <div role="gridcell" className={figure}>
-                    {fit.gap === null ? "—" : inMillimetres(fit.gap, 2)}
-                  </div>
-                  <div role="gridcell" className={figure}>
-                    {fit.deeper && "> "}
-                    {inMillimetres(fit.depth, 2)}
-                  </div>
-                  <div role="gridcell" className={figure}>
-                    {fit.tilt_deg.toFixed(1)}°
-                  </div>
-                  <div role="gridcell" className={figure}>
-                    {fit.balance_margin === null ? "—" : inMillimetres(fit.balance_margin)}
-                  </div>
-                  <div
-                    role="gridcell"
-                    className={`truncate pr-2 ${broken ? "text-clay-deep" : ""}`}
-                    title={tiedTo}
-                  >
-                    {tiedTo}
-                  </div>
-                  <div
-                    role="gridcell"
-                    className={`truncate ${fault ? "text-clay-deep" : "text-quiet"}`}
-                    title={fit.reason}
-                  >
-                    {by !== undefined ? `mended, moved ${inMillimetres(by)}; ` : ""}
-                    {fit.reason}
-                  </div>
+                  <Glyph state={fit.state} size={16} /> {fit.state}
                 </div>
-              );
-            })}
-          </div>
-          {rows.length === 0 && <p className="px-4 py-3 text-quiet">Nothing like that stands here.</p>}
+                <div role="gridcell" className="truncate pr-2">
+                  {piece.name}
+                  {piece.spiked && <span className="text-quiet"> · spiked</span>}
+                  {piece.group && <span className="text-quiet"> · {piece.group}</span>}
+                </div>
+                <div role="gridcell" className="truncate pr-2">
+                  {on}
+                </div>
+                <div role="gridcell" className={figure}>
+                  {fit.gap === null ? "—" : inMillimetres(fit.gap, 2)}
+                </div>
+                <div role="gridcell" className={figure}>
+                  {fit.deeper && "> "}
+                  {inMillimetres(fit.depth, 2)}
+                </div>
+                <div role="gridcell" className={figure}>
+                  {fit.tilt_deg.toFixed(1)}°
+                </div>
+                <div role="gridcell" className={figure}>
+                  {fit.balance_margin === null ? "—" : inMillimetres(fit.balance_margin)}
+                </div>
+                <div
+                  role="gridcell"
+                  className={`truncate pr-2 ${broken ? "text-clay-deep" : ""}`}
+                  title={tiedTo}
+                >
+                  {tiedTo}
+                </div>
+                <div
+                  role="gridcell"
+                  className={`truncate ${fault ? "text-clay-deep" : "text-quiet"}`}
+                  title={fit.reason}
+                >
+                  {by !== undefined ? `mended, moved ${inMillimetres(by)}; ` : ""}
+                  {fit.reason}
+                </div>
+              </div>
+            );
+          })}
         </div>
+        {rows.length === 0 && <p className="px-4 py-3 text-quiet">Nothing like that stands here.</p>}
       </div>
     </section>
   );
