@@ -129,7 +129,9 @@ def get_prop_file(request: HttpRequest, key: str, digest: str, light: bool = Fal
     return HttpResponse(data, content_type=GLB, headers={"Cache-Control": FOREVER})
 
 
-@router.get("/props/{key}/{digest}/{look}.png", response={200: None, 302: None, **PROBLEMS}, openapi_extra=file_of("image/png"))
+@router.get(
+    "/props/{key}/{digest}/{look}.png", response={200: None, 302: None, **PROBLEMS}, openapi_extra=file_of("image/png")
+)
 def get_prop_picture(request: HttpRequest, key: str, digest: str, look: Look) -> Any:
     """A small picture of a prop: from a corner, or its front without perspective, filled by its box.
 
