@@ -154,6 +154,19 @@ def on_screen(page: Page, x: float, y: float, z: float) -> tuple[float, float]:
     return float(found["x"]), float(found["y"])
 
 
+def figure(page: Page, label: str, value: str) -> None:
+    """Type into a word of the slip's sentence."""
+    page.get_by_label("Slip").get_by_role("button", name=f"{label}:").click()
+    page.get_by_role("textbox", name=label).fill(value)
+    page.keyboard.press("Enter")
+
+
+def say(page: Page, label: str, words: str) -> None:
+    """Choose other words in the slip's sentence."""
+    page.get_by_label("Slip").get_by_role("button", name=f"{label}:").click()
+    page.get_by_role("menuitemradio", name=words).click()
+
+
 def select(page: Page, keys: list[str]) -> None:
     """Select these pieces as a dresser does who knows their names: in the ledger, one after the other."""
     names = page.evaluate("keys => keys.map(key => window.brickseat.state().pieces.get(key).name)", keys)

@@ -196,7 +196,6 @@ def main(folder: Path) -> None:
         page.keyboard.press("Delete")
         page.wait_for_function("k => !window.brickseat.state().pieces.has(k)", arg=heap[0])
         page.keyboard.press("8")
-        page.keyboard.press("Escape")
         choose(page, "round stone")
         choose(page, "mug")
         page.evaluate("window.brickseat.state().setPour({from: 0.3, to: 0.8, most: 60, rate: 15, spread: 0.25})")

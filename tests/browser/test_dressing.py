@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from PIL import Image
 from playwright.sync_api import Browser, Page, expect
-from running import DemoServer, on_screen, redrawn, select, set_key, stage_context, wait_drawn
+from running import DemoServer, figure, on_screen, redrawn, select, set_key, stage_context, wait_drawn
 
 from brickseat_core.formats.gltf.building import Paint, Surface, prop_document
 from brickseat_core.geometry.cube import cube
@@ -281,7 +281,9 @@ def test_a_heap_settles_half_of_a_trial_is_adopted_and_taken_back(page: Page, ad
     assert len(stones) >= 6
     select(page, stones)
     page.keyboard.press("7")
-    page.evaluate("window.brickseat.state().setSettle({lift: 0.2, jitter: 0.05, trials: 2})")
+    figure(page, "lift", "200")
+    figure(page, "jitter", "50")
+    figure(page, "trials", "2")
     slip = page.get_by_label("Slip")
     expect(slip).to_contain_text(f"what is selected ({len(stones)})")
     slip.get_by_role("button", name="Settle").click()

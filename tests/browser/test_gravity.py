@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import Any
 
 from playwright.sync_api import Browser, Page, expect
-from running import DemoServer, on_screen, select, set_key, stage_context, wait_drawn
+from running import DemoServer, figure, on_screen, say, select, set_key, stage_context, wait_drawn
 from test_dressing import choose, post, stored
 
 MOST_ROUNDS = 2400
@@ -89,7 +89,8 @@ def test_a_heap_of_sixty_settles_in_three_trials_and_half_of_one_is_adopted(page
     before = stored(page, address, key)["pieces"]
     select(page, heap)
     page.keyboard.press("7")
-    page.evaluate("window.brickseat.state().setSettle({jitter: 0.02, trials: 3})")
+    figure(page, "jitter", "20")
+    figure(page, "trials", "3")
     slip = page.get_by_label("Slip")
     slip.get_by_role("button", name="Settle").click()
     trials = page.get_by_role("region", name="Trials")
@@ -116,7 +117,11 @@ def test_a_hundred_stones_are_poured_round_a_boulder(page: Page, address: str) -
     choose(page, "flat stone")
     slip = page.get_by_label("Slip")
     expect(slip).to_contain_text("Pour round stone and flat stone")
-    page.evaluate("window.brickseat.state().setPour({from: 0.2, to: 0.5, most: 100, rate: 20, spread: 0.25})")
+    figure(page, "smallest", "20")
+    figure(page, "largest", "50")
+    figure(page, "how many in all", "100")
+    figure(page, "how many a second", "20")
+    figure(page, "spread", "250")
     boulder = next(p for p in stored(page, address, key)["pieces"] if p["prop"] == "round-stone")
     x, _, z = boulder["pose"]["position"]
     page.mouse.move(*on_screen(page, x + 0.5, 0.0, z))
@@ -157,7 +162,11 @@ def test_a_stack_of_jars_is_shoved_over_and_breaks(page: Page, address: str) -> 
     wait_drawn(page)
     select(page, stack)
     page.keyboard.press("7")
-    page.evaluate("window.brickseat.state().setSettle({hand: 'firm', breaks: 0.03, calm: 0, trials: 1, jitter: 0})")
+    say(page, "hand", "with a firm hand in it")
+    say(page, "what breaks", "and what is struck too hard breaks")
+    figure(page, "smallest shard", "30")
+    figure(page, "calmness", "0")
+    figure(page, "jitter", "0")
     slip = page.get_by_label("Slip")
     slip.get_by_role("button", name="Settle").click()
     expect(slip).to_contain_text("Drag pieces on the stage")
@@ -210,7 +219,8 @@ def test_a_server_killed_while_things_fall_leaves_the_set_as_it_was(browser: Bro
         loose = [p["key"] for p in before["pieces"] if p["role"] == "prop" and not p["spiked"]]
         select(page, loose)
         page.keyboard.press("7")
-        page.evaluate("window.brickseat.state().setSettle({lift: 1.0, trials: 1, hand: 'soft'})")
+        figure(page, "lift", "1 m")
+        say(page, "hand", "with a soft hand in it")
         page.get_by_label("Slip").get_by_role("button", name="Settle").click()
         expect(page.get_by_label("Slip")).to_contain_text("Drag pieces on the stage")
         page.wait_for_timeout(500)
@@ -247,7 +257,7 @@ def test_a_flat_cloth_is_made_a_box_there_and_then_and_falls(page: Page, address
     yard(page, address)
     page.keyboard.press("7")
     select(page, [laid, mug])
-    page.evaluate("window.brickseat.state().setSettle({lift: 0.15})")
+    figure(page, "lift", "150")
     slip = page.get_by_label("Slip")
     slip.get_by_role("button", name="Settle").click()
     lacking = slip.get_by_role("alert")

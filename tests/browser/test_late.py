@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 from playwright.sync_api import Browser, Page, Route, expect
-from running import DemoServer, on_screen, redrawn, select, set_key, stage_context, wait_drawn
+from running import DemoServer, figure, on_screen, redrawn, select, set_key, stage_context, wait_drawn
 from test_dressing import choose, position, stored
 
 HELD_STEPS = 20
@@ -54,7 +54,9 @@ def test_what_gravity_did_is_found_again_after_the_page_was_loaded_anew(page: Pa
     key = workshop(page, address)
     page.keyboard.press("7")
     select(page, ["stool-1", "stool-2"])
-    page.evaluate("window.brickseat.state().setSettle({lift: 0.1, jitter: 0.05, trials: 1})")
+    figure(page, "lift", "100")
+    figure(page, "jitter", "50")
+    figure(page, "trials", "1")
     slip = page.get_by_label("Slip")
     slip.get_by_role("button", name="Settle").click()
     expect(slip).to_contain_text("2 pieces lie still")

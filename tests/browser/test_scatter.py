@@ -6,7 +6,7 @@ from typing import Any
 
 import pytest
 from playwright.sync_api import Page, expect
-from running import on_screen, set_key, wait_drawn
+from running import figure, on_screen, set_key, wait_drawn
 from test_dressing import choose, look_at, stored
 
 PATH = [(-1.6, 0.0, 3.6), (-0.4, 0.0, 3.4), (0.8, 0.0, 3.6), (2.0, 0.0, 4.2)]
@@ -38,13 +38,6 @@ def put(page: Page, words: str) -> None:
     """Say one more clause."""
     page.get_by_label("Slip").get_by_role("button", name="More…").click()
     page.get_by_role("menuitem", name=words).click()
-
-
-def figure(page: Page, label: str, value: str) -> None:
-    """Type into a word of the sentence."""
-    page.get_by_label("Slip").get_by_role("button", name=f"{label}:").click()
-    page.get_by_role("textbox", name=label).fill(value)
-    page.keyboard.press("Enter")
 
 
 def lay(page: Page, presses: int = 1) -> None:
@@ -168,7 +161,7 @@ def test_a_recipe_survives_a_reload_is_copied_as_text_and_forgotten(page: Page, 
     page.context.grant_permissions(["clipboard-read", "clipboard-write"], origin=address)
     page.keyboard.press("5")
     choose(page, "round stone")
-    page.evaluate("window.brickseat.state().setRecipe({ on: ['kiln-yard'] })")
+    press(page, (1.5, 0.0, 5.0))
     figure(page, "how many", "25")
     put(page, "keeping elbow room")
     put(page, "of different sizes")
@@ -203,7 +196,8 @@ def test_a_box_is_drawn_that_nothing_reaches_into(page: Page, address: str) -> N
     page.keyboard.press("5")
     choose(page, "round stone")
     choose(page, "pot of thyme")
-    page.evaluate("window.brickseat.state().setRecipe({ on: ['kiln-yard'], count: 80 })")
+    press(page, (1.5, 0.0, 5.0))
+    figure(page, "how many", "80")
     # The last of the list: it has to be reached on a small screen, too.
     put(page, "gathered round the others")
     expect(page.get_by_label("Slip")).to_contain_text("the pot of thyme gathered within")
@@ -298,8 +292,10 @@ def test_ten_thousand_pebbles_lie_and_are_taken_back(page: Page, address: str, c
     pieces = len(stored(page, address, key)["pieces"])
     page.keyboard.press("5")
     choose(page, "round stone")
-    page.evaluate("window.brickseat.state().setRecipe({ on: ['kiln-yard'] })")
-    page.evaluate("window.brickseat.state().setProps({ size: [0.05, 0.15], lean: 0.5 }, null)")
+    press(page, (1.5, 0.0, 5.0))
+    put(page, "of different sizes")
+    figure(page, "least size", "5")
+    figure(page, "largest size", "15")
     figure(page, "how many", str(count))
     page.wait_for_function("window.brickseat.state().dots.length > 20_000")
     page.get_by_label("Slip").get_by_role("button", name="Lay it").click()

@@ -19,9 +19,8 @@ from brickseat.props.lay_figure import SITTING, lay_figure_document
 from brickseat.sets.changing import make_move
 from brickseat.sets.models import DressedSet
 from brickseat.sets.session import sessions
-from brickseat.sets.storing import CLAIMED_FOR
 from brickseat.store.importing import pose_prop
-from brickseat.store.models import StoredProp
+from brickseat.store.models import CLAIMED_FOR, StoredProp
 from brickseat.store.shelving import shelve
 from brickseat_core.formats.gltf.document import GltfDocument
 from brickseat_core.formats.gltf.reading import read_set

@@ -1,6 +1,6 @@
 """Answers that may be megabytes: written as JSON at once, or files. Tests hold them to their schemas, so that no request has to."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Annotated, Any, TypeVar
 
 import orjson
@@ -11,12 +11,10 @@ from django.middleware.gzip import GZipMiddleware
 from ninja import Query, Schema
 from pydantic import Field
 
-JSON = "application/json; charset=utf-8"
 
-
-def json_answer(record: Mapping[str, Any]) -> HttpResponse:
+def json_answer(record: Mapping[str, Any] | Sequence[Any]) -> HttpResponse:
     """Plain JSON values, keys (UUID) and dates as an answer."""
-    return HttpResponse(orjson.dumps(record), content_type=JSON)
+    return HttpResponse(orjson.dumps(record), content_type="application/json; charset=utf-8")
 
 
 def compressed(request: HttpRequest, answer: HttpResponse) -> HttpResponseBase:
@@ -41,7 +39,7 @@ PageAsked = Query[Page]
 M = TypeVar("M", bound=Model)
 
 
-def page_of(entries: "QuerySet[M]", page: Page, response: HttpResponse) -> list[M]:
+def page_of(entries: "QuerySet[M]", page: Page, response: HttpResponse) -> "QuerySet[M]":
     """That part of them."""
     response["X-Total"] = str(entries.count())
-    return list(entries[page.offset : page.offset + page.limit])
+    return entries[page.offset : page.offset + page.limit]

@@ -101,6 +101,11 @@ def prop_record(prop: StoredProp, user: User) -> dict[str, Any]:
     }
 
 
+def prop_records(found: QuerySet[StoredProp], user: User) -> list[dict[str, Any]]:
+    """Stored props as ``prop_record`` has them, by one query."""
+    return [prop_record(prop, user) for prop in found.select_related("posed_from", "came_of")]
+
+
 def file_address(prop: StoredProp) -> str:
     """Where the prop's file is, by its contents."""
     return f"/api/props/{prop.key}/{prop.digest[:16]}.glb"
@@ -109,8 +114,8 @@ def file_address(prop: StoredProp) -> str:
 @router.get("/props", response={200: list[schemas.PropSchema], **PROBLEMS})
 def list_props(request: HttpRequest, response: HttpResponse, page: PageAsked) -> Any:
     """Every prop of the store that can be set down, and every bearer made to measure."""
-    found: QuerySet[StoredProp] = visible_props(request).filter(listed=True).select_related("posed_from", "came_of")
-    return [prop_record(p, user_of(request)) for p in page_of(found, page, response)]
+    found: QuerySet[StoredProp] = visible_props(request).filter(listed=True)
+    return prop_records(page_of(found, page, response), user_of(request))
 
 
 @router.get("/props/{key}/{digest}.glb", response={200: None, 302: None, **PROBLEMS}, openapi_extra=file_of(GLB))
@@ -192,7 +197,7 @@ def detail(prop: StoredProp, user: User) -> dict[str, Any]:
         "questions": [{"about": q.about, "proposal": q.proposal, "text": q.text} for q in asked if not said[q.about]],
         "joints": prop.joints,
         "turns": turn_records(prop),
-        "poses": [prop_record(p, user) for p in prop.poses.filter(retired=False)],
+        "poses": prop_records(prop.poses.filter(retired=False), user),
         "materials": [m.__dict__ for m in MATERIALS.values()],
         "own_mass": prop.mass is not None,
         "centre": mesh.mass[1].tolist(),

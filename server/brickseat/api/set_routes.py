@@ -4,10 +4,8 @@ import uuid
 from typing import Annotated, Any
 
 import numpy as np
-import orjson
 from django.contrib.auth.models import User
 from django.db import transaction
-from django.db.models import Q
 from django.http import HttpRequest, HttpResponse
 from ninja import File, Form, Query, Router, Status, UploadedFile
 from ninja.errors import HttpError
@@ -15,9 +13,9 @@ from pydantic import Field
 
 from brickseat.api import schemas
 from brickseat.api.access import LARGEST_UPLOAD, PROBLEMS, open_set_of, own_set, user_of, visible_props
-from brickseat.api.answers import JSON, Page, PageAsked, compressed, file_of, json_answer, page_of
+from brickseat.api.answers import Page, PageAsked, compressed, file_of, json_answer, page_of
 from brickseat.api.errors import NOT_FOUND
-from brickseat.api.prop_routes import FOREVER, GLB, prop_record
+from brickseat.api.prop_routes import FOREVER, GLB, prop_records
 from brickseat.jobs.keeping import jobs
 from brickseat.sets import schemas as set_schemas
 from brickseat.sets.changing import Asking, go_to, make_move, set_at, undo, undo_words
@@ -25,6 +23,7 @@ from brickseat.sets.models import DressedSet
 from brickseat.sets.news import ChangeNews, end_for, end_of_set, measure_records, news_record, shape_files
 from brickseat.sets.opening import hand_over, open_set
 from brickseat.sets.picture import keep_picture, path_of
+from brickseat.sets.rights import visible_among
 from brickseat.sets.session import LiveSet, sessions
 from brickseat.sets.shapes import shape_data
 from brickseat.sets.storing import drop_unnamed_props
@@ -76,7 +75,7 @@ def list_sets(request: HttpRequest, response: HttpResponse, page: PageAsked) -> 
     user = user_of(request)
     found = DressedSet.open_to(user.pk).select_related("owner")
     cards = [card_of(s, user) for s in page_of(found, page, response)]
-    answer = HttpResponse(orjson.dumps(cards), content_type=JSON)
+    answer = json_answer(cards)
     answer["X-Total"] = response["X-Total"]
     return compressed(request, answer)
 
@@ -197,10 +196,7 @@ def get_set(request: HttpRequest, key: uuid.UUID) -> Any:
         "fits": [encode_verdict(f) for f in now.fits.values()],
         "measures": measure_records(now),
         "shapes": shape_files(dressed.key, now),
-        "props": [
-            prop_record(p, user_of(request))
-            for p in StoredProp.objects.filter(key__in=used).select_related("posed_from")
-        ],
+        "props": prop_records(StoredProp.objects.filter(key__in=used), user_of(request)),
         "can_undo": back,
         "can_redo": again,
     }
@@ -213,11 +209,7 @@ def get_set(request: HttpRequest, key: uuid.UUID) -> Any:
 def list_set_props(request: HttpRequest, key: uuid.UUID, asked: Query[schemas.KeysAsked]) -> Any:
     """Props by key, which stand on the set, or did, or may be set down there; those of other keys are passed over."""
     user, dressed = user_of(request), open_set_of(request, key)
-    here = visible_props(request, dressed).filter(key__in=asked.keys)
-    stood = Q(records__dressed=dressed) | Q(named_in_history__change__entry__dressed=dressed)
-    others = StoredProp.objects.filter(stood, key__in=asked.keys)
-    found = StoredProp.objects.filter(Q(pk__in=here.values("pk")) | Q(pk__in=others.values("pk")))
-    return [prop_record(p, user) for p in found.select_related("posed_from", "came_of")]
+    return prop_records(visible_among(user.pk, dressed, asked.keys), user)
 
 
 @router.get(

@@ -1,5 +1,7 @@
 """Who may see and change what. Pages, API and sockets all ask here; to everybody else a thing does not exist."""
 
+from collections.abc import Sequence
+
 from django.contrib.auth.models import AbstractBaseUser, User
 from django.db.models import F, Q, QuerySet
 from django.utils import timezone
@@ -26,6 +28,14 @@ def visible_prop(user: int, key: str) -> StoredProp | None:
         # What was taken away can come back by an undo, and is shown while an earlier step is looked at.
         found = found or StoredProp.objects.filter(key=key, named_in_history__change__entry__dressed__in=sets).first()
     return found
+
+
+def visible_among(user: int, dressed: DressedSet, keys: Sequence[str]) -> "QuerySet[StoredProp]":
+    """The props of these keys that a user may see on a set open to them: what may be set down there, stands there or did."""
+    here = visible_props(user, dressed).filter(key__in=keys)
+    stood = Q(records__dressed=dressed) | Q(named_in_history__change__entry__dressed=dressed)
+    others = StoredProp.objects.filter(stood, key__in=keys)
+    return StoredProp.objects.filter(Q(pk__in=here.values("pk")) | Q(pk__in=others.values("pk")))
 
 
 def may_use(user: int, dressed: DressedSet, key: str) -> bool:

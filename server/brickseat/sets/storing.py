@@ -4,11 +4,8 @@ from collections.abc import Iterable, Iterator, Sequence
 from itertools import islice
 from typing import TypeVar
 
-from django.db.models import Q
-from django.utils import timezone
-
 from brickseat.sets.models import DressedSet, HistoryDeltas, HistoryEntry, HistoryProp, StoredRecord
-from brickseat.store.models import CLAIMED_FOR, StoredProp
+from brickseat.store.models import StoredProp, unnamed_props
 from brickseat.store.shelving import prop_of
 from brickseat_core.scene import KINDS, Change, Delta, Kind, Prop, Record, Set, Settings
 from brickseat_core.scene.changes import FIELD_OF
@@ -88,9 +85,8 @@ def stored_props(keys: list[str]) -> Iterable[tuple[str, int]]:
 
 
 def drop_unnamed_props() -> None:
-    """Delete retired props that no history names any more, but for those that a change under way may be about to name."""
-    unclaimed = Q(claimed=None) | Q(claimed__lt=timezone.now() - CLAIMED_FOR)
-    StoredProp.objects.filter(unclaimed, retired=True, records=None, named_in_history=None).delete()
+    """Delete retired props that no set and no history names any more."""
+    unnamed_props().filter(retired=True).delete()
 
 
 def next_number(dressed: DressedSet) -> int:

@@ -6,6 +6,7 @@ from typing import ClassVar
 
 from django.conf import settings
 from django.db import models
+from django.utils import timezone
 
 from brickseat_core.gravity.materials import USUAL_MATERIAL
 
@@ -69,6 +70,12 @@ class StoredProp(models.Model):
     @property
     def path(self) -> Path:
         return file_of(self.digest)
+
+
+def unnamed_props() -> "models.QuerySet[StoredProp]":
+    """Those that stand nowhere and that no history names, but for those that a change under way may be about to name."""
+    unclaimed = models.Q(claimed=None) | models.Q(claimed__lt=timezone.now() - CLAIMED_FOR)
+    return StoredProp.objects.filter(unclaimed, records=None, named_in_history=None)
 
 
 def file_of(digest: str) -> Path:

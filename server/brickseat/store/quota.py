@@ -3,11 +3,9 @@
 from typing import Any, NamedTuple
 
 from django.contrib.auth.models import User
-from django.db import transaction
-from django.db.models import Count, Q, Sum
-from django.utils import timezone
+from django.db.models import Count, Sum
 
-from brickseat.store.models import CLAIMED_FOR, StoredProp
+from brickseat.store.models import StoredProp, unnamed_props
 from brickseat_core.formats.errors import FileError
 
 MOST_PROPS = 5_000
@@ -56,9 +54,5 @@ def unlisted_of(owner: User) -> list[dict[str, Any]]:
 
 def free_unused_of(owner: User) -> int:
     """Delete those that stand nowhere and that no history names; how many. One that was just made for a change is left."""
-    just_made = Q(claimed__gt=timezone.now() - CLAIMED_FOR)
-    with transaction.atomic():
-        unused = StoredProp.objects.filter(owner=owner, listed=False, records=None, named_in_history=None)
-        found = [prop.pk for prop in unused.exclude(just_made)]
-        StoredProp.objects.filter(pk__in=found).delete()
-    return len(found)
+    _, of_kind = unnamed_props().filter(owner=owner, listed=False).delete()
+    return of_kind.get(StoredProp._meta.label, 0)

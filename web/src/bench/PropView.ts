@@ -7,6 +7,7 @@ import type { Triple } from "../api/client";
 import { type Seat, inWorld } from "../seats/frames";
 import { HAND, STEM, SeatMarks } from "../seats/SeatMarks";
 import { lookAt } from "../drawing/looks";
+import { emptied } from "../drawing/marks";
 import { metOnPlane } from "../drawing/planes";
 import { facing, withClock } from "./seatEdits";
 
@@ -35,17 +36,14 @@ export interface SeatHands {
   turned: (seat: Seat) => void;
 }
 
-/** Let go of what was drawn, which nothing else uses. */
-function disposed(group: THREE.Object3D): void {
-  group.traverse((node) => {
-    if (!(node instanceof THREE.Mesh || node instanceof THREE.LineSegments)) return;
-    const { geometry, material } = node as THREE.Mesh<
-      THREE.BufferGeometry,
-      THREE.Material | THREE.Material[]
-    >;
-    geometry.dispose();
-    for (const each of [material].flat()) if (each !== RULE) each.dispose();
+/** Let go of a model with its materials, which nothing else is drawn with. */
+function letGo(model: THREE.Group): void {
+  model.traverse((node) => {
+    if (!(node instanceof THREE.Mesh || node instanceof THREE.Line)) return;
+    const { material } = node as THREE.Mesh<THREE.BufferGeometry, THREE.Material | THREE.Material[]>;
+    for (const each of [material].flat()) each.dispose();
   });
+  emptied(model);
 }
 
 export class PropView {
@@ -241,10 +239,10 @@ export class PropView {
   async show(file: string): Promise<void> {
     const mine = ++this.shows;
     const made = await this.load(file);
-    if (mine !== this.shows) return disposed(made);
+    if (mine !== this.shows) return letGo(made);
     if (this.model) {
       this.standing.remove(this.model);
-      disposed(this.model);
+      letGo(this.model);
     }
     this.model = made;
     this.rests = new Map();
@@ -278,8 +276,7 @@ export class PropView {
 
   /** A plain grid of 10 cm (or 1 m) squares under it. */
   private layFloor(box: THREE.Box3): void {
-    disposed(this.floor);
-    this.floor.clear();
+    emptied(this.floor);
     if (box.isEmpty()) return;
     const size = box.getSize(new THREE.Vector3());
     const wide = Math.max(size.x, size.z);
@@ -302,12 +299,12 @@ export class PropView {
     const mine = ++this.covers;
     if (this.contact) {
       this.standing.remove(this.contact);
-      disposed(this.contact);
+      letGo(this.contact);
     }
     this.contact = null;
     if (file) {
       const made = await this.load(file);
-      if (mine !== this.covers) return disposed(made);
+      if (mine !== this.covers) return letGo(made);
       made.traverse((node) => {
         if (!(node instanceof THREE.Mesh)) return;
         const mesh = node as THREE.Mesh<THREE.BufferGeometry, THREE.MeshStandardMaterial>;
@@ -346,7 +343,8 @@ export class PropView {
     this.watcher.disconnect();
     this.controls.dispose();
     [this.shows, this.covers] = [this.shows + 1, this.covers + 1];
-    for (const group of [this.model, this.contact, this.floor]) if (group) disposed(group);
+    for (const model of [this.model, this.contact]) if (model) letGo(model);
+    emptied(this.floor);
     this.renderer.dispose();
     this.renderer.forceContextLoss();
     this.renderer.domElement.remove();

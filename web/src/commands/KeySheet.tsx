@@ -3,7 +3,7 @@ import { useEffect, useState } from "react";
 
 import { useParts } from "../state";
 import { PlainButton } from "../ui/buttons";
-import { choose, commandOf, forgetAll, holdingOf, keyOf, shownOf, useChosen } from "./chosen";
+import { choose, commandOf, forgetAll, holdingOf, isModifier, keyOf, shownOf, useChosen } from "./chosen";
 import { BY_HAND, COMMANDS, HELD } from "./table";
 
 /** Of what leaves, no other key can be chosen: it is how one gets out of everything. */
@@ -41,7 +41,7 @@ function Rows() {
       const held = HELD.some(({ id }) => id === waiting);
       const key = keyOf(event, held);
       if (!key) {
-        if (held && !["Shift", "Control", "Alt", "Meta"].includes(event.key))
+        if (held && !isModifier(event))
           setProblem("Of a key that is held, Shift and Alt change the step: choose it without them.");
         return;
       }

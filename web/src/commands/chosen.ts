@@ -78,13 +78,15 @@ export function commandOf(event: KeyboardEvent): Command | undefined {
 }
 
 const MODIFIERS = ["Shift", "Control", "Alt", "Meta", "AltGraph", "CapsLock", "Dead"];
+/** Nothing is pressed yet but what is held besides a key. */
+export const isModifier = ({ key }: KeyboardEvent): boolean => MODIFIERS.includes(key);
 /** What leaves, and what walks through the page, stay as they are. */
 const KEPT = ["Escape", "Tab"];
 
 /** The key that was pressed to be chosen, null where it can be none. `held`: for what adds up, without Shift and Alt. */
 export function keyOf(event: KeyboardEvent, held: boolean): ChosenKey | null {
   const { key, code, shiftKey, altKey } = event;
-  if (MODIFIERS.includes(key) || KEPT.includes(key) || !code) return null;
+  if (isModifier(event) || KEPT.includes(key) || !code) return null;
   const control = event.ctrlKey || event.metaKey;
   if (held && (control || shiftKey || altKey)) return null;
   const written = key.length === 1 ? key.toUpperCase() : key.replace(/^Arrow/, "");

@@ -130,14 +130,14 @@ export class Overlay {
     const all = [
       ...(moved ? [] : this.labels),
       ...this.ties.labels,
-      ...this.nearestFlags(camera, width, height),
       ...[this.ghostLabel, this.tape.label].filter((label) => label !== null),
     ];
     // What is behind the eye would be written where its mirror image is.
-    return all.filter(({ at }) => {
+    const seen = all.filter(({ at }) => {
       const { x, y, z } = at.clone().project(camera);
       return Math.max(Math.abs(x), Math.abs(y), Math.abs(z)) < 1;
     });
+    return [...seen, ...this.nearestFlags(camera, width, height)];
   }
 
   /** The flags within the picture, the nearest first, and none over a nearer one. */

@@ -118,6 +118,7 @@ export class Pieces {
 
   /** A model that nothing stands by any more is not asked for. */
   private missOnlyWanted(): void {
+    if (!this.missing.size) return;
     const wanted = new Set(this.nameOf.values());
     for (const name of this.missing) if (!wanted.has(name)) this.missing.delete(name);
   }

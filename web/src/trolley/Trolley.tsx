@@ -14,7 +14,6 @@ import { folded } from "./folding";
 
 function PropCard({
   prop,
-  chosen,
   standing,
   onChoose,
   under,
@@ -28,10 +27,10 @@ function PropCard({
   open: boolean;
   inner: boolean;
   onUnfold: () => void;
-  chosen: boolean;
   standing: number;
   onChoose: () => void;
 }) {
+  const chosen = useStage((state) => (toolOf(state.verb).takes ?? USUAL.takes)?.(prop.key, state) ?? false);
   return (
     <div className={`relative ${inner ? "rounded-sm bg-wash" : ""}`}>
       {under > 0 && (
@@ -78,9 +77,7 @@ function PropCard({
 }
 
 export function Trolley() {
-  const { pieces, verb, props, trolley } = useParts("pieces", "verb", "props", "trolley");
-  // What a verb works with may change with any of these.
-  useParts("slip", "pour", "recipe", "filling");
+  const { pieces, props, trolley } = useParts("pieces", "props", "trolley");
   const [find, setFind] = useState("");
   const { data, error, isPending } = useQuery({
     queryKey: ["props"],
@@ -164,7 +161,6 @@ export function Trolley() {
             under={under}
             open={open.has(p.key)}
             onUnfold={() => unfold(p.key)}
-            chosen={(toolOf(verb).takes ?? USUAL.takes)?.(p.key, useStage.getState()) ?? false}
             standing={standing.get(p.key) ?? 0}
             onChoose={() => choose(p)}
           />
