@@ -4,6 +4,7 @@ import io
 from typing import Literal, NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 from PIL import Image
 
 from brickseat_core.formats.gltf.building import Surface, shaded
@@ -57,8 +58,8 @@ def picture_of(document: GltfDocument, look: Look) -> bytes:
     return png_of(image)
 
 
-def seen(surface: Surface, view: Vec) -> Corners:
-    """The corners of a surface in the axes of who looks, in metres, lit from above and from the right."""
+def seen(surface: Surface, view: Vec, eye: Vec | float = 0.0) -> Corners:
+    """The corners of a surface in the axes of who looks from ``eye``, in metres, lit from above and from the right."""
     points, normals, faces, source = shaded(surface)
     albedo = np.asarray(surface.paint.colour) * np.ones((len(points), 3))
     if surface.colours is not None:
@@ -68,7 +69,7 @@ def seen(surface: Surface, view: Vec) -> Corners:
     normals = np.where(turned[:, 2:] < 0.0, -normals, normals)
     sun, up = np.maximum(normals @ SUN, 0.0)[:, None], 0.5 + 0.5 * normals[:, 1:2]
     colours = albedo * (SUNLIGHT * sun + SKYLIGHT * up + GROUNDLIGHT * (1.0 - up))
-    return Corners((points @ view.T)[faces], colours[faces])
+    return Corners(((points - eye) @ view.T)[faces], colours[faces])
 
 
 @kernel
@@ -88,6 +89,8 @@ def draw(corners: Corners, image: Vec, depth: Vec) -> None:
             continue
         x0, x1 = max(0, int(min(ax, bx, cx) - 0.5)), min(width - 1, int(max(ax, bx, cx) + 0.5))
         y0, y1 = max(0, int(min(ay, by, cy) - 0.5)), min(height - 1, int(max(ay, by, cy) + 0.5))
+        if x1 < x0 or y1 < y0:
+            continue
         steps += (x1 - x0 + 1) * (y1 - y0 + 1)
         if steps > MOST_STEPS:
             return
@@ -110,13 +113,21 @@ def draw(corners: Corners, image: Vec, depth: Vec) -> None:
 
 
 def png_of(image: Vec) -> bytes:
-    """A linear picture (h, w, 4), averaged over ``FINER`` pixels each way, as PNG in sRGB (IEC 61966-2-1)."""
+    """A linear picture (h, w, 4), averaged over ``FINER`` pixels each way, as PNG."""
     height, width = image.shape[0] // FINER, image.shape[1] // FINER
     mean = image.reshape(height, FINER, width, FINER, 4).mean(axis=(1, 3))
     alpha = mean[:, :, 3:]
-    linear = np.clip(mean[:, :, :3] / np.maximum(alpha, 1e-9), 0.0, 1.0)
-    encoded = np.where(linear <= 0.0031308, 12.92 * linear, 1.055 * linear ** (1 / 2.4) - 0.055)
-    pixels = np.concatenate([encoded, alpha], axis=2)
+    pixels = np.concatenate([encoded(mean[:, :, :3] / np.maximum(alpha, 1e-9)), in_bytes(alpha)], axis=2)
     out = io.BytesIO()
-    Image.fromarray((pixels * 255.0 + 0.5).astype(np.uint8), "RGBA").save(out, "PNG", optimize=True)
+    Image.fromarray(pixels, "RGBA").save(out, "PNG", optimize=True)
     return out.getvalue()
+
+
+def encoded(linear: Vec) -> NDArray[np.uint8]:
+    """Linear colours in sRGB (IEC 61966-2-1), from 0 to 255."""
+    linear = np.clip(linear, 0.0, 1.0)
+    return in_bytes(np.where(linear <= 0.0031308, 12.92 * linear, 1.055 * linear ** (1 / 2.4) - 0.055))
+
+
+def in_bytes(shares: Vec) -> NDArray[np.uint8]:
+    return (shares * 255.0 + 0.5).astype(np.uint8)

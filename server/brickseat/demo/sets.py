@@ -13,6 +13,7 @@ from brickseat.props.hollow_hill import PROPS
 from brickseat.props.lay_figure import SITTING
 from brickseat.sets.models import DressedSet
 from brickseat.sets.opening import save_set
+from brickseat.sets.picture import draw_picture
 from brickseat.store.importing import pose_prop
 from brickseat.store.models import StoredProp
 from brickseat.store.shelving import prop_of, shelve
@@ -71,3 +72,5 @@ def ensure_demo(on_progress: Callable[[str], None] = lambda text: None) -> None:
             on_progress(f"dressing “{name}”")
             dressed = DressedSet.objects.create(owner=user, name=name, look=look)
             save_set(dressed, dress(name, props))
+    for dressed in DressedSet.objects.filter(owner=user):
+        draw_picture(dressed)

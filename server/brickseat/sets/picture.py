@@ -1,4 +1,4 @@
-"""The picture of a set on its card: a small JPEG that a stage drew, kept beside the database."""
+"""The picture of a set on its card: a small JPEG, kept beside the database."""
 
 import base64
 import binascii
@@ -11,7 +11,10 @@ from django.conf import settings
 from PIL import Image
 
 from brickseat.sets.models import DressedSet
+from brickseat.sets.opening import hand_over
 from brickseat_core.formats.errors import FileError
+from brickseat_core.formats.gltf.document import GltfDocument
+from brickseat_core.formats.set_picture import picture_of_set
 from brickseat_core.formats.writing import write_whole
 
 LARGEST = 400_000
@@ -38,6 +41,17 @@ def keep_picture(dressed: DressedSet, text: str) -> None:
             picture.verify()
     except (OSError, SyntaxError):
         raise FileError("the picture is not a JPEG; draw it again") from None
+    keep(dressed, data)
+
+
+def draw_picture(dressed: DressedSet) -> None:
+    """Draw the picture of a set on which no stage has been yet, by its look. Raises FileError."""
+    look = dressed.look
+    document = GltfDocument.parse(hand_over(dressed))
+    keep(dressed, picture_of_set(document, look["eye"], look["target"]))
+
+
+def keep(dressed: DressedSet, data: bytes) -> None:
     path = path_of(dressed.key)
     path.parent.mkdir(parents=True, exist_ok=True)
     write_whole(path, data)
