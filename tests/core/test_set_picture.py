@@ -6,11 +6,11 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
-from test_prop_picture import BLUE, RED, block
 
 from brickseat_core.formats import set_picture
 from brickseat_core.formats.gltf.building import Surface, prop_document
 from brickseat_core.formats.set_picture import before_lens, picture_of_set
+from test_prop_picture import BLUE, RED, block
 
 
 def drawn(*surfaces: Surface) -> np.ndarray:
