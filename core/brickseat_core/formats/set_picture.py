@@ -74,6 +74,6 @@ def before_lens(at: Vec, colours: Vec) -> Corners:
             kept.append(
                 (np.concatenate([cut[:, :1], p[:, 1:]], axis=1), np.concatenate([tint[:, :1], c[:, 1:]], axis=1))
             )
-            rest = (np.stack([new[:, 0], old[:, 2], new[:, 1]], axis=1) for new, old in ((cut, p), (tint, c)))
-            kept.append(tuple(rest))
+            far, tints = (np.stack([new[:, 0], old[:, 2], new[:, 1]], axis=1) for new, old in ((cut, p), (tint, c)))
+            kept.append((far, tints))
     return Corners(*(np.concatenate(each) for each in zip(*kept, strict=True)))

@@ -5,6 +5,8 @@ import { client } from "./client";
 const MOST = 20;
 const LONGEST = { words: 500, stack: 4000, where: 300 };
 let reported = 0;
+/** What a browser says of a layout that took another frame. Nothing failed. */
+const ANOTHER_FRAME = "ResizeObserver loop";
 
 export function report(problem: unknown): void {
   if (reported >= MOST) return;
@@ -22,6 +24,8 @@ export function report(problem: unknown): void {
 
 /** Report what nobody catches, until the page is left. */
 export function reportUncaught(): void {
-  window.addEventListener("error", ({ error, message }) => report(error ?? message));
+  window.addEventListener("error", ({ error, message }) => {
+    if (!message.startsWith(ANOTHER_FRAME)) report(error ?? message);
+  });
   window.addEventListener("unhandledrejection", ({ reason }) => report(reason));
 }

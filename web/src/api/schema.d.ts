@@ -1690,8 +1690,10 @@ export interface components {
         };
         /**
          * CopyMove
-         * @description The same pieces once more, moved by a vector in metres and set down there. Copies of joined pieces are joined, and copies of what cuts an
-         *     opening cut one, too.
+         * @description The same pieces once more, moved by a vector in metres. Those that stand on one another, are joined or are tied stay to each other as they are,
+         *     and are set down together. Copies of joined pieces are joined, what is tied is tied, and copies of what cuts an opening cut one, too.
+         *
+         *     ``to_free_place``: where a copy would stand on or in others, it is brought to the nearest free place, whole steps of that vector away.
          */
         CopyMove: {
             /** By */
@@ -1707,6 +1709,11 @@ export interface components {
             kind: "copy";
             /** Pieces */
             pieces: string[];
+            /**
+             * To Free Place
+             * @default false
+             */
+            to_free_place?: boolean;
         };
         /** Credentials */
         Credentials: {
@@ -2835,7 +2842,7 @@ export interface components {
          */
         MoveRequest: {
             /** Move */
-            move: components["schemas"]["AdjustMove"] | components["schemas"]["AdjustTieMove"] | components["schemas"]["BedMove"] | components["schemas"]["BesideMove"] | components["schemas"]["CarryMove"] | components["schemas"]["ClearMove"] | components["schemas"]["CopyMove"] | components["schemas"]["CutMove"] | components["schemas"]["FillMove"] | components["schemas"]["FillInMove"] | components["schemas"]["FixMove"] | components["schemas"]["GroupMove"] | components["schemas"]["HangMove"] | components["schemas"]["JoinMove"] | components["schemas"]["LayOnMove"] | components["schemas"]["LineUpMove"] | components["schemas"]["LoosenMove"] | components["schemas"]["MarkOutMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["PoseMove"] | components["schemas"]["PullApartMove"] | components["schemas"]["PushMove"] | components["schemas"]["ReleaseMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RenameMove"] | components["schemas"]["RepairMove"] | components["schemas"]["ReseatMove"] | components["schemas"]["ReshapeMove"] | components["schemas"]["RestMove"] | components["schemas"]["RowMove"] | components["schemas"]["ScatterMove"] | components["schemas"]["SetDownMove"] | components["schemas"]["SizeMove"] | components["schemas"]["SlideMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["StandMove"] | components["schemas"]["SwapMove"] | components["schemas"]["TieMove"] | components["schemas"]["TurnMove"] | components["schemas"]["TurnJointMove"] | components["schemas"]["WipeOutMove"];
+            move: components["schemas"]["AdjustMove"] | components["schemas"]["AdjustTieMove"] | components["schemas"]["BedMove"] | components["schemas"]["BesideMove"] | components["schemas"]["CarryMove"] | components["schemas"]["ClearMove"] | components["schemas"]["CopyMove"] | components["schemas"]["CutMove"] | components["schemas"]["FillMove"] | components["schemas"]["FillInMove"] | components["schemas"]["FixMove"] | components["schemas"]["GroupMove"] | components["schemas"]["HangMove"] | components["schemas"]["JoinMove"] | components["schemas"]["LayOnMove"] | components["schemas"]["LineUpMove"] | components["schemas"]["LoosenMove"] | components["schemas"]["MarkOutMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["PoseMove"] | components["schemas"]["PullApartMove"] | components["schemas"]["PushMove"] | components["schemas"]["ReleaseMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RenameMove"] | components["schemas"]["RepairMove"] | components["schemas"]["ReseatMove"] | components["schemas"]["ReshapeMove"] | components["schemas"]["RestMove"] | components["schemas"]["RowMove"] | components["schemas"]["ScatterMove"] | components["schemas"]["SetDownMove"] | components["schemas"]["ShiftMove"] | components["schemas"]["SizeMove"] | components["schemas"]["SlideMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["StandMove"] | components["schemas"]["SwapMove"] | components["schemas"]["TieMove"] | components["schemas"]["TurnMove"] | components["schemas"]["TurnJointMove"] | components["schemas"]["WipeOutMove"];
         };
         /**
          * NearRule
@@ -3460,7 +3467,7 @@ export interface components {
              */
             kind: "preview";
             /** Move */
-            move: components["schemas"]["AdjustMove"] | components["schemas"]["AdjustTieMove"] | components["schemas"]["BedMove"] | components["schemas"]["BesideMove"] | components["schemas"]["CarryMove"] | components["schemas"]["ClearMove"] | components["schemas"]["CopyMove"] | components["schemas"]["CutMove"] | components["schemas"]["FillMove"] | components["schemas"]["FillInMove"] | components["schemas"]["FixMove"] | components["schemas"]["GroupMove"] | components["schemas"]["HangMove"] | components["schemas"]["JoinMove"] | components["schemas"]["LayOnMove"] | components["schemas"]["LineUpMove"] | components["schemas"]["LoosenMove"] | components["schemas"]["MarkOutMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["PoseMove"] | components["schemas"]["PullApartMove"] | components["schemas"]["PushMove"] | components["schemas"]["ReleaseMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RenameMove"] | components["schemas"]["RepairMove"] | components["schemas"]["ReseatMove"] | components["schemas"]["ReshapeMove"] | components["schemas"]["RestMove"] | components["schemas"]["RowMove"] | components["schemas"]["ScatterMove"] | components["schemas"]["SetDownMove"] | components["schemas"]["SizeMove"] | components["schemas"]["SlideMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["StandMove"] | components["schemas"]["SwapMove"] | components["schemas"]["TieMove"] | components["schemas"]["TurnMove"] | components["schemas"]["TurnJointMove"] | components["schemas"]["WipeOutMove"];
+            move: components["schemas"]["AdjustMove"] | components["schemas"]["AdjustTieMove"] | components["schemas"]["BedMove"] | components["schemas"]["BesideMove"] | components["schemas"]["CarryMove"] | components["schemas"]["ClearMove"] | components["schemas"]["CopyMove"] | components["schemas"]["CutMove"] | components["schemas"]["FillMove"] | components["schemas"]["FillInMove"] | components["schemas"]["FixMove"] | components["schemas"]["GroupMove"] | components["schemas"]["HangMove"] | components["schemas"]["JoinMove"] | components["schemas"]["LayOnMove"] | components["schemas"]["LineUpMove"] | components["schemas"]["LoosenMove"] | components["schemas"]["MarkOutMove"] | components["schemas"]["PlaceMove"] | components["schemas"]["PoseMove"] | components["schemas"]["PullApartMove"] | components["schemas"]["PushMove"] | components["schemas"]["ReleaseMove"] | components["schemas"]["RemoveMove"] | components["schemas"]["RenameMove"] | components["schemas"]["RepairMove"] | components["schemas"]["ReseatMove"] | components["schemas"]["ReshapeMove"] | components["schemas"]["RestMove"] | components["schemas"]["RowMove"] | components["schemas"]["ScatterMove"] | components["schemas"]["SetDownMove"] | components["schemas"]["ShiftMove"] | components["schemas"]["SizeMove"] | components["schemas"]["SlideMove"] | components["schemas"]["SpikeMove"] | components["schemas"]["StandMove"] | components["schemas"]["SwapMove"] | components["schemas"]["TieMove"] | components["schemas"]["TurnMove"] | components["schemas"]["TurnJointMove"] | components["schemas"]["WipeOutMove"];
             /** N */
             n: number;
         };
@@ -4515,6 +4522,50 @@ export interface components {
              * @default 1
              */
             trials?: number;
+        };
+        /**
+         * ShiftMove
+         * @description Bearers turned about the vertical through ``about`` (the middle of their box by default), then moved by a vector in metres.
+         *
+         *     All that stands on them comes along, up to the top, and keeps its place on them to the last digit; ``alone``: it stays where it is.
+         */
+        ShiftMove: {
+            /** About */
+            about?: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Alone
+             * @default false
+             */
+            alone?: boolean;
+            /**
+             * Angle Deg
+             * @default 0
+             */
+            angle_deg?: number;
+            /**
+             * By
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            by?: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "shift";
+            /** Pieces */
+            pieces: string[];
         };
         /**
          * SideSchema

@@ -6,6 +6,7 @@ import { Dialog } from "radix-ui";
 
 import { client, wanted, type Piece, type Prop } from "../api/client";
 import { useParts, useStage } from "../state";
+import { loadOf } from "../state/mover";
 import { IDLE } from "../state/tools";
 import { choose } from "../trolley/choosing";
 import { shownOf, useChosen } from "./chosen";
@@ -56,6 +57,7 @@ function Found({ desk }: { desk: () => Desk | null }) {
   const loose = [...pieces.values()]
     .filter((p) => p.role === "prop" && (!typed || defaultFilter(found(p), typed) > 0))
     .slice(0, MOST_PIECES);
+  const bearers = [...pieces.values()].filter((p) => p.role === "bearer").slice(0, MOST_PIECES);
   return (
     <Command label="Find anything" loop>
       <Command.Input
@@ -101,6 +103,22 @@ function Found({ desk }: { desk: () => Desk | null }) {
                 <span className="text-[13px] text-quiet">{prop.category}</span>
               </Command.Item>
             ))}
+        </Command.Group>
+        <Command.Group heading="choose a bearer" className={HEADING}>
+          {bearers.map((piece) => (
+            <Command.Item
+              key={piece.key}
+              value={`bearer ${piece.name} ${piece.key}`}
+              onSelect={then(() => {
+                setVerb(IDLE);
+                select([piece.key]);
+              })}
+              className={ITEM}
+            >
+              <span className="flex-1">{piece.name}</span>
+              <span className="text-[13px] text-quiet">carries {loadOf(piece.key).length}</span>
+            </Command.Item>
+          ))}
         </Command.Group>
         <Command.Group heading="look at a piece" className={HEADING}>
           {loose.map((piece) => (

@@ -2,6 +2,7 @@
 import type { Move, Triple } from "../api/client";
 import { make } from "../stage/making";
 import { useStage } from "../state";
+import { raiseOf, slideOf, turnOf } from "../state/mover";
 
 export type Held =
   | { kind: "slide"; by: Triple }
@@ -26,13 +27,13 @@ export function moveOf(held: Held, keys: string[]): Move | null {
   if (!there.length) return null;
   switch (held.kind) {
     case "slide":
-      return { kind: "slide", pieces: there, by: held.by, together };
+      return slideOf(there, held.by);
     case "turn":
-      return { kind: "turn", pieces: there, angle_deg: held.degrees, together };
+      return turnOf(there, held.degrees);
     case "size":
       return { kind: "size", pieces: there, factor: held.factor, together };
     case "raise":
-      return { kind: "bed", pieces: there, raise_by: Math.round(held.by * 1e6) / 1e6 };
+      return raiseOf(there, Math.round(held.by * 1e6) / 1e6);
   }
 }
 

@@ -11,20 +11,43 @@ const PRESSED = "button, a, [role=button]";
 /** What arrows move within by themselves. */
 const ROVING = "[role=radio], [role=radiogroup], [role=slider], [role=separator], [role=tab], [role=grid]";
 
+/** A press that is longer holds a key; a shorter one taps it. */
+const TAP_MS = 350;
+/** The command whose key is down, and ends something when it is let go. */
+let lasting: { code: string; since: number; used: boolean; letGo: (held: boolean) => void } | null = null;
+
+function letGo(code: string): void {
+  if (lasting?.code !== code) return;
+  const { letGo, used, since } = lasting;
+  lasting = null;
+  letGo(used || performance.now() - since > TAP_MS);
+}
+
 /** Listen until the function that comes back is called. */
 export function listenToKeys(desk: Desk): () => void {
   const down = (event: KeyboardEvent) => onKeyDown(event, desk);
-  const up = (event: KeyboardEvent) => desk.held.release(event.code);
-  const away = () => desk.held.commit();
+  const up = (event: KeyboardEvent) => {
+    desk.held.release(event.code);
+    letGo(event.code);
+  };
+  const pressed = () => {
+    desk.held.commit();
+    if (lasting) lasting.used = true;
+  };
+  // Keys that are let go elsewhere are not heard of.
+  const away = () => {
+    pressed();
+    if (lasting) letGo(lasting.code);
+  };
   window.addEventListener("keydown", down);
   window.addEventListener("keyup", up);
   window.addEventListener("blur", away);
-  window.addEventListener("pointerdown", away, { capture: true });
+  window.addEventListener("pointerdown", pressed, { capture: true });
   return () => {
     window.removeEventListener("keydown", down);
     window.removeEventListener("keyup", up);
     window.removeEventListener("blur", away);
-    window.removeEventListener("pointerdown", away, { capture: true });
+    window.removeEventListener("pointerdown", pressed, { capture: true });
   };
 }
 
@@ -48,5 +71,7 @@ export function onKeyDown(event: KeyboardEvent, desk: Desk): void {
   desk.held.commit();
   const why = command.lacking?.() ?? null;
   if (why) return useStage.getState().set({ note: why });
+  if (command.letGo)
+    lasting = { code: event.code, since: performance.now(), used: false, letGo: command.letGo };
   void desk.held.settled().then(() => command.run(desk));
 }

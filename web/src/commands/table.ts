@@ -1,14 +1,15 @@
 /** Everything that can be done on the stage, in one table: keys, key sheet and finder come from here. */
 import type { Triple } from "../api/client";
 import { isFault } from "../fit/Glyph";
+import { copyAgain, copyOf, lastStep, makeCopies } from "../stage/copying";
 import { lookThroughGap, make, redo, undo } from "../stage/making";
-import { selectingMade } from "../stage/selectingMade";
 import type { StagePointer } from "../tools/pointer";
 import type { StageView } from "../stage/view";
 import { useStage } from "../state";
 import { withWhatRestsOn } from "../state/families";
 import { IDLE } from "../state/tools";
 import { TOOLS, toolOf } from "../tools";
+import { BEARERS } from "./bearers";
 import type { Held, HeldKeys } from "./held";
 
 /** What commands work with. */
@@ -28,6 +29,8 @@ export interface Command {
   /** Why it cannot be done now; null when it can. */
   lacking?: () => string | null;
   run: (desk: Desk) => void;
+  /** Its key was let go. `held`: it was held for long, or while the pointer did something. */
+  letGo?: (held: boolean) => void;
   /** It is done again while its key is held. */
   repeats?: boolean;
   /** It leaves an old step that is looked at. */
@@ -262,11 +265,28 @@ export const COMMANDS: Command[] = [
   },
   {
     id: "copy",
-    words: "one more copy beside it",
+    words: "one more copy beside it, as it stands, where there is room",
     keys: ["$mod+d"],
     shown: "Ctrl D",
     lacking: some,
     run: ({ view }) => void copyBeside(view),
+  },
+  {
+    id: "copy again",
+    words: "copy the last copy once more, by the same step",
+    keys: ["$mod+Shift+d", "$mod+Shift+D"],
+    shown: "Ctrl Shift D",
+    lacking: () => (lastStep() ? null : "copy something first"),
+    run: () => void copyAgain(),
+    repeats: true,
+  },
+  {
+    id: "bearers",
+    words:
+      "bearers in hand while it is held, or until it is pressed again: press one to choose it, drag it with all on it",
+    keys: ["b"],
+    shown: "B",
+    ...BEARERS,
   },
   {
     id: "rest",
@@ -365,6 +385,7 @@ function backOut({ pointer }: Desk): void {
   pointer.cancel();
   if (state.preview) state.set({ preview: null });
   else if (state.swapping) state.set({ swapping: false, note: null });
+  else if (state.bearersInHand) state.set({ bearersInHand: false });
   else if (state.held) state.set({ held: false });
   else if (state.isolated) state.set({ isolated: false });
   else if (toolOf(state.verb).backOut?.()) return;
@@ -403,11 +424,9 @@ function nextFault(by: 1 | -1): void {
 
 async function copyBeside(view: StageView): Promise<void> {
   const { selected } = useStage.getState();
-  const select = selectingMade();
   const box = view.pieces.worldBox(selected);
   const { right } = view.floorAxes();
   const width = Math.abs(right[0]) > 0 ? box.max.x - box.min.x : box.max.z - box.min.z;
   const by = 1.06 * width;
-  const change = await make({ kind: "copy", pieces: selected, by: [right[0] * by, 0, right[2] * by] });
-  if (change) select(change.deltas.map((d) => d.key));
+  await makeCopies(copyOf(selected, [right[0] * by, 0, right[2] * by], true));
 }

@@ -4,6 +4,7 @@ import { useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
 import { isFault } from "../fit/Glyph";
 import { inWords } from "../fit/units";
 import { useParts } from "../state";
+import { withWhatRestsOn } from "../state/families";
 import { type Bar, groupBars } from "./bars";
 
 const HEIGHT = 92;
@@ -119,6 +120,7 @@ export function LevelLine({ onLook }: { onLook: (key: string) => void }) {
   const faults = slots.filter((s) => isFault(s.bar.state));
   const told = pointed ?? (selected.length === 1 ? selected[0] : undefined);
   const fit = told ? now.fits.get(told) : undefined;
+  const bearer = told && !fit ? now.pieces.get(told) : undefined;
   const step = (by: number) => {
     const now = slots.findIndex((s) => s.bar.key === selected[0]);
     const next = slots[(now + by + slots.length) % slots.length] ?? slots[0];
@@ -182,6 +184,13 @@ export function LevelLine({ onLook }: { onLook: (key: string) => void }) {
             <strong>{now.pieces.get(fit.key)?.name}</strong>{" "}
             <span data-testid="measured-gap" className={isFault(fit.state) ? "text-clay-deep" : "text-quiet"}>
               {isFault(fit.state) ? fit.reason : `${inWords(fit.gap ?? 0)}, ${fit.reason}`}
+            </span>
+          </>
+        ) : bearer ? (
+          <>
+            <strong>{bearer.name}</strong>{" "}
+            <span className="text-quiet">
+              a bearer, carries {withWhatRestsOn([bearer.key], now.fits).length - 1}
             </span>
           </>
         ) : (

@@ -55,6 +55,7 @@ export function OpenStage({ data }: { data: SetData }) {
     job,
     name,
     undrawn,
+    bearersInHand,
   } = useParts(
     "pieces",
     "regions",
@@ -71,8 +72,13 @@ export function OpenStage({ data }: { data: SetData }) {
     "job",
     "name",
     "undrawn",
+    "bearersInHand",
   );
-  const [letsGo, forKeys] = [useShown("hold the selection"), useShown("keys")];
+  const [letsGo, forKeys, forBearers] = [
+    useShown("hold the selection"),
+    useShown("keys"),
+    useShown("bearers"),
+  ];
   const standing = preview?.pieces ?? pieces;
 
   const view = useCallback(() => opened.current?.view ?? null, []);
@@ -218,9 +224,21 @@ export function OpenStage({ data }: { data: SetData }) {
               )}
             </p>
           )}
-          {held && (
-            <p className="pointer-events-none absolute top-3 left-3 rounded-sm bg-card/90 px-2 text-[14px]">
-              {selected.length} held; <span className="figure">{letsGo}</span> lets go
+          {(held || bearersInHand) && (
+            <p
+              role="status"
+              className="pointer-events-none absolute top-3 left-3 rounded-sm bg-card/90 px-2 text-[14px]"
+            >
+              {held && (
+                <>
+                  {selected.length} held; <span className="figure">{letsGo}</span> lets go.{" "}
+                </>
+              )}
+              {bearersInHand && (
+                <>
+                  Bearers are in hand; <span className="figure">{forBearers}</span> lets go.
+                </>
+              )}
             </p>
           )}
           <LookDial

@@ -2,6 +2,7 @@
 import { isFault } from "../fit/Glyph";
 import type { Fit, Triple } from "../api/client";
 import { useStage } from "../state";
+import { bearing, movable } from "../state/mover";
 import { NOTHING_BARRED } from "../state/scatter";
 import { toolOf } from "../tools";
 import type { Layer } from "../stage/layers";
@@ -12,13 +13,14 @@ export function mark(view: StageView, write: (length: number) => string): void {
   const keys = preview || job?.state === "running" ? [] : selected;
   // What lies in an outcome has not been measured on the set yet.
   view.setMarks(keys, job ? new Map() : fits, (fit) => labelOf(fit, write));
-  const movable = keys.filter((k) => pieces.get(k)?.role === "prop" && !pieces.get(k)?.spiked);
-  const first = movable[0] ? pieces.get(movable[0]) : undefined;
+  const moving = movable(keys);
+  const first = moving[0] ? pieces.get(moving[0]) : undefined;
   if (!first || job || !toolOf(verb).puck?.()) {
     view.layPuck([], null, [0, 1, 0]);
     return;
   }
-  const lowest = movable
+  if (bearing(moving)) return view.layPuckUnderBearers(moving);
+  const lowest = moving
     .map((k) => fits.get(k))
     .filter((f) => f?.touch)
     .sort((a, b) => a!.touch![1] - b!.touch![1])[0];
@@ -26,7 +28,7 @@ export function mark(view: StageView, write: (length: number) => string): void {
     ? (lowest.touch.map((v, i) => v + first.direction[i]! * (lowest.gap ?? 0)) as Triple)
     : null;
   const up = first.direction.map((v) => -v) as Triple;
-  view.layPuck(movable, movable.length === keys.length ? foot : null, up);
+  view.layPuck(moving, moving.length === keys.length ? foot : null, up);
 }
 
 /** The ties that are shown: quietly, and those that do not hold, belong to what is selected or were in the way, by name. */

@@ -82,9 +82,13 @@ export class Aim {
     return hit ? new THREE.Vector3(...hit) : null;
   }
 
-  pick(x: number, y: number): { key: string; point: THREE.Vector3 } | null {
+  pick(
+    x: number,
+    y: number,
+    counts?: (key: string) => boolean,
+  ): { key: string; point: THREE.Vector3 } | null {
     this.aimAt(x, y);
-    return this.pieces.pick(this.raycaster);
+    return this.pieces.pick(this.raycaster, counts);
   }
 
   /** The point of a piece under a pixel, drawn to the nearest corner of its mesh when that is close. */

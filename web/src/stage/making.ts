@@ -30,9 +30,13 @@ export async function reload(key: string): Promise<void> {
   if (now.key === key && data.revision >= now.revision) now.open(data);
 }
 
-/** What a move would do, as a layer shows it. */
-export function previewOf({ deltas, shapes }: Previewed): Pick<Shown, "poses" | "shapes"> {
-  return { poses: posesOf(deltas), shapes: new Map(Object.entries(shapes)) };
+/** What a move would do, as a layer shows it: new pieces are its guests. */
+export function previewOf({ deltas, shapes }: Previewed): Pick<Shown, "poses" | "guests" | "shapes"> {
+  const { pieces } = useStage.getState();
+  const made = piecesOf(deltas).flatMap(([key, piece]) =>
+    piece && !pieces.has(key) ? [[key, piece] as const] : [],
+  );
+  return { poses: posesOf(deltas), guests: new Map(made), shapes: new Map(Object.entries(shapes)) };
 }
 
 /** Shows what moves would do while a figure is scrubbed; only the newest counts. */

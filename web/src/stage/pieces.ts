@@ -273,12 +273,18 @@ export class Pieces {
   }
 
   /** Nearest piece under a ray, and where. */
-  pick(raycaster: THREE.Raycaster): { key: string; point: THREE.Vector3 } | null {
-    const hit = raycaster.intersectObject(this.group)[0];
-    if (!hit || hit.instanceId === undefined) return null;
-    const crowd = hit.object.parent?.userData.crowd as Crowd | undefined;
-    const key = crowd?.keyOf(hit.object, hit.instanceId);
-    return key ? { key, point: hit.point } : null;
+  /** The nearest piece that a ray meets, of those that count. */
+  pick(
+    raycaster: THREE.Raycaster,
+    counts: (key: string) => boolean = () => true,
+  ): { key: string; point: THREE.Vector3 } | null {
+    for (const hit of raycaster.intersectObject(this.group)) {
+      if (hit.instanceId === undefined) continue;
+      const crowd = hit.object.parent?.userData.crowd as Crowd | undefined;
+      const key = crowd?.keyOf(hit.object, hit.instanceId);
+      if (key && counts(key)) return { key, point: hit.point };
+    }
+    return null;
   }
 
   /** The same with the corners of the triangle hit, in the world. */

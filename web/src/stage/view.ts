@@ -271,6 +271,21 @@ export class StageView {
     this.redraw(false);
   }
 
+  /** Lay the puck of bearers: at the foot of a wall, on top of a floor, and never larger than a hand needs it. */
+  layPuckUnderBearers(keys: string[]): void {
+    const box = this.pieces.worldBox(keys);
+    const size = box.getSize(new THREE.Vector3());
+    const at = box.getCenter(new THREE.Vector3());
+    at.y = size.y > 0.5 * Math.min(size.x, size.z) ? box.min.y : box.max.y;
+    this.puck.lay(
+      at,
+      new THREE.Vector3(0, 1, 0),
+      Math.min(0.8, 0.56 * Math.hypot(size.x, size.z)),
+      Math.min(size.y, 1.2),
+    );
+    this.redraw(false);
+  }
+
   lightPuck(part: PuckPart | null): void {
     if (this.puck.light(part)) this.redraw(false);
   }

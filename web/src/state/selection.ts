@@ -17,6 +17,14 @@ export interface SelectionSlice {
   isolated: boolean;
   /** A press on a jointed piece takes hold of a limb. */
   pulling: boolean;
+  /** A press on a bearer chooses it. */
+  bearersInHand: boolean;
+  /** What stands on a bearer goes along when it is moved. */
+  loadComesAlong: boolean;
+  /** What was copied last, and its copies: the first of these is a copy of the first of those, and so on. */
+  lastCopy: { from: string[]; to: string[] } | null;
+  /** Pieces that this stage does not show. They are measured as ever. */
+  outOfSight: ReadonlySet<string>;
   select: (keys: string[]) => void;
   point: (key: string | null) => void;
   setSteps: (steps: Partial<Steps>) => void;
@@ -32,6 +40,10 @@ export const selectionSlice: StateCreator<SelectionSlice> = (set, get) => ({
   seeThrough: false,
   isolated: false,
   pulling: false,
+  bearersInHand: false,
+  loadComesAlong: true,
+  lastCopy: null,
+  outOfSight: new Set(),
   select: (keys) => {
     if (!get().held) set({ selected: keys });
   },

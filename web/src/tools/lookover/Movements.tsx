@@ -3,6 +3,7 @@ import { inDegrees, inLength, inPercent } from "../../slip/figures";
 import { ChoiceWord, NumberWord } from "../../slip/words";
 import { make } from "../../stage/making";
 import { useParts } from "../../state";
+import { bearing, raiseOf, slideOf, turnOf } from "../../state/mover";
 import { type Movement, STEPS } from "../../state/steps";
 
 function StepWord({ kind }: { kind: Movement }) {
@@ -19,16 +20,21 @@ function StepWord({ kind }: { kind: Movement }) {
 
 /** Figures for what the puck does by hand, and its steps. */
 export function Movements({ keys, first }: { keys: string[]; first: Piece }) {
-  const { together, set, steps, tryOut } = useParts("together", "set", "steps", "tryOut");
-  const several = keys.length > 1;
-  const bed = first.sink - first.stand_off;
+  const { together, set, steps, tryOut, loadComesAlong } = useParts(
+    "together",
+    "set",
+    "steps",
+    "tryOut",
+    "loadComesAlong",
+  );
+  const bearers = bearing(keys);
+  const several = keys.length > 1 && !bearers;
   /** A figure that is tried on the stage while it is scrubbed, and made when it is let go. */
   const made = (move: (value: number) => Move) => ({
     late: true,
     onChange: (value: number) => void make(move(value)),
     preview: (value: number | null) => tryOut(value === null ? null : move(value)),
   });
-  const slide = (x: number, z: number): Move => ({ kind: "slide", pieces: keys, by: [x, 0, z], together });
   const length = { ...inLength, min: -100, max: 100, step: steps.slide || 0.001 };
   return (
     <>
@@ -48,9 +54,11 @@ export function Movements({ keys, first }: { keys: string[]; first: Piece }) {
             .{" "}
           </>
         )}
-        Slide it <NumberWord label="slide across" value={0} {...length} {...made((v) => slide(v, 0))} />{" "}
-        across, <NumberWord label="slide along" value={0} {...length} {...made((v) => slide(0, v))} /> along;
-        turn it{" "}
+        Slide it{" "}
+        <NumberWord label="slide across" value={0} {...length} {...made((v) => slideOf(keys, [v, 0, 0]))} />{" "}
+        across,{" "}
+        <NumberWord label="slide along" value={0} {...length} {...made((v) => slideOf(keys, [0, 0, v]))} />{" "}
+        along; turn it{" "}
         <NumberWord
           label="turn by"
           value={0}
@@ -58,53 +66,89 @@ export function Movements({ keys, first }: { keys: string[]; first: Piece }) {
           min={-360}
           max={360}
           {...inDegrees}
-          {...made((v) => ({ kind: "turn", pieces: keys, angle_deg: v, together }))}
+          {...made((v) => turnOf(keys, v))}
         />
-        ; size it{" "}
-        <NumberWord
-          label="size by"
-          value={1}
-          step={steps.size || 0.01}
-          min={0.05}
-          max={20}
-          {...inPercent}
-          {...made((factor) => ({ kind: "size", pieces: keys, factor, together }))}
-        />
-        ; it is meant to{" "}
-        <ChoiceWord
-          label="bedding"
-          value={bed < 0 ? "off" : bed > 0 ? "in" : "touch"}
-          onChange={(way) => {
-            const amount = Math.max(0.005, Math.abs(bed));
-            void make({
-              kind: "bed",
-              pieces: keys,
-              sink: way === "off" ? -amount : way === "in" ? amount : 0,
-            });
-          }}
-          choices={[
-            { value: "touch", words: "touch" },
-            { value: "in", words: "be bedded" },
-            { value: "off", words: "keep off" },
-          ]}
-        />
-        {bed !== 0 && (
+        {bearers ? (
           <>
-            {" "}
-            <NumberWord
-              label={bed < 0 ? "stand-off" : "sink"}
-              value={Math.abs(bed)}
-              {...inLength}
-              {...made((v) => ({ kind: "bed", pieces: keys, sink: bed < 0 ? -v : v }))}
+            , raise it{" "}
+            <NumberWord label="raise by" value={0} {...length} {...made((v) => raiseOf(keys, v))} />; what
+            stands on it{" "}
+            <ChoiceWord
+              label="what stands on it"
+              value={loadComesAlong ? "comes" : "stays"}
+              onChange={(value) => set({ loadComesAlong: value === "comes" })}
+              choices={[
+                { value: "comes", words: "comes along" },
+                { value: "stays", words: "stays where it is" },
+              ]}
             />
+            .
           </>
+        ) : (
+          <Bedding keys={keys} first={first} made={made} />
         )}
-        .
       </p>
       <p className="mt-1 text-[13.5px] text-quiet">
         Steps: <StepWord kind="slide" />, <StepWord kind="turn" />, <StepWord kind="size" />,{" "}
         <StepWord kind="raise" /> up and down.
       </p>
+    </>
+  );
+}
+
+/** What a figure does that is tried while it is scrubbed, and made when it is let go. */
+type Made = (move: (value: number) => Move) => {
+  late: boolean;
+  onChange: (value: number) => void;
+  preview: (value: number | null) => void;
+};
+
+/** How large loose pieces are, and whether they touch, are bedded or keep off. */
+function Bedding({ keys, first, made }: { keys: string[]; first: Piece; made: Made }) {
+  const { together, steps } = useParts("together", "steps");
+  const bed = first.sink - first.stand_off;
+  return (
+    <>
+      ; size it{" "}
+      <NumberWord
+        label="size by"
+        value={1}
+        step={steps.size || 0.01}
+        min={0.05}
+        max={20}
+        {...inPercent}
+        {...made((factor) => ({ kind: "size", pieces: keys, factor, together }))}
+      />
+      ; it is meant to{" "}
+      <ChoiceWord
+        label="bedding"
+        value={bed < 0 ? "off" : bed > 0 ? "in" : "touch"}
+        onChange={(way) => {
+          const amount = Math.max(0.005, Math.abs(bed));
+          void make({
+            kind: "bed",
+            pieces: keys,
+            sink: way === "off" ? -amount : way === "in" ? amount : 0,
+          });
+        }}
+        choices={[
+          { value: "touch", words: "touch" },
+          { value: "in", words: "be bedded" },
+          { value: "off", words: "keep off" },
+        ]}
+      />
+      {bed !== 0 && (
+        <>
+          {" "}
+          <NumberWord
+            label={bed < 0 ? "stand-off" : "sink"}
+            value={Math.abs(bed)}
+            {...inLength}
+            {...made((v) => ({ kind: "bed", pieces: keys, sink: bed < 0 ? -v : v }))}
+          />
+        </>
+      )}
+      .
     </>
   );
 }

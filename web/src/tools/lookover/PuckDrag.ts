@@ -5,10 +5,12 @@ import type { Move, Piece, Triple } from "../../api/client";
 import type { LiveLine } from "../../api/live";
 import { inMillimetres, parseFigure, parseLength } from "../../fit/units";
 import type { Layer, Shown } from "../../stage/layers";
+import { copyOf, makeCopies } from "../../stage/copying";
 import { make, previewOf } from "../../stage/making";
 import type { PuckPart } from "../../stage/puck";
 import type { StageView } from "../../stage/view";
 import { useStage } from "../../state";
+import { carryOf, raiseOf, slideOf, turnOf } from "../../state/mover";
 import { snapped } from "../../state/steps";
 import type { At, StageParts } from "../tool";
 
@@ -39,6 +41,7 @@ export class PuckDrag {
     readonly keys: string[],
     { x, y }: At,
     { view, line }: Pick<StageParts, "view" | "line">,
+    readonly copies = false,
   ) {
     [this.view, this.line] = [view, line];
     this.centre = view.puck.at;
@@ -47,7 +50,7 @@ export class PuckDrag {
     const { pieces } = useStage.getState();
     this.pieces = keys.map((k) => pieces.get(k)).filter((p) => p !== undefined);
     this.at = { x, y, free: false };
-    this.holds = new Set(keys);
+    this.holds = new Set(copies ? [] : keys);
     this.layer = view.layers.open("drag", { holds: this.holds });
   }
 
@@ -89,7 +92,7 @@ export class PuckDrag {
     const travel = (now ?? this.from).clone().sub(this.from);
     if (this.part === "face" && this.at.free) {
       const by = travel.toArray();
-      return { move: { kind: "carry", pieces: keys, by }, words: `free, ${figuresOf(by)}` };
+      return { move: this.goes(keys, by, true), words: `free, ${figuresOf(by)}` };
     }
     if (this.part === "face") {
       const { right, away } = this.view.floorAxes();
@@ -101,7 +104,7 @@ export class PuckDrag {
         const [x, y] = [travel.dot(a), travel.dot(b)];
         const along = Math.abs(x) >= Math.abs(y) ? a.multiplyScalar(x < 0 ? -1 : 1) : b.multiplyScalar(y < 0 ? -1 : 1); // prettier-ignore
         return {
-          move: { kind: "slide", pieces: keys, by: along.multiplyScalar(metres).toArray(), together },
+          move: this.goes(keys, along.multiplyScalar(metres).toArray()),
           words: `${typed} = ${inMillimetres(metres)}`,
         };
       }
@@ -111,7 +114,7 @@ export class PuckDrag {
       const by = rest.addScaledVector(a, x).addScaledVector(b, y);
       if (by.lengthSq() < 1e-12) return nothing;
       return {
-        move: { kind: "slide", pieces: keys, by: by.toArray(), together },
+        move: this.goes(keys, by.toArray()),
         words: `${inMillimetres(x)} across, ${inMillimetres(y)} along`,
       };
     }
@@ -120,7 +123,7 @@ export class PuckDrag {
       if (angle === null) return { ...nothing, words: `${typed}…` };
       if (angle === 0) return nothing;
       return {
-        move: { kind: "turn", pieces: keys, angle_deg: angle, together },
+        move: turnOf(keys, angle),
         words: `${Math.round(angle * 100) / 100}°`,
       };
     }
@@ -129,7 +132,7 @@ export class PuckDrag {
       if (by === null) return { ...nothing, words: `${typed}…` };
       const first = this.pieces[0];
       if (!first || by === 0) return nothing;
-      return { move: { kind: "bed", pieces: keys, raise_by: by }, words: raised(this.pieces, by) };
+      return { move: raiseOf(keys, by), words: raised(this.pieces, by) };
     }
     const grown =
       Math.max(0.01, (now ?? this.from).distanceTo(this.centre)) /
@@ -149,6 +152,12 @@ export class PuckDrag {
     const a = this.from.clone().sub(this.centre);
     const b = now.clone().sub(this.centre);
     return (Math.atan2(this.up.dot(a.clone().cross(b)), a.dot(b)) * 180) / Math.PI;
+  }
+
+  /** Along the surface or `freely`; of copies, those go. */
+  private goes(keys: string[], by: Triple, freely = false): Move {
+    if (this.copies) return copyOf(keys, by);
+    return freely ? carryOf(keys, by) : slideOf(keys, by);
   }
 
   private show(shown: Shown): void {
@@ -176,7 +185,8 @@ export class PuckDrag {
     this.layer.overtake();
     const { move } = this.figures();
     try {
-      if (move) await make(move);
+      if (move?.kind === "copy") await makeCopies(move);
+      else if (move) await make(move);
     } finally {
       this.cancel();
     }
@@ -191,7 +201,8 @@ export class PuckDrag {
 /** What pieces come to that are raised by so many metres: of several, how far they go. */
 function raised(pieces: Piece[], by: number): string {
   const first = pieces[0]!;
-  if (pieces.length > 1) return `${inMillimetres(Math.abs(by))} ${by > 0 ? "up" : "down"}`;
+  if (pieces.length > 1 || first.role === "bearer")
+    return `${inMillimetres(Math.abs(by))} ${by > 0 ? "up" : "down"}`;
   const sink = Math.round((first.sink - first.stand_off - by) * 1e7) / 1e7;
   return sink > 0 ? `sunk ${inMillimetres(sink)}` : sink < 0 ? `${inMillimetres(-sink)} off` : "touches";
 }

@@ -3,7 +3,8 @@ import { Link } from "react-router";
 import { isFault } from "../../fit/Glyph";
 import { inWords } from "../../fit/units";
 import { make, mend } from "../../stage/making";
-import { useParts } from "../../state";
+import { useParts, useStage } from "../../state";
+import { loadOf } from "../../state/mover";
 import { ActionButton, QuietButton } from "../../ui/buttons";
 import { Posing } from "./Posing";
 import { TiesOf } from "./TiesOf";
@@ -47,13 +48,13 @@ export function LookOverSlip() {
   const fixed = chosen.some((p) => p.role === "bearer");
   const grouped = chosen.length > 1 && chosen.every((p) => p.group && p.group === first.group);
   const size = props.get(first.prop);
-  const stuck = spiked ? SPIKED : fixed ? "It is fixed; make it loose first." : undefined;
+  const stuck = spiked ? SPIKED : undefined;
   const keys = selected;
   return (
     <div>
       {chosen.length === 1 ? (
         <p>
-          <PieceName piece={first} /> {fixed ? "is fixed and carries others" : fit?.reason}
+          <PieceName piece={first} /> {fixed ? carries(first.key) : fit?.reason}
           {size && (
             <span className="figure text-quiet">
               {" "}
@@ -159,4 +160,12 @@ export function LookOverSlip() {
       <p className="figure mt-1 min-h-5 text-[14px] text-quiet">{note}</p>
     </div>
   );
+}
+
+/** Of a bearer: how many stand on it, and what is cut into it. */
+function carries(key: string): string {
+  const { cutOuts } = useStage.getState();
+  const openings = [...cutOuts.values()].filter((cut) => cut.bearer === key).length;
+  const cut = openings ? `, and has ${openings} ${openings === 1 ? "opening" : "openings"}` : "";
+  return `is a bearer; it carries ${loadOf(key).length}${cut}`;
 }

@@ -8,6 +8,7 @@ import type { Layer } from "../../stage/layers";
 import { make } from "../../stage/making";
 import { useStage } from "../../state";
 import { withGroup } from "../../state/families";
+import { loadOf, movable } from "../../state/mover";
 import { sweeping } from "../sweeping";
 import { type At, type Gesture, type PointerTool, type StageParts, far } from "../tool";
 import { PuckDrag } from "./PuckDrag";
@@ -27,10 +28,10 @@ export class LookOverPointer implements PointerTool {
       useStage.getState().point(null);
       return;
     }
-    const key = view.aim.pick(at.x, at.y)?.key ?? null;
-    const loose = key !== null && useStage.getState().pieces.get(key)?.role === "prop";
-    useStage.getState().point(loose ? key : null);
-    view.canvas.style.cursor = loose ? "pointer" : "default";
+    const key = this.meant(at)?.key ?? null;
+    const chosen = key !== null && canBeChosen(key) ? key : null;
+    useStage.getState().point(chosen);
+    view.canvas.style.cursor = chosen ? "pointer" : "default";
   }
 
   leave(): void {
@@ -47,15 +48,19 @@ export class LookOverPointer implements PointerTool {
   press(at: At, event: PointerEvent): Gesture {
     const { view } = this.stage;
     const { selected, select, pieces, opened, held, set } = useStage.getState();
-    const hit = view.aim.pick(at.x, at.y);
+    const hit = this.meant(at);
+    const copies = event.ctrlKey || event.metaKey;
     // A limb in front of the puck is what is meant while limbs are pulled.
     if (hit && useStage.getState().pulling && selected.length === 1 && selected[0] === hit.key)
       return new LimbPull(hit.key, at, hit.point, this.stage);
     const part = view.aim.puckPart(at.x, at.y);
     if (part && selected.length)
-      return new PuckGesture(new PuckDrag(part, movable(selected), at, this.stage), this.stage);
+      return new PuckGesture(
+        new PuckDrag(part, movable(selected), at, this.stage, copies && part === "face"),
+        this.stage,
+      );
     const key = hit?.key;
-    if (!key || pieces.get(key)?.role !== "prop") return selecting(this.stage, at, event.shiftKey);
+    if (!key || !canBeChosen(key)) return selecting(this.stage, at, event.shiftKey, key);
     const together = withGroup(key, pieces, opened);
     const before = selected.includes(key);
     if (event.shiftKey)
@@ -64,15 +69,22 @@ export class LookOverPointer implements PointerTool {
       );
     else if (!before) select(together);
     if (held && !before) set({ note: "the selection is held; press H to let it go" });
-    return this.pressing(at, key, before && !event.shiftKey);
+    return this.pressing(at, key, before && !event.shiftKey, copies);
   }
 
-  /** A press on a piece: let go, it is selected; dragged, it moves. `opens`: it was selected before. */
-  private pressing(from: At, key: string, opens: boolean): Gesture {
+  /** What lies under the pointer: with bearers in hand the nearest of them, whatever stands before it. */
+  private meant(at: At): ReturnType<typeof this.stage.view.aim.pick> {
+    const { bearersInHand, pieces } = useStage.getState();
+    const bearers = bearersInHand ? (key: string) => pieces.get(key)?.role === "bearer" : undefined;
+    return this.stage.view.aim.pick(at.x, at.y, bearers);
+  }
+
+  /** A press on a piece: let go, it is selected; dragged, it moves, or `copies` of it. `opens`: it was selected before. */
+  private pressing(from: At, key: string, opens: boolean, copies: boolean): Gesture {
     let after: Gesture | null | undefined;
     return {
       move: (at) => {
-        if (far(from, at)) after = this.dragging(from, key);
+        if (far(from, at)) after = this.dragging(from, key, copies);
       },
       next: () => after,
       up: () => opens && this.openGroup(key),
@@ -81,15 +93,19 @@ export class LookOverPointer implements PointerTool {
   }
 
   /** The drag that a press goes over into; null where the piece stays. */
-  private dragging(from: At, key: string): Gesture | null {
+  private dragging(from: At, key: string, copies: boolean): Gesture | null {
     const { pieces, selected, select, set } = useStage.getState();
     const piece = pieces.get(key);
     if (!piece) return null;
+    if (copies) {
+      const keys = selected.includes(key) ? selected : [key];
+      return new PuckGesture(new PuckDrag("face", keys, from, this.stage, true), this.stage);
+    }
     if (piece.spiked) {
       set({ note: `${piece.name} is spiked; free it first` });
       return null;
     }
-    if (isRelated(key) || (selected.includes(key) && selected.length > 1)) {
+    if (isRelated(key) || piece.role === "bearer" || (selected.includes(key) && selected.length > 1)) {
       if (!selected.includes(key)) select([key]);
       // One of several is taken hold of: they all go, as with the puck.
       const keys = movable(useStage.getState().selected);
@@ -109,10 +125,13 @@ export class LookOverPointer implements PointerTool {
 }
 
 /** Selects what lies in a rectangle; a mere press on nothing selects nothing. */
-function selecting({ view, beside }: StageParts, from: At, more: boolean): Gesture {
+function selecting({ view, beside }: StageParts, from: At, more: boolean, bearer?: string): Gesture {
   return sweeping(beside, from, (_at, box) => {
     const { pieces, selected, select, set, opened } = useStage.getState();
     if (!box) {
+      const pressed = pieces.get(bearer ?? "");
+      if (pressed)
+        set({ note: `${pressed.name} carries ${loadOf(pressed.key).length}; hold B to choose it` });
       if (more) return;
       select([]);
       set({ opened: null });
@@ -239,8 +258,8 @@ function isRelated(key: string): boolean {
   );
 }
 
-/** Those of `keys` that can be moved; spiked ones stay. */
-function movable(keys: string[]): string[] {
-  const { pieces } = useStage.getState();
-  return keys.filter((k) => pieces.get(k)?.role === "prop" && !pieces.get(k)?.spiked);
+/** Whether a press chooses a piece: a bearer only while bearers are in hand, so that it is never dragged by accident. */
+function canBeChosen(key: string): boolean {
+  const { pieces, bearersInHand } = useStage.getState();
+  return bearersInHand || pieces.get(key)?.role === "prop";
 }
