@@ -1,0 +1,126 @@
+"""The hand, one by one: bearers are chosen and moved with what stands on them, and copies are dragged off."""
+
+from typing import Any
+
+from playwright.sync_api import Page, expect
+from running import figure, on_screen, select, set_key, wait_drawn
+from test_dressing import look_at, stored
+
+
+def workshop(page: Page, address: str) -> str:
+    key = set_key(page, address, "Workshop")
+    page.goto(f"{address}/sets/{key}?quality=low&seed=7")
+    wait_drawn(page)
+    return key
+
+
+def places(page: Page, address: str, key: str) -> dict[str, Any]:
+    return {p["key"]: p["pose"]["position"] for p in stored(page, address, key)["pieces"]}
+
+
+def last_step(page: Page, begins: str) -> None:
+    page.wait_for_function("w => (window.brickseat.state().canUndo ?? '').startsWith(w)", arg=begins)
+    page.wait_for_function("window.brickseat.state().saving === 0")
+
+
+def loaded(page: Page, bearer: str) -> list[str]:
+    """What stands on a bearer, or on what does, as the set says it."""
+    found: list[str] = page.evaluate(
+        """bearer => {
+            const { fits } = window.brickseat.state();
+            const found = new Set([bearer]);
+            for (let n = 0; n < 9; n++)
+                for (const fit of fits.values()) if (fit.rests_on.some((k) => found.has(k))) found.add(fit.key);
+            return [...found];
+        }""",
+        bearer,
+    )
+    return found
+
+
+def test_a_shelf_that_bears_is_chosen_with_b_and_dragged_with_all_on_it(page: Page, address: str) -> None:
+    key = workshop(page, address)
+    before = places(page, address, key)
+    x, _, z = before["shelf-unit"]
+    look_at(page, [x + 1.2, 1.7, z + 3.2], [x, 1.0, z])
+    # A plain press says what lies there, and how it is chosen.
+    side = on_screen(page, x - 0.9, 0.5, z + 0.14)
+    page.mouse.click(*side)
+    expect(page.get_by_label("Slip")).to_contain_text("shelf unit carries")
+    expect(page.get_by_label("Slip")).to_contain_text("hold B to choose it")
+    page.keyboard.down("b")
+    page.mouse.move(*side)
+    expect(page.get_by_text("a bearer, carries")).to_be_visible()
+    page.mouse.down()
+    page.mouse.up()
+    page.keyboard.up("b")
+    assert page.evaluate("window.brickseat.state().selected") == ["shelf-unit"]
+    expect(page.get_by_label("Slip")).to_contain_text("is a bearer; it carries")
+    going = loaded(page, "shelf-unit")
+    assert len(going) > 10
+    figure(page, "slide across", "200")
+    last_step(page, "moved shelf unit with the")
+    after = places(page, address, key)
+    moved = {k for k in before if before[k] != after[k]}
+    assert moved == set(going)
+    assert all(abs(after[k][0] - before[k][0] - 0.2) < 1e-12 for k in moved)
+    states = {f["key"]: f["state"] for f in stored(page, address, key)["fits"]}
+    assert {states[k] for k in moved - {"shelf-unit"}} == {"seated"}
+    page.keyboard.press("Control+z")
+    page.wait_for_function("!(window.brickseat.state().canUndo ?? '').startsWith('moved shelf')")
+    assert places(page, address, key) == before
+
+
+def test_copies_are_dragged_off_as_they_stand_and_once_more_by_the_same_step(page: Page, address: str) -> None:
+    key = workshop(page, address)
+    before = places(page, address, key)
+    stool = before["stool-1"]
+    look_at(page, [stool[0] + 1.0, 1.8, stool[2] + 2.6], [stool[0], 0.3, stool[2]])
+    page.keyboard.down("Control")
+    page.mouse.move(*on_screen(page, stool[0], 0.41, stool[2]))
+    page.mouse.down()
+    page.mouse.move(*on_screen(page, stool[0] + 0.3, 0.41, stool[2] + 0.55), steps=6)
+    page.wait_for_function("[...window.brickseat.view.layers.scene().pieces.keys()].some(k => k.startsWith('preview'))")
+    page.mouse.up()
+    page.keyboard.up("Control")
+    last_step(page, "copied")
+    (first,) = page.evaluate("window.brickseat.state().selected")
+    page.keyboard.press("Control+Shift+d")
+    page.wait_for_function("k => window.brickseat.state().selected[0] !== k", arg=first)
+    page.wait_for_function("window.brickseat.state().saving === 0")
+    (second,) = page.evaluate("window.brickseat.state().selected")
+    after = places(page, address, key)
+    assert after["stool-1"] == stool
+    steps = [[b - a for a, b in zip(after[p], after[q], strict=True)] for p, q in (("stool-1", first), (first, second))]
+    assert abs(steps[0][0] - steps[1][0]) < 1e-9
+    assert abs(steps[0][2] - steps[1][2]) < 1e-9
+    assert steps[0][2] > 0.3
+    page.keyboard.press("Control+z")
+    page.wait_for_function("k => !window.brickseat.state().pieces.has(k)", arg=second)
+    page.keyboard.press("Control+z")
+    page.wait_for_function("k => !window.brickseat.state().pieces.has(k)", arg=first)
+    assert places(page, address, key) == before
+
+
+def test_a_stack_chosen_top_first_is_copied_as_it_stands_where_there_is_room(page: Page, address: str) -> None:
+    key = workshop(page, address)
+    before = stored(page, address, key)
+    on = {f["key"]: f["rests_on"] for f in before["fits"]}
+    roles = {p["key"]: p["role"] for p in before["pieces"]}
+    good = {f["key"] for f in before["fits"] if f["state"] == "seated"}
+    top, below = next(
+        (k, o[0]) for k, o in on.items() if len(o) == 1 and roles[o[0]] == "prop" and {k, o[0]} <= good and on[o[0]]
+    )
+    select(page, [top, below])
+    page.keyboard.press("Control+d")
+    last_step(page, "copied 2 pieces")
+    made = page.evaluate("window.brickseat.state().selected")
+    now = stored(page, address, key)
+    at = {p["key"]: p["pose"]["position"] for p in now["pieces"]}
+    fits = {f["key"]: f for f in now["fits"]}
+    assert [fits[k]["state"] for k in made] == ["seated", "seated"]
+    assert fits[made[0]]["rests_on"] == [made[1]]
+    shift = [[b - a for a, b in zip(at[k], at[m], strict=True)] for k, m in zip((top, below), made, strict=True)]
+    assert all(abs(a - b) < 1e-9 for a, b in zip(*shift, strict=True))
+    page.keyboard.press("Control+z")
+    page.wait_for_function("k => !window.brickseat.state().pieces.has(k)", arg=made[0])
