@@ -124,3 +124,65 @@ def test_a_stack_chosen_top_first_is_copied_as_it_stands_where_there_is_room(pag
     assert all(abs(a - b) < 1e-9 for a, b in zip(*shift, strict=True))
     page.keyboard.press("Control+z")
     page.wait_for_function("k => !window.brickseat.state().pieces.has(k)", arg=made[0])
+
+
+def test_a_stool_is_made_450_mm_high_by_its_figure_and_the_others_follow(page: Page, address: str) -> None:
+    key = workshop(page, address)
+    select(page, ["stool-1"])
+    figure(page, "size up", "45cm")
+    last_step(page, "sized")
+    found = {p["key"]: p for p in stored(page, address, key)["pieces"]}["stool-1"]
+    prop = page.evaluate("({ height: window.brickseat.state().props.get('stool').height })")
+    assert abs(prop["height"] * found["pose"]["scale"][1] - 0.45) < 1e-12
+    assert len({round(s, 12) for s in found["pose"]["scale"]}) == 1, "in proportion"
+    figure(page, "turned", "30°")
+    last_step(page, "turned")
+    expect(page.get_by_label("Slip").get_by_role("button", name="turned: 30°")).to_be_visible()
+    for _ in range(2):
+        revision = page.evaluate("window.brickseat.state().revision")
+        page.keyboard.press("Control+z")
+        page.wait_for_function("r => window.brickseat.state().revision > r", arg=revision)
+
+
+def test_a_jar_goes_onto_the_next_board_and_a_crate_onto_its_side_by_a_key_each(page: Page, address: str) -> None:
+    key = workshop(page, address)
+    before = places(page, address, key)
+    loose = stored(page, address, key)
+    on = {f["key"]: f["rests_on"] for f in loose["fits"]}
+    jar = next(p["key"] for p in loose["pieces"] if on.get(p["key"]) == ["shelf-unit"] and p["prop"] == "mug")
+    select(page, [jar])
+    page.keyboard.press("PageUp")
+    last_step(page, "moved")
+    after = places(page, address, key)[jar]
+    assert after[1] > before[jar][1] + 0.1
+    assert (after[0], after[2]) == (before[jar][0], before[jar][2])
+    assert {f["key"]: f for f in stored(page, address, key)["fits"]}[jar]["state"] == "seated"
+    page.keyboard.press("Control+z")
+    page.wait_for_function("!(window.brickseat.state().canUndo ?? '').startsWith('moved')")
+    crate = next(p["key"] for p in loose["pieces"] if p["prop"] == "crate")
+    select(page, [crate])
+    page.keyboard.press("p")
+    last_step(page, "laid")
+    page.keyboard.press("Shift+P")
+    last_step(page, "stood")
+    for _ in range(2):
+        revision = page.evaluate("window.brickseat.state().revision")
+        page.keyboard.press("Control+z")
+        page.wait_for_function("r => window.brickseat.state().revision > r", arg=revision)
+    assert places(page, address, key) == before
+
+
+def test_what_is_out_of_sight_is_pressed_through_and_comes_back(page: Page, address: str) -> None:
+    workshop(page, address)
+    stool = page.evaluate("window.brickseat.state().pieces.get('stool-1').pose.position")
+    at = on_screen(page, stool[0], 0.41, stool[2])
+    page.mouse.click(*at)
+    page.wait_for_function("window.brickseat.state().selected[0] === 'stool-1'")
+    page.keyboard.press("o")
+    expect(page.get_by_text("1 out of sight")).to_be_visible()
+    page.wait_for_function("!window.brickseat.view.pieces.piece('stool-1')")
+    page.mouse.click(*at)
+    assert page.evaluate("window.brickseat.state().selected") != ["stool-1"]
+    assert page.evaluate("window.brickseat.state().fits.has('stool-1')"), "it counts as ever"
+    page.keyboard.press("Shift+O")
+    page.wait_for_function("window.brickseat.view.pieces.piece('stool-1')")

@@ -299,6 +299,53 @@ export const COMMANDS: Command[] = [
       void make({ kind: "rest", pieces: selected, together });
     },
   },
+  ...([true, false] as const).map((up): Command => ({
+    id: up ? "level up" : "level down",
+    words: `onto the next level ${up ? "above" : "below"}`,
+    keys: [up ? "PageUp" : "PageDown"],
+    shown: up ? "Page up" : "Page down",
+    lacking: some,
+    run: () => {
+      const { selected, together } = useStage.getState();
+      void make({ kind: "level", pieces: selected, up, together });
+    },
+  })),
+  {
+    id: "next side",
+    words: "lay it on its next side",
+    keys: ["p"],
+    shown: "P",
+    lacking: some,
+    run: () => void make({ kind: "lie", pieces: useStage.getState().selected, side: "next" }),
+  },
+  {
+    id: "upright",
+    words: "stand it upright again",
+    keys: ["Shift+p", "Shift+P"],
+    shown: "Shift P",
+    lacking: some,
+    run: () => void make({ kind: "lie", pieces: useStage.getState().selected, side: "upright" }),
+  },
+  {
+    id: "out of sight",
+    words: "out of sight: this stage does not show it; it counts as ever",
+    keys: ["o"],
+    shown: "O",
+    lacking: some,
+    run: () => {
+      const { selected, outOfSight, select, set } = useStage.getState();
+      set({ held: false, outOfSight: new Set([...outOfSight, ...selected]) });
+      select([]);
+    },
+  },
+  {
+    id: "all in sight",
+    words: "everything in sight again",
+    keys: ["Shift+o", "Shift+O"],
+    shown: "Shift O",
+    lacking: () => (useStage.getState().outOfSight.size ? null : "nothing is out of sight"),
+    run: () => useStage.getState().set({ outOfSight: new Set() }),
+  },
   {
     id: "spike",
     words: "spike or free",

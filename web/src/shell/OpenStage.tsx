@@ -56,6 +56,7 @@ export function OpenStage({ data }: { data: SetData }) {
     name,
     undrawn,
     bearersInHand,
+    outOfSight,
   } = useParts(
     "pieces",
     "regions",
@@ -73,12 +74,14 @@ export function OpenStage({ data }: { data: SetData }) {
     "name",
     "undrawn",
     "bearersInHand",
+    "outOfSight",
   );
   const [letsGo, forKeys, forBearers] = [
     useShown("hold the selection"),
     useShown("keys"),
     useShown("bearers"),
   ];
+  const intoSight = useShown("all in sight");
   const standing = preview?.pieces ?? pieces;
 
   const view = useCallback(() => opened.current?.view ?? null, []);
@@ -120,6 +123,7 @@ export function OpenStage({ data }: { data: SetData }) {
     opened.current?.view.regions.show(regions).catch(tell);
   }, [regions]);
   useEffect(() => void opened.current?.looked.show({ seeThrough }), [seeThrough]);
+  useEffect(() => void opened.current?.looked.show({ absent: outOfSight }), [outOfSight]);
   useEffect(() => {
     opened.current?.view.setDim(dim);
     localStorage.setItem("dim stage", dim ? "yes" : "no");
@@ -224,7 +228,7 @@ export function OpenStage({ data }: { data: SetData }) {
               )}
             </p>
           )}
-          {(held || bearersInHand) && (
+          {(held || bearersInHand || outOfSight.size > 0) && (
             <p
               role="status"
               className="pointer-events-none absolute top-3 left-3 rounded-sm bg-card/90 px-2 text-[14px]"
@@ -236,7 +240,13 @@ export function OpenStage({ data }: { data: SetData }) {
               )}
               {bearersInHand && (
                 <>
-                  Bearers are in hand; <span className="figure">{forBearers}</span> lets go.
+                  Bearers are in hand; <span className="figure">{forBearers}</span> lets go.{" "}
+                </>
+              )}
+              {outOfSight.size > 0 && (
+                <>
+                  {outOfSight.size} out of sight; <span className="figure">{intoSight}</span> brings{" "}
+                  {outOfSight.size === 1 ? "it" : "them"} back.
                 </>
               )}
             </p>

@@ -31,6 +31,8 @@ export class Overlay {
   private readonly handles = new Dots(true);
   private readonly rings = new GroundLines("#5f6b72", 0.55, true);
   private readonly hatching = new GroundLines("#20303a", 0.45, false);
+  /** The boxes of bearers that are selected. */
+  private readonly boxes = new GroundLines("#22303a", 0.75, true);
   private flags: PlumbLabel[] = [];
   private labels: PlumbLabel[] = [];
   /** The piece that they are about. */
@@ -59,6 +61,7 @@ export class Overlay {
       this.handles.points,
       this.rings.lines,
       this.hatching.lines,
+      this.boxes.lines,
     ];
   }
 
@@ -112,9 +115,19 @@ export class Overlay {
       return piece && frame && piece.role !== "bearer" ? [{ piece, frame, fit: fits.get(key) }] : [];
     });
     this.marks.show(marked);
+    const boxed = keys.filter((key) => this.pieces.piece(key)?.role === "bearer");
+    this.boxes.show(boxEdges(boxed.map((key) => this.pieces.worldBox([key]))));
     this.labelOf = keys[0] ?? null;
     const label = keys.length === 1 && marked[0] ? plumbLabel(marked[0], write) : null;
-    this.labels = label ? [label] : [];
+    const names = boxed.map((key) => {
+      const box = this.pieces.worldBox([key]);
+      return {
+        at: box.getCenter(new THREE.Vector3()).setY(box.max.y),
+        text: this.pieces.piece(key)!.name,
+        quiet: true,
+      };
+    });
+    this.labels = [...(label ? [label] : []), ...names];
     this.redraw(false);
   }
 
@@ -166,6 +179,18 @@ export class Overlay {
     this.handles.dispose();
     this.rings.dispose();
     this.hatching.dispose();
+    this.boxes.dispose();
     for (const { group } of [this.tape, this.seats, this.ties, this.caught]) emptied(group);
   }
+}
+
+/** Both ends of the twelve edges of each box, x, y, z one after the other. */
+function boxEdges(boxes: THREE.Box3[]): Float32Array {
+  const ends = boxes.flatMap(({ min, max }) => {
+    const corner = (i: number) => [i & 1 ? max.x : min.x, i & 2 ? max.y : min.y, i & 4 ? max.z : min.z];
+    return [0, 1, 2, 3, 4, 5, 6, 7].flatMap((i) =>
+      [1, 2, 4].flatMap((axis) => (i & axis ? [] : [...corner(i), ...corner(i | axis)])),
+    );
+  });
+  return new Float32Array(ends);
 }

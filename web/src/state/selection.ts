@@ -21,6 +21,8 @@ export interface SelectionSlice {
   bearersInHand: boolean;
   /** What stands on a bearer goes along when it is moved. */
   loadComesAlong: boolean;
+  /** A measure that is written stretches that side alone. */
+  stretched: boolean;
   /** What was copied last, and its copies: the first of these is a copy of the first of those, and so on. */
   lastCopy: { from: string[]; to: string[] } | null;
   /** Pieces that this stage does not show. They are measured as ever. */
@@ -42,6 +44,7 @@ export const selectionSlice: StateCreator<SelectionSlice> = (set, get) => ({
   pulling: false,
   bearersInHand: false,
   loadComesAlong: true,
+  stretched: false,
   lastCopy: null,
   outOfSight: new Set(),
   select: (keys) => {

@@ -55,7 +55,7 @@ export function LookOverSlip() {
       {chosen.length === 1 ? (
         <p>
           <PieceName piece={first} /> {fixed ? carries(first.key) : fit?.reason}
-          {size && (
+          {size && (stuck || fixed) && (
             <span className="figure text-quiet">
               {" "}
               ({inWords(size.width * first.pose.scale[0])} across,{" "}
