@@ -63,7 +63,12 @@ FIELDS: dict[str, st.SearchStrategy[Any]] = {
     "bed": st.fixed_dictionaries({"sink": st.floats(-0.1, 0.1)}),
     "reseat": st.fixed_dictionaries({"together": st.booleans()}),
     "rest": st.fixed_dictionaries({"together": st.booleans()}),
-    "copy": st.fixed_dictionaries({"by": st.tuples(metres, metres, metres)}),
+    "copy": st.fixed_dictionaries({"by": st.tuples(metres, metres, metres), "to_free_place": st.booleans()}),
+    "shift": st.fixed_dictionaries(
+        {"by": st.tuples(metres, metres, metres), "angle_deg": st.floats(-180, 180), "alone": st.booleans()}
+    ),
+    "level": st.fixed_dictionaries({"up": st.booleans(), "together": st.booleans()}),
+    "lie": st.fixed_dictionaries({"side": st.sampled_from(["next", "upright", [1, 0, 0]])}),
     "remove": st.just({}),
     "swap": st.fixed_dictionaries({"prop": st.sampled_from(NAMES)}),
     "spike": st.fixed_dictionaries({"spiked": st.booleans()}),

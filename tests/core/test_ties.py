@@ -207,3 +207,15 @@ def test_what_cannot_be_has_no_nearest_point() -> None:
     row = np.array([[0.6, 0.8]])
     assert nearest_point(np.concatenate([row, row]), np.array([1.0, 1.1]), np.zeros((0, 2)), np.zeros(0)) is None
     assert nearest_point(np.zeros((0, 2)), np.zeros(0), np.concatenate([row, -row]), np.array([1.0, -0.5])) is None
+
+
+def test_a_piece_is_kept_square_to_one_that_is_joined() -> None:
+    """The table stands for itself and the bowl on it: the face in the tie's direction is that of both together."""
+    table, bowl = piece("table", box(0.8, 0.4, 0.8), (0, 0.2, 0)), piece("bowl", box(0.1, 0.1, 0.1), (0, 0.45, 0))
+    crate = piece("crate", box(0.3, 0.3, 0.3), (0, 0.15, 1.0))
+    d = Dressed(FLOOR, table, bowl, crate)
+    d.do("tie", tie="join", piece="bowl", to="table")
+    d.do("tie", tie="square", piece="crate", to="table", side=[0, 0, -1])
+    d.do("turn", pieces=["table"], angle_deg=20.0)
+    turned = d.set.pieces["crate"].pose.linear[:, 2]
+    assert np.degrees(np.arctan2(turned[0], turned[2])) == pytest.approx(20.0, abs=1e-6)

@@ -68,7 +68,7 @@ def measure_tie(joined: Joined, tie: Tie) -> Measure:
         holds = short <= HOLDS if tie.at_least else abs(short) <= HOLDS
         return Measure(gap.distance, holds, triple(gap.mine), triple(gap.theirs))
     if tie.tie == "square":
-        turn = turn_against(index, mine, theirs, tie)
+        turn = turn_against(index, mine, to, tie)
         degrees = None if turn is None else math.degrees(turn)
         return Measure(degrees, turn is not None and abs(turn) <= SQUARE_HOLDS, triple(here), triple(there))
     found = set_down(index, body, [index.row[to.key]])
@@ -100,4 +100,4 @@ def gap_of(joined: Joined, index: SceneIndex, body: Piece, tie: Tie) -> Gap:
 
 def turn_left(joined: Joined, index: SceneIndex, body: Piece, tie: Tie) -> float | None:
     """Radians by which a body is still to be turned for a square tie of one of its members."""
-    return turn_against(index, joined.member(body, tie.piece), joined.member(joined.standing(tie.to), tie.to), tie)
+    return turn_against(index, joined.member(body, tie.piece), joined.standing(tie.to), tie)
