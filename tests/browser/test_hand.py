@@ -3,7 +3,7 @@
 from typing import Any
 
 from playwright.sync_api import Page, expect
-from running import figure, on_screen, select, set_key, wait_drawn
+from running import figure, on_screen, say, select, set_key, wait_drawn
 from test_dressing import look_at, stored
 
 
@@ -186,3 +186,28 @@ def test_what_is_out_of_sight_is_pressed_through_and_comes_back(page: Page, addr
     assert page.evaluate("window.brickseat.state().fits.has('stool-1')"), "it counts as ever"
     page.keyboard.press("Shift+O")
     page.wait_for_function("window.brickseat.view.pieces.piece('stool-1')")
+
+
+def test_what_lost_its_support_is_named_and_seated_by_one_press(page: Page, address: str) -> None:
+    key = workshop(page, address)
+    before = places(page, address, key)
+    page.keyboard.press("Control+/")
+    page.keyboard.type("bearer work table")
+    page.keyboard.press("Enter")
+    page.wait_for_function("window.brickseat.state().selected[0] === 'work-table'")
+    on_it = loaded(page, "work-table")
+    say(page, "what stands on it", "stays where it is")
+    figure(page, "slide along", "1.6m")
+    lost = page.get_by_role("status", name="Lost support")
+    expect(lost).to_contain_text("lost what they stood on")
+    assert set(page.evaluate("window.brickseat.state().lost")) <= set(on_it)
+    lost.get_by_role("button", name="Seat them").click()
+    last_step(page, "set down")
+    expect(lost).to_be_hidden()
+    for _ in range(2):
+        revision = page.evaluate("window.brickseat.state().revision")
+        page.keyboard.press("Control+z")
+        page.wait_for_function("r => window.brickseat.state().revision > r", arg=revision)
+    page.wait_for_function("window.brickseat.state().saving === 0")
+    assert places(page, address, key) == before
+    expect(lost).to_be_hidden()

@@ -2,12 +2,13 @@
 
 import numpy as np
 import pytest
+import trimesh
 from hypothesis import given
 from hypothesis import strategies as st
 
 from brickseat_core.scene import Piece, Pose, rotation_about
 from dressing import Dressed
-from shapes import FLOOR, box, piece
+from shapes import FLOOR, box, mesh_of, piece
 
 BOARDS = [piece(f"board {n}", box(1.0, 0.02, 0.4), (0.0, 0.4 * n, 0.0), bearer=True) for n in (1, 2, 3)]
 JAR = piece("jar", box(0.1, 0.2, 0.1), (0.1, 0.1, 0.0))
@@ -64,3 +65,22 @@ def test_a_crate_goes_over_its_six_sides_and_stands_upright_again(
     assert height(dressed, "crate") == pytest.approx(0.15 * scale[0], abs=1e-7)
     dressed.do("lie", pieces=["crate"], side="upright")
     assert height(dressed, "crate") == pytest.approx(0.1 * scale[1], abs=1e-7)
+
+
+def test_what_hangs_over_lower_than_its_bearer_is_seated_after_it() -> None:
+    """A hook over the rim of a tray begins lower than the tray: both come down, the tray first."""
+    tray = piece("tray", box(0.6, 0.05, 0.4), (0.0, 1.0, 0.0))
+    hook = mesh_of(
+        trimesh.util.concatenate(
+            [
+                trimesh.creation.box((0.2, 0.02, 0.1)),
+                trimesh.creation.box((0.02, 0.2, 0.1)).apply_translation((0.1, -0.1, 0)),
+            ]
+        )
+    )
+    over = piece("over", hook, (0.25, 1.035, 0.0))
+    dressed = Dressed(FLOOR, tray, over)
+    assert dressed.fits["over"].rests_on == ("tray",)
+    dressed.do("reseat", pieces=["over", "tray"])
+    assert dressed.set.pieces["tray"].pose.position[1] < 0.2
+    assert dressed.fits["over"].gap == pytest.approx(0.0, abs=1e-9)

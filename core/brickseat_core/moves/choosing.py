@@ -106,7 +106,7 @@ def each_in_turn(
     index.put_all(wanted)
     after: dict[str, Piece] = {}
     left: list[Left] = []
-    for piece in bottom_up(index, wanted):
+    for piece in bearing_first(scene, bottom_up(index, wanted)):
         scene.budget.check(len(after), len(pieces))
         found = place(index, piece)
         if isinstance(found, Left):
@@ -116,6 +116,25 @@ def each_in_turn(
         index.put(found)
     deltas = tuple(piece_delta(p, after[p.key]) for p in pieces if after[p.key] != p)
     return Outcome(Change(words, deltas), tuple(left))
+
+
+def bearing_first(scene: Scene, pieces: list[Piece]) -> list[Piece]:
+    """``pieces`` in their order, but none before those of them that it rests on: what is bedded or hangs over may begin lower than its bearer."""
+    among = {p.key: p for p in pieces}
+    order: dict[str, Piece] = {}
+    for piece in pieces:
+        waiting = [piece.key]
+        seen: set[str] = set()
+        while waiting:
+            key = waiting[-1]
+            fit = scene.fits.get(key)
+            below = [k for k in fit.rests_on if k in among and k not in order and k not in seen] if fit else []
+            seen.add(key)
+            if below:
+                waiting += below
+            else:
+                order[key] = among[waiting.pop()]
+    return list(order.values())
 
 
 def as_one(

@@ -15,6 +15,7 @@ import { Trials } from "../gravity/Trials";
 import { HistoryPanel } from "../history/HistoryPanel";
 import { Ledger } from "../ledger/Ledger";
 import { LevelLine } from "../levelline/LevelLine";
+import { LostLine } from "./LostLine";
 import { useParts } from "../state";
 import { TOOLS, toolOf } from "../tools";
 import { PIN } from "../stage/camera";
@@ -284,7 +285,10 @@ export function OpenStage({ data }: { data: SetData }) {
         {job?.state === "done" && job.outcomes.length > 1 && (
           <Trials outcomes={job.outcomes} picture={picture} />
         )}
-        <LevelLine onLook={through} />
+        <div>
+          <LostLine />
+          <LevelLine onLook={through} />
+        </div>
         {ledger && (
           <MayBreak what="The ledger">
             <Ledger onLook={through} />

@@ -5,6 +5,7 @@ import { toast } from "sonner";
 import {
   type Change,
   type Feeler,
+  type Fit,
   type Move,
   type Prop,
   ServerError,
@@ -16,6 +17,7 @@ import {
 import type { LiveLine, Previewed } from "../api/live";
 import { piecesOf, posesOf } from "../api/mirror";
 import { useStage } from "../state";
+import { lostBy } from "../state/lost";
 import { selectingMade } from "./selectingMade";
 import type { Layer, Shown } from "./layers";
 import type { StageView } from "./view";
@@ -87,7 +89,7 @@ export async function carry(
   ask: () => Promise<Change | null>,
   stopped: () => boolean = () => false,
 ): Promise<Change | null> {
-  const { busy, apply, line } = useStage.getState();
+  const { busy, apply, line, fits } = useStage.getState();
   if (line === "lost") {
     // It would be made when the server is back, out of the blue.
     toast.error("The server is away; nothing was changed. Try again when it is back.");
@@ -99,6 +101,7 @@ export async function carry(
     if (!change) return null;
     await learnNew(change);
     if (useStage.getState().key === key && apply(change) === "behind") await reload(key);
+    noteLost(change, fits);
     for (const { key: piece, reason } of change.left.slice(0, 3)) {
       const name = useStage.getState().pieces.get(piece)?.name ?? "A piece";
       toast(`${name} is left as it is: ${reason}`);
@@ -114,6 +117,12 @@ export async function carry(
   } finally {
     busy(-1);
   }
+}
+
+/** Whoever lost what they stood on by a change is told of until it is put right or left so. */
+function noteLost(change: Change, before: ReadonlyMap<string, Fit>): void {
+  const fresh = lostBy(change, before);
+  if (fresh.length) useStage.getState().set({ lost: [...new Set([...useStage.getState().lost, ...fresh])] });
 }
 
 /** Ties are in the way of a move: each is named, shown on the stage, and loosened by one press. */

@@ -10,6 +10,8 @@ export interface PanelsSlice {
   history: boolean;
   keySheet: boolean;
   finder: boolean;
+  /** Pieces that changes made here took the support from. */
+  lost: string[];
   /** A step of the history that is looked at, and the pieces as they stood then. */
   preview: { number: number; words: string; pieces: ReadonlyMap<string, Piece> } | null;
   /** Shows what a move would do, without making it; null shows the set as it is. */
@@ -22,6 +24,7 @@ export const panelsSlice: StateCreator<PanelsSlice> = () => ({
   history: false,
   keySheet: false,
   finder: false,
+  lost: [],
   preview: null,
   tryOut: () => undefined,
 });
