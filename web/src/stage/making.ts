@@ -89,7 +89,7 @@ export async function carry(
   ask: () => Promise<Change | null>,
   stopped: () => boolean = () => false,
 ): Promise<Change | null> {
-  const { busy, apply, line, fits } = useStage.getState();
+  const { busy, apply, line } = useStage.getState();
   if (line === "lost") {
     // It would be made when the server is back, out of the blue.
     toast.error("The server is away; nothing was changed. Try again when it is back.");
@@ -101,7 +101,6 @@ export async function carry(
     if (!change) return null;
     await learnNew(change);
     if (useStage.getState().key === key && apply(change) === "behind") await reload(key);
-    noteLost(change, fits);
     for (const { key: piece, reason } of change.left.slice(0, 3)) {
       const name = useStage.getState().pieces.get(piece)?.name ?? "A piece";
       toast(`${name} is left as it is: ${reason}`);
@@ -119,7 +118,7 @@ export async function carry(
   }
 }
 
-/** Whoever lost what they stood on by a change is told of until it is put right or left so. */
+/** Whoever lost what they stood on by a move is told of until it is put right or left so. An undo is none: what hung before hangs again. */
 function noteLost(change: Change, before: ReadonlyMap<string, Fit>): void {
   const fresh = lostBy(change, before);
   if (fresh.length) useStage.getState().set({ lost: [...new Set([...useStage.getState().lost, ...fresh])] });
@@ -147,16 +146,18 @@ const asked = new Set<string>();
 export const isMine = (ask: string) => asked.has(ask);
 
 export async function make(move: Move): Promise<Change | null> {
-  const { key, endUnderWay } = useStage.getState();
+  const { key, endUnderWay, fits } = useStage.getState();
   if (!key) return null;
   const ask = freshName();
   asked.add(ask);
   try {
-    return await carry(
+    const change = await carry(
       key,
       () => askedOnce(key, move, ask),
       () => useStage.getState().underWay.some((now) => now.ask === ask && now.stopping),
     );
+    if (change) noteLost(change, fits);
+    return change;
   } finally {
     asked.delete(ask);
     endUnderWay(ask);
