@@ -115,7 +115,10 @@ export class Overlay {
       return piece && frame && piece.role !== "bearer" ? [{ piece, frame, fit: fits.get(key) }] : [];
     });
     this.marks.show(marked);
-    const boxed = keys.filter((key) => this.pieces.piece(key)?.role === "bearer");
+    // One whose model is still to come has no box yet.
+    const boxed = keys.filter(
+      (key) => this.pieces.piece(key)?.role === "bearer" && !this.pieces.worldBox([key]).isEmpty(),
+    );
     this.boxes.show(boxEdges(boxed.map((key) => this.pieces.worldBox([key]))));
     this.labelOf = keys[0] ?? null;
     const label = keys.length === 1 && marked[0] ? plumbLabel(marked[0], write) : null;

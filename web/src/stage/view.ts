@@ -274,6 +274,7 @@ export class StageView {
   /** Lay the puck of bearers: at the foot of a wall, on top of a floor, and never larger than a hand needs it. */
   layPuckUnderBearers(keys: string[]): void {
     const box = this.pieces.worldBox(keys);
+    if (box.isEmpty()) return this.layPuck([], null, [0, 1, 0]);
     const size = box.getSize(new THREE.Vector3());
     const at = box.getCenter(new THREE.Vector3());
     at.y = size.y > 0.5 * Math.min(size.x, size.z) ? box.min.y : box.max.y;
