@@ -154,6 +154,20 @@ def on_screen(page: Page, x: float, y: float, z: float) -> tuple[float, float]:
     return float(found["x"]), float(found["y"])
 
 
+def opened(page: Page, address: str, name: str) -> str:
+    """The key of a demo set whose name begins so, once it is drawn: light, and with the same turns by chance each time."""
+    key = set_key(page, address, name)
+    page.goto(f"{address}/sets/{key}?quality=low&seed=7")
+    wait_drawn(page)
+    return key
+
+
+def last_step(page: Page, begins: str) -> None:
+    """Until the last step of the history begins with these words, and nothing is under way."""
+    page.wait_for_function("w => (window.brickseat.state().canUndo ?? '').startsWith(w)", arg=begins)
+    page.wait_for_function("window.brickseat.state().saving === 0")
+
+
 def figure(page: Page, label: str, value: str) -> None:
     """Type into a word of the slip's sentence."""
     page.get_by_label("Slip").get_by_role("button", name=f"{label}:").click()

@@ -7,9 +7,9 @@ from collections.abc import Callable
 from pathlib import Path
 
 from playwright.sync_api import Browser, Page, expect
-from running import DemoServer, select, stage_context, wait_drawn
+from running import DemoServer, opened, select, stage_context, wait_drawn
 from test_dressing import position
-from test_late import STOOL, workshop
+from test_late import STOOL
 
 PASSWORD = "a kiln of nine shelves"
 
@@ -64,7 +64,7 @@ def test_a_session_that_ends_is_begun_again_and_everything_is_as_it_was(browser:
 
 def test_another_key_is_chosen_kept_and_given_back(new_page: Callable[[], Page], address: str) -> None:
     page = new_page()
-    workshop(page, address)
+    opened(page, address, "Workshop")
     sheet = page.get_by_role("dialog", name="Keys")
     ledger = page.get_by_role("region", name="Ledger")
 
@@ -87,7 +87,7 @@ def test_another_key_is_chosen_kept_and_given_back(new_page: Callable[[], Page],
     page.wait_for_load_state("networkidle")
     # On another page of the same account, too; and with Alt it goes a tenth of a step.
     page = new_page()
-    workshop(page, address)
+    opened(page, address, "Workshop")
     select(page, [STOOL])
     before = position(page, STOOL)
     page.keyboard.press("Alt+w")
@@ -105,7 +105,7 @@ def test_another_key_is_chosen_kept_and_given_back(new_page: Callable[[], Page],
 
 
 def test_arrows_belong_to_what_has_the_focus_and_tab_walks_on_while_joining(page: Page, address: str) -> None:
-    workshop(page, address)
+    opened(page, address, "Workshop")
     select(page, [STOOL])
     before = position(page, STOOL)
     page.get_by_role("radio", name="look over").focus()
@@ -133,7 +133,7 @@ def test_arrows_belong_to_what_has_the_focus_and_tab_walks_on_while_joining(page
 
 
 def test_on_a_narrow_page_the_side_panel_folds_away(page: Page, address: str) -> None:
-    workshop(page, address)
+    opened(page, address, "Workshop")
     panel = page.get_by_role("region", name="Trolley")
     expect(panel).to_be_visible()
     page.set_viewport_size({"width": 820, "height": 800})
@@ -149,7 +149,7 @@ def test_on_a_narrow_page_the_side_panel_folds_away(page: Page, address: str) ->
 
 def test_a_graphics_card_that_lets_go_is_told_and_the_stage_comes_back(page: Page, address: str) -> None:
     """The loss is played by the extension that there is for it: no hand can bring it about."""
-    workshop(page, address)
+    opened(page, address, "Workshop")
     page.evaluate(
         "window.card = window.brickseat.view.canvas.getContext('webgl2').getExtension('WEBGL_lose_context');"
         "window.card.loseContext()"

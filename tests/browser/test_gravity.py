@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import Any
 
 from playwright.sync_api import Browser, Page, expect
-from running import DemoServer, figure, on_screen, say, select, set_key, stage_context, wait_drawn
+from running import DemoServer, figure, last_step, on_screen, opened, say, select, stage_context, wait_drawn
 from test_dressing import choose, post, stored
 
 MOST_ROUNDS = 2400
@@ -16,21 +16,10 @@ YARD = (0.6, 0.0, 3.4)
 """An empty place of the kiln yard, well in view."""
 
 
-def yard(page: Page, address: str) -> str:
-    key = set_key(page, address, "Kiln yard")
-    page.goto(f"{address}/sets/{key}?quality=low&seed=7")
-    wait_drawn(page)
-    return key
-
-
 def set_down(page: Page, address: str, key: str, prop: str, x: float, y: float, z: float) -> str:
     pose = {"position": [x, y, z], "orientation": [0, 0, 0, 1], "scale": [1, 1, 1]}
     made = post(page, f"{address}/api/sets/{key}/moves", {"move": {"kind": "set_down", "prop": prop, "pose": pose}})
     return str(made["deltas"][0]["key"])
-
-
-def last_step(page: Page, begins: str) -> None:
-    page.wait_for_function("w => (window.brickseat.state().canUndo ?? '').startsWith(w)", arg=begins)
 
 
 def ended(page: Page) -> dict[str, Any]:
@@ -76,7 +65,7 @@ def faulty(found: dict[str, Any], keys: set[str]) -> set[str]:
 
 
 def test_a_heap_of_sixty_settles_in_three_trials_and_half_of_one_is_adopted(page: Page, address: str) -> None:
-    key = yard(page, address)
+    key = opened(page, address, "Kiln yard")
     props = ["fire-brick", "mug", "floor-tile", "dip-bowl", "round-stone"]
     heap = [
         set_down(
@@ -110,7 +99,7 @@ def test_a_heap_of_sixty_settles_in_three_trials_and_half_of_one_is_adopted(page
 
 
 def test_a_hundred_stones_are_poured_round_a_boulder(page: Page, address: str) -> None:
-    key = yard(page, address)
+    key = opened(page, address, "Kiln yard")
     before = {p["key"] for p in stored(page, address, key)["pieces"]}
     page.keyboard.press("8")
     choose(page, "round stone")
@@ -164,7 +153,7 @@ def test_a_hundred_stones_are_poured_round_a_boulder(page: Page, address: str) -
 
 
 def test_a_stack_of_jars_is_shoved_over_and_breaks(page: Page, address: str) -> None:
-    key = yard(page, address)
+    key = opened(page, address, "Kiln yard")
     page.keyboard.press("2")
     stack = []
     for n in range(3):
@@ -227,7 +216,7 @@ def test_a_server_killed_while_things_fall_leaves_the_set_as_it_was(browser: Bro
     context = stage_context(browser)
     try:
         page = context.new_page()
-        key = yard(page, server.address)
+        key = opened(page, server.address, "Kiln yard")
         before = stored(page, server.address, key)
         loose = [p["key"] for p in before["pieces"] if p["role"] == "prop" and not p["spiked"]]
         select(page, loose)
@@ -257,7 +246,7 @@ CLOTH = "v 0 0 0\nv 0.5 0 0\nv 0.5 0 0.4\nv 0 0 0.4\nf 1 4 3 2\n"
 def test_a_flat_cloth_is_made_a_box_there_and_then_and_falls(page: Page, address: str, tmp_path: Path) -> None:
     path = tmp_path / "glaze cloth.obj"
     path.write_text(CLOTH)
-    key = yard(page, address)
+    key = opened(page, address, "Kiln yard")
     page.goto(f"{address}/store?set={key}")
     page.set_input_files("input[type=file]", path)
     page.get_by_label("find in the store").fill("glaze cloth")
@@ -267,7 +256,7 @@ def test_a_flat_cloth_is_made_a_box_there_and_then_and_falls(page: Page, address
     prop = next(p["key"] for p in props if p["name"] == "glaze cloth")
     laid = set_down(page, address, key, prop, YARD[0], 0.5, YARD[2])
     mug = set_down(page, address, key, "mug", YARD[0] + 0.9, 0.6, YARD[2])
-    yard(page, address)
+    opened(page, address, "Kiln yard")
     page.keyboard.press("7")
     select(page, [laid, mug])
     figure(page, "lift", "150")

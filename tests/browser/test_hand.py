@@ -3,24 +3,12 @@
 from typing import Any
 
 from playwright.sync_api import Page, expect
-from running import figure, on_screen, say, select, set_key, wait_drawn
+from running import figure, last_step, on_screen, opened, say, select
 from test_dressing import look_at, stored
-
-
-def workshop(page: Page, address: str) -> str:
-    key = set_key(page, address, "Workshop")
-    page.goto(f"{address}/sets/{key}?quality=low&seed=7")
-    wait_drawn(page)
-    return key
 
 
 def places(page: Page, address: str, key: str) -> dict[str, Any]:
     return {p["key"]: p["pose"]["position"] for p in stored(page, address, key)["pieces"]}
-
-
-def last_step(page: Page, begins: str) -> None:
-    page.wait_for_function("w => (window.brickseat.state().canUndo ?? '').startsWith(w)", arg=begins)
-    page.wait_for_function("window.brickseat.state().saving === 0")
 
 
 def loaded(page: Page, bearer: str) -> list[str]:
@@ -39,7 +27,7 @@ def loaded(page: Page, bearer: str) -> list[str]:
 
 
 def test_a_shelf_that_bears_is_chosen_with_b_and_dragged_with_all_on_it(page: Page, address: str) -> None:
-    key = workshop(page, address)
+    key = opened(page, address, "Workshop")
     before = places(page, address, key)
     x, _, z = before["shelf-unit"]
     look_at(page, [x + 1.2, 1.7, z + 3.2], [x, 1.0, z])
@@ -72,7 +60,7 @@ def test_a_shelf_that_bears_is_chosen_with_b_and_dragged_with_all_on_it(page: Pa
 
 
 def test_copies_are_dragged_off_as_they_stand_and_once_more_by_the_same_step(page: Page, address: str) -> None:
-    key = workshop(page, address)
+    key = opened(page, address, "Workshop")
     before = places(page, address, key)
     stool = before["stool-1"]
     look_at(page, [stool[0] + 1.0, 1.8, stool[2] + 2.6], [stool[0], 0.3, stool[2]])
@@ -103,7 +91,7 @@ def test_copies_are_dragged_off_as_they_stand_and_once_more_by_the_same_step(pag
 
 
 def test_a_stack_chosen_top_first_is_copied_as_it_stands_where_there_is_room(page: Page, address: str) -> None:
-    key = workshop(page, address)
+    key = opened(page, address, "Workshop")
     before = stored(page, address, key)
     on = {f["key"]: f["rests_on"] for f in before["fits"]}
     roles = {p["key"]: p["role"] for p in before["pieces"]}
@@ -127,7 +115,7 @@ def test_a_stack_chosen_top_first_is_copied_as_it_stands_where_there_is_room(pag
 
 
 def test_a_stool_is_made_450_mm_high_by_its_figure_and_the_others_follow(page: Page, address: str) -> None:
-    key = workshop(page, address)
+    key = opened(page, address, "Workshop")
     select(page, ["stool-1"])
     figure(page, "size up", "45cm")
     last_step(page, "sized")
@@ -145,7 +133,7 @@ def test_a_stool_is_made_450_mm_high_by_its_figure_and_the_others_follow(page: P
 
 
 def test_a_jar_goes_onto_the_next_board_and_a_crate_onto_its_side_by_a_key_each(page: Page, address: str) -> None:
-    key = workshop(page, address)
+    key = opened(page, address, "Workshop")
     before = places(page, address, key)
     loose = stored(page, address, key)
     on = {f["key"]: f["rests_on"] for f in loose["fits"]}
@@ -173,7 +161,7 @@ def test_a_jar_goes_onto_the_next_board_and_a_crate_onto_its_side_by_a_key_each(
 
 
 def test_what_is_out_of_sight_is_pressed_through_and_comes_back(page: Page, address: str) -> None:
-    workshop(page, address)
+    opened(page, address, "Workshop")
     stool = page.evaluate("window.brickseat.state().pieces.get('stool-1').pose.position")
     at = on_screen(page, stool[0], 0.41, stool[2])
     page.mouse.click(*at)
@@ -189,7 +177,7 @@ def test_what_is_out_of_sight_is_pressed_through_and_comes_back(page: Page, addr
 
 
 def test_what_lost_its_support_is_named_and_seated_by_one_press(page: Page, address: str) -> None:
-    key = workshop(page, address)
+    key = opened(page, address, "Workshop")
     before = places(page, address, key)
     page.keyboard.press("Control+/")
     page.keyboard.type("bearer work table")

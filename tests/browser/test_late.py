@@ -6,18 +6,11 @@ from pathlib import Path
 
 import pytest
 from playwright.sync_api import Browser, Page, Route, expect
-from running import DemoServer, figure, on_screen, redrawn, select, set_key, stage_context, wait_drawn
+from running import DemoServer, figure, on_screen, opened, redrawn, select, set_key, stage_context, wait_drawn
 from test_dressing import choose, position, stored
 
 HELD_STEPS = 20
 STOOL = "stool-1"
-
-
-def workshop(page: Page, address: str) -> str:
-    key = set_key(page, address, "Workshop")
-    page.goto(f"{address}/sets/{key}?quality=low&seed=7")
-    wait_drawn(page)
-    return key
 
 
 def steps_done(page: Page, address: str, key: str) -> int:
@@ -25,7 +18,7 @@ def steps_done(page: Page, address: str, key: str) -> int:
 
 
 def test_a_held_key_is_one_step_and_loses_none_of_its_own(page: Page, address: str) -> None:
-    key = workshop(page, address)
+    key = opened(page, address, "Workshop")
     select(page, [STOOL])
     before = steps_done(page, address, key)
     for _ in range(HELD_STEPS):
@@ -51,7 +44,7 @@ def test_a_held_key_is_one_step_and_loses_none_of_its_own(page: Page, address: s
 
 
 def test_what_gravity_did_is_found_again_after_the_page_was_loaded_anew(page: Page, address: str) -> None:
-    key = workshop(page, address)
+    key = opened(page, address, "Workshop")
     page.keyboard.press("7")
     select(page, ["stool-1", "stool-2"])
     figure(page, "lift", "100")
@@ -78,7 +71,7 @@ def test_what_gravity_did_is_found_again_after_the_page_was_loaded_anew(page: Pa
 
 
 def test_an_old_step_that_comes_late_is_not_shown_and_blocks_no_keys(page: Page, address: str) -> None:
-    workshop(page, address)
+    opened(page, address, "Workshop")
     select(page, [STOOL])
     page.keyboard.press("ArrowRight")
     page.wait_for_function("(window.brickseat.state().canUndo ?? '').startsWith('slid')")
@@ -120,7 +113,7 @@ def test_a_model_that_failed_once_comes_by_itself(page: Page, address: str) -> N
 
 
 def test_selecting_leaves_nothing_in_the_graphics_card(page: Page, address: str) -> None:
-    workshop(page, address)
+    opened(page, address, "Workshop")
     keys = page.evaluate("[...window.brickseat.state().fits.keys()]")
 
     def round_of(count: int) -> int:
@@ -140,7 +133,7 @@ def test_a_press_while_the_server_is_away_says_so_and_the_next_one_counts(browse
     context = stage_context(browser)
     try:
         page = context.new_page()
-        key = workshop(page, server.address)
+        key = opened(page, server.address, "Workshop")
         before = stored(page, server.address, key)
         x, y = on_screen(page, 1.1, 0.86, -2.78)
         choose(page, "milk jug")
@@ -167,7 +160,7 @@ def test_a_press_while_the_server_is_away_says_so_and_the_next_one_counts(browse
 
 
 def test_what_is_found_by_a_few_letters_is_done(page: Page, address: str) -> None:
-    key = workshop(page, address)
+    key = opened(page, address, "Workshop")
     finder = page.get_by_role("dialog", name="Find anything")
     page.keyboard.press("Control+/")
     page.keyboard.type("milk jug 1")
@@ -193,7 +186,7 @@ def test_what_is_found_by_a_few_letters_is_done(page: Page, address: str) -> Non
 
 def test_sharing_that_is_taken_away_ends_the_open_stage(new_page: Callable[[], Page], address: str) -> None:
     page = new_page()
-    key = workshop(page, address)
+    key = opened(page, address, "Workshop")
     # The demo has one dresser: here the owner's own stage is closed by the set being taken away.
     token = next(c["value"] for c in page.context.cookies() if c["name"] == "csrftoken")
     made = page.request.post(

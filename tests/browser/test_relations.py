@@ -5,7 +5,7 @@ from typing import Any
 
 import pytest
 from playwright.sync_api import Page, Route, expect
-from running import on_screen, select, set_key, wait_drawn
+from running import on_screen, opened, select, set_key
 from test_dressing import choose, look_at, position, stored
 
 LATE_ANSWERS = """
@@ -17,13 +17,6 @@ window.fetch = async (asked, more) => {
 };
 """
 LOOK = ([-0.6, 1.5, 4.2], [-0.9, 0.3, 1.2])
-
-
-def loading(page: Page, address: str) -> str:
-    key = set_key(page, address, "Kiln loading")
-    page.goto(f"{address}/sets/{key}?quality=low&seed=7")
-    wait_drawn(page)
-    return key
 
 
 def seat_on_screen(page: Page, piece: str, seat: str) -> tuple[float, float]:
@@ -77,7 +70,7 @@ def fits(page: Page, address: str, key: str) -> dict[str, Any]:
 def test_a_tower_of_four_shelves_and_twelve_posts_takes_sixteen_presses(page: Page, address: str) -> None:
     # News of a move are often here before its answer is: whoever goes on at once is not disturbed by that one.
     page.add_init_script(LATE_ANSWERS)
-    key = loading(page, address)
+    key = opened(page, address, "Kiln loading")
     before = set(fits(page, address, key))
     look_at(page, *LOOK)
     choose(page, "kiln shelf")
@@ -107,7 +100,7 @@ def test_a_tower_of_four_shelves_and_twelve_posts_takes_sixteen_presses(page: Pa
 
 
 def test_a_lantern_is_hung_under_a_hook_by_keys_alone_and_turned_in_it(page: Page, address: str) -> None:
-    key = loading(page, address)
+    key = opened(page, address, "Kiln loading")
     hook = "iron-hook-2"
     x, y, z = position(page, hook)
     look_at(page, [x + 0.3, y - 0.3, z + 1.2], [x, y - 0.1, z])
@@ -129,7 +122,7 @@ def test_a_lantern_is_hung_under_a_hook_by_keys_alone_and_turned_in_it(page: Pag
 
 
 def test_a_bench_keeps_its_distance_from_a_slanted_wall_and_takes_its_jug_along(page: Page, address: str) -> None:
-    key = loading(page, address)
+    key = opened(page, address, "Kiln loading")
     bench, jug = "low-bench-1", "cider-jug-1"
     page.keyboard.press("2")
     select(page, [bench])
@@ -166,7 +159,7 @@ def test_a_bench_keeps_its_distance_from_a_slanted_wall_and_takes_its_jug_along(
 
 
 def test_a_figure_is_bent_in_the_slip_and_sits_again(page: Page, address: str) -> None:
-    key = loading(page, address)
+    key = opened(page, address, "Kiln loading")
     figure = "lay-figure-1"
     fit = fits(page, address, key)[figure]
     assert (fit["state"], fit["rests_on"]) == ("seated", ["stool-2"])
@@ -223,7 +216,7 @@ DRAWN_SHAPES = "window.brickseat.view.layers.scene().shapes"
 
 
 def test_a_hatch_takes_its_opening_along_and_leaves_a_whole_wall(page: Page, address: str) -> None:
-    key = loading(page, address)
+    key = opened(page, address, "Kiln loading")
     hatch, wall = "wall-hatch-1", "shed-back-wall"
     page.keyboard.press("2")
     select(page, [hatch])
@@ -262,7 +255,7 @@ def test_a_hatch_takes_its_opening_along_and_leaves_a_whole_wall(page: Page, add
 
 
 def test_a_slate_is_laid_on_the_roof_by_points_that_are_caught(page: Page, address: str) -> None:
-    key = loading(page, address)
+    key = opened(page, address, "Kiln loading")
     slate = "roof-slate-7"
     page.keyboard.press("4")
     select(page, [slate])

@@ -6,18 +6,11 @@ from typing import Any
 
 import pytest
 from playwright.sync_api import Page, expect
-from running import figure, on_screen, set_key, wait_drawn
+from running import figure, on_screen, opened, wait_drawn
 from test_dressing import choose, look_at, stored
 
 PATH = [(-1.6, 0.0, 3.6), (-0.4, 0.0, 3.4), (0.8, 0.0, 3.6), (2.0, 0.0, 4.2)]
 """Along the yard in front of the workshop."""
-
-
-def yard(page: Page, address: str) -> str:
-    key = set_key(page, address, "Kiln yard")
-    page.goto(f"{address}/sets/{key}?quality=low")
-    wait_drawn(page)
-    return key
 
 
 def state(page: Page, what: str) -> Any:
@@ -85,7 +78,7 @@ def from_line(at: list[float], line: list[list[float]]) -> float:
 
 
 def test_herbs_and_stones_lie_round_the_kiln_and_the_path_stays_free(page: Page, address: str) -> None:
-    key = yard(page, address)
+    key = opened(page, address, "Kiln yard")
     before = stored(page, address, key)
     look_at(page, [1.0, 6.5, 9.5], [-0.5, 0.0, 2.2])
     page.keyboard.press("5")
@@ -156,7 +149,7 @@ def test_herbs_and_stones_lie_round_the_kiln_and_the_path_stays_free(page: Page,
 
 
 def test_a_recipe_survives_a_reload_is_copied_as_text_and_forgotten(page: Page, address: str) -> None:
-    key = yard(page, address)
+    key = opened(page, address, "Kiln yard")
     pieces = len(stored(page, address, key)["pieces"])
     page.context.grant_permissions(["clipboard-read", "clipboard-write"], origin=address)
     page.keyboard.press("5")
@@ -190,7 +183,7 @@ def test_a_recipe_survives_a_reload_is_copied_as_text_and_forgotten(page: Page, 
 
 
 def test_a_box_is_drawn_that_nothing_reaches_into(page: Page, address: str) -> None:
-    key = yard(page, address)
+    key = opened(page, address, "Kiln yard")
     before = stored(page, address, key)
     look_at(page, [0.5, 7.0, 10.0], [0.5, 0.0, 3.0])
     page.keyboard.press("5")
@@ -243,7 +236,7 @@ def test_a_box_is_drawn_that_nothing_reaches_into(page: Page, address: str) -> N
 
 
 def test_stones_are_thrown_along_a_line_and_keep_off_the_edge(page: Page, address: str) -> None:
-    yard(page, address)
+    opened(page, address, "Kiln yard")
     look_at(page, [1.0, 6.5, 9.5], [-0.5, 0.0, 2.2])
     page.keyboard.press("5")
     choose(page, "round stone")
@@ -288,7 +281,7 @@ def test_stones_are_thrown_along_a_line_and_keep_off_the_edge(page: Page, addres
 
 @pytest.mark.parametrize("count", [10_000])
 def test_ten_thousand_pebbles_lie_and_are_taken_back(page: Page, address: str, count: int) -> None:
-    key = yard(page, address)
+    key = opened(page, address, "Kiln yard")
     pieces = len(stored(page, address, key)["pieces"])
     page.keyboard.press("5")
     choose(page, "round stone")

@@ -1,6 +1,6 @@
 """Copy: the same pieces once more, as they stand."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 from itertools import product
 from typing import Literal
@@ -16,8 +16,8 @@ from brickseat_core.fit.set_down import set_down
 from brickseat_core.moves.choosing import FreshNames, chosen, in_short, taken_names
 from brickseat_core.moves.fields import Pieces, Vector
 from brickseat_core.moves.following import seated_in_walls
-from brickseat_core.moves.registry import REGISTRY, MoveRefused, Outcome, Scene
-from brickseat_core.scene import Change, CutOut, Delta, Piece, Vec, piece_delta
+from brickseat_core.moves.registry import REGISTRY, Outcome, Scene
+from brickseat_core.scene import Change, CutOut, Delta, Piece, Vec, connected, piece_delta
 
 STEPS_ROUND = 3
 """How many steps off a copy is brought at most, each way, to where it is free."""
@@ -80,7 +80,7 @@ def compute(scene: Scene, move: CopyMove) -> Outcome:
         return Outcome(change)
     cut = Change(words, (*change.deltas, *(Delta("cut_out", c.key, None, c) for c in cuts)))
     originals = {copy.key: key for key, copy in copies.items() if copy.key in arrangement.cutting}
-    return Outcome(seated_in_walls(scene.dressed, scene.index.fork(), cut, originals))
+    return Outcome(seated_in_walls(scene.dressed, scene.index, cut, originals))
 
 
 def fresh_groups(scene: Scene, pieces: Sequence[Piece]) -> dict[str, str]:
@@ -109,16 +109,17 @@ class Arrangement:
         """The copies moved by (3,) metres and set down, a stack at a time from the bottom up."""
         index = self.scene.index.fork()
         moved = {key: copy.at(copy.pose.moved(by)) for key, copy in self.copies.items()}
-        stack_of = {moved[key].key: stack for stack in self.stacks for key in stack}
+        original = {copy.key: key for key, copy in self.copies.items()}
         landed: dict[str, Piece] = {}
         for piece in bottom_up(index, moved.values()):
             if piece.key in landed:
                 continue
             self.scene.budget.check(len(landed), len(moved))
-            own = [moved[key] for key in stack_of[piece.key]]
+            stack = self.stacks[original[piece.key]]
+            own = [moved[key] for key in stack]
             # What cuts an opening stands in a wall that is whole there still: it is seated when that is cut.
             exact = any(p.role == "bearer" or p.key in self.cutting for p in own)
-            after = own if exact else self.set_down(index, stack_of[piece.key], own)
+            after = own if exact else self.set_down(index, stack, own)
             index.put_all(after)
             landed.update((p.key, p) for p in after)
         return [landed[copy.key] for copy in self.copies.values()]
@@ -127,8 +128,7 @@ class Arrangement:
         """A stack set down where it is, as one body. It goes the way of what stands on others than itself."""
         if len(own) == 1:
             return [own[0].at(set_down(index, own[0]).pose)]
-        fits, inside = self.scene.fits, set(stack)
-        base = (p for key, p in zip(stack, own, strict=True) if key in fits and not inside & set(fits[key].rests_on))
+        base = (p for key, p in zip(stack, own, strict=True) if set(stack).isdisjoint(rests_on(self.scene, key)))
         formed = formation(index, own, next(base, own[0]).direction)
         return formed.after(formed.body.at(set_down(index, formed.body).pose))
 
@@ -139,16 +139,16 @@ class Arrangement:
         """
         across = np.array([-by[2], 0.0, by[0]])
         steps = range(-STEPS_ROUND, STEPS_ROUND + 1)
-        offsets = [by + i * by + j * across for i, j in product(steps, steps) if (i, j) != (-1, 0)]
-        offsets.sort(key=lambda offset: float(np.linalg.norm(offset - by)))
-        first: list[Piece] | None = None
-        for offset in offsets[: max(1, MOST_MEASURED // len(self.copies))]:
-            made = self.at(offset)
+        # Not where the originals stand.
+        on = [i * by + j * across for i, j in product(steps, steps) if (i, j) != (-1, 0)]
+        on.sort(key=lambda further: float(np.linalg.norm(further)))
+        first = self.at(by)
+        if self.is_free(first):
+            return first, 0.0
+        for further in on[1 : MOST_MEASURED // len(self.copies)]:
+            made = self.at(by + further)
             if self.is_free(made):
-                return made, float(np.linalg.norm(offset - by))
-            first = first or made
-        if first is None:
-            raise MoveRefused("there is nothing to copy")
+                return made, float(np.linalg.norm(further))
         return first, 0.0
 
     def is_free(self, made: list[Piece]) -> bool:
@@ -160,7 +160,7 @@ class Arrangement:
             if piece.role == "bearer" or piece.key in self.cutting:
                 continue
             fit, before = measure_fit(index, piece, self.scene.dressed.tolerance), self.scene.fits.get(was)
-            below = mine | set(before.rests_on if before else ())
+            below = mine.union(rests_on(self.scene, was))
             on = [index.pieces[key] for key in fit.rests_on if key not in below]
             faults = set(fit.faults) - set(before.faults if before else ()) - {"clashing"}
             if faults or any(p.role != "bearer" for p in on) or any(c.other not in mine for c in fit.clashes):
@@ -168,30 +168,19 @@ class Arrangement:
         return True
 
 
-def stacks_of(scene: Scene, keys: Sequence[str]) -> list[tuple[str, ...]]:
-    """``keys`` parted into what keeps its arrangement: what rests on another of them, is joined to it or tied to it."""
-    parent = {key: key for key in keys}
+def stacks_of(scene: Scene, keys: Sequence[str]) -> dict[str, tuple[str, ...]]:
+    """By each of ``keys``, those that keep their arrangement with it: what rests on another of them, is joined to it or tied to it."""
+    among = set(keys)
+    pairs = [(key, other) for key in keys for other in (*rests_on(scene, key), *scene.index.bodies.get(key, ()))]
+    pairs += [(tie.piece, tie.to) for tie in scene.dressed.ties.values()]
+    stacks = connected(pair for pair in pairs if among.issuperset(pair))
+    return {key: stacks.get(key, (key,)) for key in keys}
 
-    def root(key: str) -> str:
-        while parent[key] != key:
-            parent[key] = parent[parent[key]]
-            key = parent[key]
-        return key
 
-    def bring_together(key: str, others: Iterable[str]) -> None:
-        for other in others:
-            if key in parent and other in parent:
-                parent[root(other)] = root(key)
-
-    for key in keys:
-        fit = scene.fits.get(key)
-        bring_together(key, (*(fit.rests_on if fit else ()), *scene.index.bodies.get(key, ())))
-    for tie in scene.dressed.ties.values():
-        bring_together(tie.piece, (tie.to,))
-    stacks: dict[str, list[str]] = {}
-    for key in keys:
-        stacks.setdefault(root(key), []).append(key)
-    return [tuple(stack) for stack in stacks.values()]
+def rests_on(scene: Scene, key: str) -> tuple[str, ...]:
+    """The keys of what a piece rests on now."""
+    fit = scene.fits.get(key)
+    return fit.rests_on if fit else ()
 
 
 REGISTRY.register(CopyMove, compute, quick=True)

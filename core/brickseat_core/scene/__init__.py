@@ -3,7 +3,7 @@
 No computation of contact, no file formats and no rules of placing may come in here.
 """
 
-from brickseat_core.scene.bodies import Bodies, bodies_of
+from brickseat_core.scene.bodies import Bodies, bodies_of, connected
 from brickseat_core.scene.changes import Change, Delta, OutOfStep, Set, merged, piece_delta
 from brickseat_core.scene.names import Names
 from brickseat_core.scene.pose import (
@@ -68,6 +68,7 @@ __all__ = [
     "WorldFrame",
     "bodies_of",
     "carried",
+    "connected",
     "cross",
     "frame_of",
     "in_prop",

@@ -9,7 +9,12 @@ Bodies = Mapping[str, tuple[str, ...]]
 
 
 def bodies_of(ties: Iterable[Tie]) -> dict[str, tuple[str, ...]]:
-    """The bodies that the joins among ``ties`` make (union-find: Tarjan, 1975)."""
+    """The bodies that the joins among ``ties`` make."""
+    return connected((tie.piece, tie.to) for tie in ties if tie.tie == "join")
+
+
+def connected(pairs: Iterable[tuple[str, str]]) -> dict[str, tuple[str, ...]]:
+    """For every key that is in ``pairs``, the sorted keys that these connect it to, itself among them (union-find: Tarjan, 1975)."""
     parent: dict[str, str] = {}
 
     def root(key: str) -> str:
@@ -19,10 +24,9 @@ def bodies_of(ties: Iterable[Tie]) -> dict[str, tuple[str, ...]]:
             key = parent[key]
         return key
 
-    for tie in ties:
-        if tie.tie == "join":
-            a, b = root(tie.piece), root(tie.to)
-            parent[max(a, b)] = min(a, b)
+    for one, other in pairs:
+        a, b = root(one), root(other)
+        parent[max(a, b)] = min(a, b)
     members: dict[str, list[str]] = {}
     for key in parent:
         members.setdefault(root(key), []).append(key)

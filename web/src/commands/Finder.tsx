@@ -6,7 +6,6 @@ import { Dialog } from "radix-ui";
 
 import { client, wanted, type Piece, type Prop } from "../api/client";
 import { useParts, useStage } from "../state";
-import { loadOf } from "../state/mover";
 import { IDLE } from "../state/tools";
 import { choose } from "../trolley/choosing";
 import { shownOf, useChosen } from "./chosen";
@@ -37,7 +36,7 @@ export function Finder({ desk }: { desk: () => Desk | null }) {
 }
 
 /** What a piece is found by. */
-const found = (piece: Piece) => `piece ${piece.name} ${piece.key}`;
+const found = (piece: Piece) => `${piece.role === "bearer" ? "bearer" : "piece"} ${piece.name} ${piece.key}`;
 
 function Found({ desk }: { desk: () => Desk | null }) {
   const { pieces, set, select, setVerb } = useParts("pieces", "set", "select", "setVerb");
@@ -54,10 +53,10 @@ function Found({ desk }: { desk: () => Desk | null }) {
   const [typed, setTyped] = useState("");
   const { chosen } = useChosen();
   // All are searched, and as many are listed as can be read.
-  const loose = [...pieces.values()]
-    .filter((p) => p.role === "prop" && (!typed || defaultFilter(found(p), typed) > 0))
-    .slice(0, MOST_PIECES);
-  const bearers = [...pieces.values()].filter((p) => p.role === "bearer").slice(0, MOST_PIECES);
+  const listed = (role: Piece["role"]) =>
+    [...pieces.values()]
+      .filter((p) => p.role === role && (!typed || defaultFilter(found(p), typed) > 0))
+      .slice(0, MOST_PIECES);
   return (
     <Command label="Find anything" loop>
       <Command.Input
@@ -105,23 +104,22 @@ function Found({ desk }: { desk: () => Desk | null }) {
             ))}
         </Command.Group>
         <Command.Group heading="choose a bearer" className={HEADING}>
-          {bearers.map((piece) => (
+          {listed("bearer").map((piece) => (
             <Command.Item
               key={piece.key}
-              value={`bearer ${piece.name} ${piece.key}`}
+              value={found(piece)}
               onSelect={then(() => {
                 setVerb(IDLE);
                 select([piece.key]);
               })}
               className={ITEM}
             >
-              <span className="flex-1">{piece.name}</span>
-              <span className="text-[13px] text-quiet">carries {loadOf(piece.key).length}</span>
+              {piece.name}
             </Command.Item>
           ))}
         </Command.Group>
         <Command.Group heading="look at a piece" className={HEADING}>
-          {loose.map((piece) => (
+          {listed("prop").map((piece) => (
             <Command.Item
               key={piece.key}
               value={found(piece)}

@@ -16,11 +16,13 @@ const TAP_MS = 350;
 /** The command whose key is down, and ends something when it is let go. */
 let lasting: { code: string; since: number; used: boolean; letGo: (held: boolean) => void } | null = null;
 
-function letGo(code: string): void {
+function letGo(code: string, desk: Desk): void {
   if (lasting?.code !== code) return;
   const { letGo, used, since } = lasting;
   lasting = null;
-  letGo(used || performance.now() - since > TAP_MS);
+  const held = used || performance.now() - since > TAP_MS;
+  // After what its key has begun, which waits for keys before it.
+  void desk.held.settled().then(() => letGo(held));
 }
 
 /** Listen until the function that comes back is called. */
@@ -28,7 +30,7 @@ export function listenToKeys(desk: Desk): () => void {
   const down = (event: KeyboardEvent) => onKeyDown(event, desk);
   const up = (event: KeyboardEvent) => {
     desk.held.release(event.code);
-    letGo(event.code);
+    letGo(event.code, desk);
   };
   const pressed = () => {
     desk.held.commit();
@@ -37,7 +39,7 @@ export function listenToKeys(desk: Desk): () => void {
   // Keys that are let go elsewhere are not heard of.
   const away = () => {
     pressed();
-    if (lasting) letGo(lasting.code);
+    if (lasting) letGo(lasting.code, desk);
   };
   window.addEventListener("keydown", down);
   window.addEventListener("keyup", up);

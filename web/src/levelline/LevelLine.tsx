@@ -4,7 +4,7 @@ import { useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
 import { isFault } from "../fit/Glyph";
 import { inWords } from "../fit/units";
 import { useParts } from "../state";
-import { withWhatRestsOn } from "../state/families";
+import { loadOf } from "../state/mover";
 import { type Bar, groupBars } from "./bars";
 
 const HEIGHT = 92;
@@ -189,9 +189,7 @@ export function LevelLine({ onLook }: { onLook: (key: string) => void }) {
         ) : bearer ? (
           <>
             <strong>{bearer.name}</strong>{" "}
-            <span className="text-quiet">
-              a bearer, carries {withWhatRestsOn([bearer.key], now.fits).length - 1}
-            </span>
+            <span className="text-quiet">a bearer, carries {loadOf(bearer.key).length}</span>
           </>
         ) : (
           <span className="text-quiet">

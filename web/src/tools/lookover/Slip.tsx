@@ -134,8 +134,8 @@ export function LookOverSlip() {
           onClick={() =>
             set({ swapping: true, note: "press the prop in the trolley that is to stand there" })
           }
-          disabled={!!stuck}
-          why={stuck}
+          disabled={!!stuck || fixed}
+          why={stuck ?? "A bearer is not swapped; make it loose first."}
         >
           Swap…
         </QuietButton>
